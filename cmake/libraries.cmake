@@ -1,0 +1,32 @@
+# The Debian packages Facet stands on, and the compiler flags all its own code shares.
+find_package(PkgConfig REQUIRED)
+find_package(Threads REQUIRED)
+find_package(SQLiteCpp REQUIRED)
+find_package(SQLite3 REQUIRED)
+find_package(nlohmann_json REQUIRED)
+find_package(CLI11 REQUIRED)
+find_package(spdlog REQUIRED)
+find_package(fmt REQUIRED)
+find_package(Eigen3 REQUIRED NO_MODULE)
+find_package(Boost 1.74 REQUIRED)
+find_package(hwy REQUIRED)
+foreach(module smf sndfile soxr libebur128 fftw3f rtaudio)
+  string(TOUPPER ${module} upper)
+  pkg_check_modules(${upper} REQUIRED IMPORTED_TARGET ${module})
+endforeach()
+
+add_library(facet_flags INTERFACE)
+target_include_directories(facet_flags INTERFACE ${PROJECT_SOURCE_DIR})
+target_compile_options(facet_flags INTERFACE -Wall -Wextra -Wpedantic -Wshadow -Wconversion -ffp-contract=off)
+if(FACET_SANITIZE)
+  target_compile_options(facet_flags INTERFACE -fsanitize=${FACET_SANITIZE} -fno-omit-frame-pointer)
+  target_link_options(facet_flags INTERFACE -fsanitize=${FACET_SANITIZE})
+endif()
+
+# facet_library(NAME SOURCES … LINKS …): one static library per core folder, so that an arrow against the
+# order of docs/architecture.md does not link.
+function(facet_library name)
+  cmake_parse_arguments(ARG "" "" "SOURCES;LINKS" ${ARGN})
+  add_library(facet_${name} STATIC ${ARG_SOURCES})
+  target_link_libraries(facet_${name} PUBLIC facet_flags PRIVATE ${ARG_LINKS})
+endfunction()

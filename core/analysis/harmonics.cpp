@@ -1,0 +1,208 @@
+#include "core/analysis/harmonics.h"
+
+#include "core/audio/recording.h"
+#include "core/base/units.h"
+#include "core/dsp/fft.h"
+#include "core/dsp/low_pass.h"
+#include "core/dsp/window.h"
+
+#include <algorithm>
+#include <memory>
+#include <numbers>
+
+namespace facet {
+
+namespace {
+
+constexpr double coherentGain = 0.35875; // of the Blackman–Harris window, Harris 1978
+constexpr double countedRangeDb = 60.0;  // partials further below the strongest tell nothing
+
+/// Responses in dB of the low-pass family on a grid of log frequency relative to the effective cutoff.
+struct ResponseFamily {
+    static constexpr int perOctave = 24;
+    static constexpr int lowest = -8 * perOctave; ///< grid steps below the effective cutoff
+    static constexpr int highest = 8 * perOctave;
+    static constexpr std::array<double, 6> resonances{-12.0, -6.0, -3.0, 3.0, 9.0, 15.0};
+    struct Member {
+        int poles;
+        double resonanceDb;
+        double peakDb;
+        std::vector<float> response;
+    };
+    std::vector<Member> members;
+
+    ResponseFamily() {
+        // An analog prototype: far below half the rate the digital filter is the same.
+        constexpr double rate = 1e7;
+        constexpr double cutoff = 1000.0;
+        for (int poles : {2, 4})
+            for (double resonance : resonances) {
+                Member member{poles, resonance, 0.0, {}};
+                const double effective = effectiveCutoffHz(poles, cutoff, resonance, rate);
+                for (int i = lowest; i <= highest; ++i) {
+                    const double hz = effective * std::exp2(static_cast<double>(i) / perOctave);
+                    member.response.push_back(static_cast<float>(lowPassResponseDb(poles, cutoff, resonance, hz, rate)));
+                    member.peakDb = std::max(member.peakDb, static_cast<double>(member.response.back()));
+                }
+                members.push_back(std::move(member));
+            }
+    }
+};
+
+const ResponseFamily& responseFamily() {
+    static const ResponseFamily family;
+    return family;
+}
+
+struct Counted {
+    int gridStep; ///< of the partial's frequency, 24 per octave above 1 Hz
+    float level;  ///< measured, re the source's own level
+    float weight;
+};
+
+struct FilterFit {
+    double error = 1e9;
+    int cutoffStep = 0;
+    const ResponseFamily::Member* member = nullptr;
+};
+
+/// Best low-pass with a free gain for levels relative to a source.
+FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz) {
+    FilterFit best;
+    const auto stepOf = [](double hz) { return static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz))); };
+    const int first = stepOf(std::max(30.0, 0.5 * f0Hz));
+    const int last = stepOf(22000.0);
+    for (const auto& member : responseFamily().members)
+        for (int cutoff = first; cutoff <= last; cutoff += 2) {
+            const auto responseAt = [&](const Counted& c) {
+                const int i = std::clamp(c.gridStep - cutoff, ResponseFamily::lowest, ResponseFamily::highest);
+                return member.response[static_cast<std::size_t>(i - ResponseFamily::lowest)];
+            };
+            double mean = 0.0;
+            double weights = 0.0;
+            for (const Counted& c : counted) {
+                mean += c.weight * (c.level - responseAt(c));
+                weights += c.weight;
+            }
+            mean /= weights;
+            double error = 0.0;
+            for (const Counted& c : counted) error += c.weight * std::abs(c.level - responseAt(c) - mean);
+            error /= weights;
+            // An unneeded filter or resonance should not win by a hair.
+            error += 0.02 * member.peakDb + 0.01 * (last - cutoff) / ResponseFamily::perOctave;
+            if (error < best.error) best = {error, cutoff, &member};
+        }
+    return best;
+}
+
+std::vector<Counted> countedPartials(const Partials& partials, double f0Hz, TextbookWave wave, double width) {
+    const float strongest = *std::max_element(partials.begin(), partials.end());
+    std::vector<Counted> counted;
+    for (int n = 1; n <= partialCount; ++n) {
+        const double hz = n * f0Hz;
+        if (hz > 20000.0) break;
+        // Absent partials are compared as 60 dB down on both sides, so that a false one costs.
+        const double source = std::max(textbookPartialDb(wave, width, n), -countedRangeDb - 10.0);
+        const double measured = std::max<double>(partials[static_cast<std::size_t>(n - 1)], strongest - countedRangeDb);
+        const double depth = strongest - measured;
+        if (depth >= countedRangeDb && source > -countedRangeDb) continue; // below the floor: the filter took it
+        counted.push_back({static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz))),
+                           static_cast<float>(measured - source), static_cast<float>(1.0 / (1.0 + depth / 20.0) / std::sqrt(n))});
+    }
+    return counted;
+}
+
+} // namespace
+
+struct PartialMeter::Transform {
+    RealFft fft;
+    std::vector<float> window;
+    explicit Transform(int size) : fft(size), window(blackmanHarrisWindow(size)) {}
+};
+
+Partials PartialMeter::measure(std::span<const float> mono48k, double seconds, double f0Hz) {
+    int size = 1024;
+    while (size < 16384 && size < 6.0 * analysisRateHz / f0Hz) size *= 2;
+    auto found = std::find_if(transforms_.begin(), transforms_.end(), [size](const auto& t) { return t->fft.size() == size; });
+    if (found == transforms_.end()) found = transforms_.insert(transforms_.end(), std::make_shared<Transform>(size));
+    Transform& transform = **found;
+    const int begin = static_cast<int>(std::lround(seconds * analysisRateHz)) - size / 2;
+    const auto time = transform.fft.time();
+    for (int i = 0; i < size; ++i) {
+        const int at = begin + i;
+        const auto index = static_cast<std::size_t>(i);
+        time[index] = at >= 0 && at < static_cast<int>(mono48k.size())
+                          ? transform.window[index] * mono48k[static_cast<std::size_t>(at)]
+                          : 0.0f;
+    }
+    transform.fft.forward();
+    Partials partials;
+    partials.fill(static_cast<float>(silenceDb));
+    const auto bins = transform.fft.bins();
+    const double binHz = static_cast<double>(analysisRateHz) / size;
+    for (int n = 1; n <= partialCount && n * f0Hz < 0.47 * analysisRateHz; ++n) {
+        const double center = n * f0Hz / binHz;
+        const double reach = std::clamp(0.03 * center, 1.0, 0.4 * f0Hz / binHz);
+        const int low = std::max(1, static_cast<int>(std::ceil(center - reach)));
+        const int high = std::min(transform.fft.binCount() - 2, static_cast<int>(std::floor(center + reach)));
+        int peak = low;
+        for (int b = low; b <= high; ++b)
+            if (std::norm(bins[static_cast<std::size_t>(b)]) > std::norm(bins[static_cast<std::size_t>(peak)])) peak = b;
+        const auto levelOf = [&](int b) { return dbFromPower(std::norm(bins[static_cast<std::size_t>(b)]) + 1e-20); };
+        const double a = levelOf(peak - 1);
+        const double b = levelOf(peak);
+        const double c = levelOf(peak + 1);
+        const double curvature = a - 2.0 * b + c;
+        const double shift = curvature < 0.0 ? std::clamp(0.5 * (a - c) / curvature, -0.5, 0.5) : 0.0;
+        const double level = b - 0.25 * (a - c) * shift - dbFromGain(0.5 * size * coherentGain);
+        partials[static_cast<std::size_t>(n - 1)] = static_cast<float>(std::max(silenceDb, level));
+    }
+    return partials;
+}
+
+double textbookPartialDb(TextbookWave wave, double pulseWidth, int n) {
+    switch (wave) {
+    case TextbookWave::sine: return n == 1 ? 0.0 : silenceDb;
+    case TextbookWave::triangle:
+        return n % 2 == 1 ? dbFromGain(8.0 / (std::numbers::pi * std::numbers::pi * n * n)) : silenceDb;
+    case TextbookWave::saw: return dbFromGain(2.0 / (std::numbers::pi * n));
+    case TextbookWave::pulse:
+        return dbFromGain(4.0 / (std::numbers::pi * n) * std::abs(std::sin(std::numbers::pi * n * pulseWidth)));
+    }
+    return silenceDb;
+}
+
+SourceFit fitSource(const Partials& partials, double f0Hz) {
+    struct Hypothesis {
+        TextbookWave wave;
+        double width;
+    };
+    std::vector<Hypothesis> hypotheses{{TextbookWave::saw, 0.5}, {TextbookWave::triangle, 0.5}, {TextbookWave::sine, 0.5}};
+    for (double width = 0.06; width <= 0.501; width += 0.02) hypotheses.push_back({TextbookWave::pulse, width});
+    SourceFit best;
+    double bestError = 1e9;
+    for (const Hypothesis& h : hypotheses) {
+        const auto counted = countedPartials(partials, f0Hz, h.wave, h.width);
+        if (counted.empty()) continue;
+        const double error = bestFilter(counted, f0Hz).error;
+        if (error < bestError) {
+            bestError = error;
+            best = {h.wave, h.width, error};
+        }
+    }
+    return best;
+}
+
+CutoffFit fitCutoff(const Partials& partials, double f0Hz, TextbookWave wave, double pulseWidth) {
+    const auto counted = countedPartials(partials, f0Hz, wave, pulseWidth);
+    CutoffFit fit;
+    if (counted.size() < 2) return fit;
+    const FilterFit best = bestFilter(counted, f0Hz);
+    fit.effectiveHz = std::exp2(static_cast<double>(best.cutoffStep) / ResponseFamily::perOctave);
+    fit.resonanceDb = std::max(0.0, best.member->peakDb);
+    fit.poles = best.member->poles;
+    fit.errorDb = best.error;
+    return fit;
+}
+
+} // namespace facet

@@ -1,0 +1,56 @@
+// Levels of the partials of pitched sound.
+#pragma once
+
+#include "core/analysis/track.h"
+
+#include <array>
+#include <memory>
+#include <span>
+#include <vector>
+
+namespace facet {
+
+inline constexpr int partialCount = 40;
+/// Levels in dB re full scale (a sine of amplitude 1 is 0 dB), [0] the fundamental; silenceDb above the
+/// band limit.
+using Partials = std::array<float, partialCount>;
+
+/// Measures partials of mono sound at 48 kHz; keeps its transform between calls. One thread.
+class PartialMeter {
+public:
+    /// `f0Hz` around an instant sets the window: at least six periods under a Blackman–Harris window.
+    Partials measure(std::span<const float> mono48k, double seconds, double f0Hz);
+
+private:
+    struct Transform;
+    std::vector<std::shared_ptr<Transform>> transforms_;
+};
+
+/// A textbook waveform, its filter taken into account.
+enum class TextbookWave { sine, triangle, saw, pulse };
+
+/// Level in dB re the fundamental of a sine of amplitude 1 of partial n ≥ 1 of a waveform with peak 1; Fourier
+/// series in Oppenheim, Willsky, Nawab, "Signals and Systems", 2nd ed. 1997, table 4.2 and example 3.5 (pulse
+/// train: (2/πn) |sin(πnw)| × 2). silenceDb where a partial is absent.
+double textbookPartialDb(TextbookWave wave, double pulseWidth, int n);
+
+/// A waveform behind a low-pass that explains measured partials best.
+struct SourceFit {
+    TextbookWave wave = TextbookWave::saw;
+    double pulseWidth = 0.5; ///< ≤ 0.5
+    double errorDb = notMeasurable; ///< mean deviation over the partials that count
+};
+
+/// Tries the textbook waveforms behind low-passes of either slope. `partials` of the brightest moment tell most.
+SourceFit fitSource(const Partials& partials, double f0Hz);
+
+/// Fits the same low-pass family to partials of a known source; effective (−6 dB) cutoff in Hz.
+struct CutoffFit {
+    double effectiveHz = notMeasurable;
+    double resonanceDb = notMeasurable; ///< height of the peak above the pass band, ≥ 0
+    int poles = 4;
+    double errorDb = notMeasurable;
+};
+CutoffFit fitCutoff(const Partials& partials, double f0Hz, TextbookWave wave, double pulseWidth);
+
+} // namespace facet

@@ -1,0 +1,240 @@
+#include "core/analysis/notes.h"
+
+#include "core/analysis/level.h"
+#include "core/audio/recording.h"
+#include "core/base/units.h"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+namespace facet {
+
+namespace {
+
+constexpr double soundingRangeDb = 45.0;  ///< below the loudest a frame does not sound
+constexpr double onsetRiseDb = 4.0;       ///< rise within onsetSeconds that makes a new note
+constexpr double onsetSeconds = 0.02;
+constexpr double shortestNote = 0.04;
+constexpr double steadyRangeSemitones = 0.6;
+constexpr double clearAperiodicity = 0.3;
+constexpr double trustedShare = 0.55;
+constexpr double intendedCents = 5.0; ///< smaller deviations are the filter's and the measurement's
+
+struct Span {
+    double start;
+    double end;
+    double pitch; ///< median, fractional key
+};
+
+class Finder {
+public:
+    Finder(std::span<const float> sound, const PitchTrack& track, const Task& work)
+        : mono(sound), pitch(track), task(work) {
+        const double f0 = medianOf(pitch.hz.values);
+        smoothing = isMeasured(f0) ? std::clamp(2.0 / f0, 0.004, 0.05) : 0.01;
+        coarse = levelTrack(mono, smoothing);
+        fine = levelTrack(mono, 0.004);
+        loudest = *std::max_element(coarse.values.begin(), coarse.values.end());
+    }
+
+    FoundNotes find() {
+        FoundNotes found;
+        std::vector<double> starts = onsets();
+        addPitchChanges(starts);
+        std::sort(starts.begin(), starts.end());
+        std::vector<Span> spans = spansBetween(starts);
+        found.confidence = pitchedShare();
+        if (spans.empty() || found.confidence < trustedShare) {
+            found.problem = "No single clear pitch was found in most of this recording: it may hold chords, noise or "
+                            "several sounds; import or draw its notes.";
+            if (spans.empty()) return found;
+        }
+        toNotes(spans, found.performance);
+        return found;
+    }
+
+private:
+    bool sounds(double seconds) const { return coarse.at(seconds) > loudest - soundingRangeDb; }
+
+    float lowestBetween(const Track& track, double from, double to) const {
+        float lowest = 1e9f;
+        for (int i = std::max(0, track.indexAt(from)); i <= track.indexAt(to) && i < static_cast<int>(track.values.size()); ++i)
+            lowest = std::min(lowest, track.values[static_cast<std::size_t>(i)]);
+        return lowest;
+    }
+
+    /// Instants where the level rises anew: local maxima of the rise, walked back to where it begins.
+    std::vector<double> onsets() const {
+        const int reach = static_cast<int>(std::max(onsetSeconds, smoothing) / coarse.stepSeconds);
+        const int count = static_cast<int>(coarse.values.size());
+        std::vector<float> rise(coarse.values.size(), 0.0f);
+        const auto floored = [&](int i) {
+            return std::max(coarse.values[static_cast<std::size_t>(std::max(0, i))], static_cast<float>(loudest - soundingRangeDb));
+        };
+        for (int i = 0; i < count; ++i)
+            rise[static_cast<std::size_t>(i)] = floored(std::min(count - 1, i + reach / 2)) - (i < reach ? static_cast<float>(loudest - soundingRangeDb) : floored(i - reach / 2));
+        std::vector<double> found;
+        for (int i = 0; i < count; ++i) {
+            const float here = rise[static_cast<std::size_t>(i)];
+            if (here < onsetRiseDb) continue;
+            const auto from = rise.begin() + std::max(0, i - 2 * reach);
+            const auto to = rise.begin() + std::min(count, i + 2 * reach + 1);
+            if (std::max_element(from, to) != rise.begin() + i) continue;
+            const double at = exactOnset(i * coarse.stepSeconds);
+            if (found.empty() || at - found.back() >= shortestNote) found.push_back(at);
+        }
+        return found;
+    }
+
+    /// Where the fine level begins to rise towards an onset: within 20 dB of its top, or at the lowest
+    /// point before it, whichever is later.
+    double exactOnset(double around) const {
+        const double from = std::max(0.0, around - 1.5 * std::max(onsetSeconds, smoothing));
+        const double to = around + std::max(onsetSeconds, smoothing);
+        int top = fine.indexAt(from);
+        for (int i = top; i <= fine.indexAt(to) && i < static_cast<int>(fine.values.size()); ++i)
+            if (fine.values[static_cast<std::size_t>(i)] > fine.values[static_cast<std::size_t>(top)]) top = i;
+        const float bottom = lowestBetween(fine, from, top * fine.stepSeconds);
+        const float topLevel = fine.values[static_cast<std::size_t>(top)];
+        const float threshold = std::max(bottom + 0.15f * (topLevel - bottom), topLevel - 22.0f);
+        int i = top;
+        while (i > 0 && i > fine.indexAt(from) && fine.values[static_cast<std::size_t>(i - 1)] > threshold) --i;
+        if (from == 0.0 && fine.values.front() > topLevel - 22.0f) return 0.0; // begins with the recording
+        return i * fine.stepSeconds;
+    }
+
+    /// Key changes without a rise in level: legato notes.
+    void addPitchChanges(std::vector<double>& starts) const {
+        constexpr int hold = 6; // 30 ms on either side
+        const auto& hz = pitch.hz.values;
+        for (int i = hold; i + hold < static_cast<int>(hz.size()); ++i) {
+            const auto at = static_cast<std::size_t>(i);
+            const float before = medianOf({hz.begin() + i - hold, hz.begin() + i});
+            const float after = medianOf({hz.begin() + i, hz.begin() + i + hold});
+            if (!isMeasured(before) || !isMeasured(after) || !isMeasured(hz[at])) continue;
+            if (std::abs(12.0 * std::log2(after / before)) < 0.8) continue;
+            // The change itself: the step nearest to half-way.
+            const double middle = std::sqrt(static_cast<double>(before) * after);
+            if ((hz[at] > middle) == (hz[at - 1] > middle)) continue;
+            const double seconds = i * pitch.hz.stepSeconds;
+            const auto near = [seconds](double start) { return std::abs(start - seconds) < 0.06; };
+            if (std::none_of(starts.begin(), starts.end(), near)) starts.push_back(seconds);
+        }
+    }
+
+    std::vector<Span> spansBetween(const std::vector<double>& starts) const {
+        std::vector<Span> spans;
+        const double total = static_cast<double>(mono.size()) / analysisRateHz;
+        for (std::size_t i = 0; i < starts.size(); ++i) {
+            const double next = i + 1 < starts.size() ? starts[i + 1] : total;
+            double end = starts[i];
+            const float top = highestBetween(starts[i], next);
+            while (end < next && (end < starts[i] + 0.01 || coarse.at(end) > top - 30.0f)) end += 0.001;
+            std::vector<float> values;
+            for (double t = starts[i] + 0.01; t < end; t += pitch.hz.stepSeconds)
+                if (sounds(t)) values.push_back(pitch.hz.at(t));
+            const float hz = medianOf(values);
+            if (!isMeasured(hz) || end - starts[i] < shortestNote) continue;
+            spans.push_back({starts[i], std::min(end, next), keyFromHz(hz)});
+        }
+        return spans;
+    }
+
+    float highestBetween(double from, double to) const {
+        float highest = -1e9f;
+        for (int i = coarse.indexAt(from); i <= coarse.indexAt(to) && i < static_cast<int>(coarse.values.size()); ++i)
+            highest = std::max(highest, coarse.values[static_cast<std::size_t>(i)]);
+        return highest;
+    }
+
+    double pitchedShare() const {
+        int sounding = 0;
+        int clear = 0;
+        for (std::size_t i = 0; i < pitch.hz.values.size(); ++i) {
+            if (!(coarse.at(static_cast<double>(i) * pitch.hz.stepSeconds) > loudest - 25.0)) continue;
+            ++sounding;
+            if (isMeasured(pitch.hz.values[i]) && pitch.aperiodicity.values[i] < clearAperiodicity) ++clear;
+        }
+        return sounding == 0 ? 0.0 : static_cast<double>(clear) / sounding;
+    }
+
+    /// Exact fundamental of a span as a fractional key.
+    double exactPitch(const Span& span) const {
+        const double hz = restingPitch(mono, span.start, span.end, hzFromKey(span.pitch));
+        return isMeasured(hz) ? keyFromHz(hz) : span.pitch;
+    }
+
+    /// The recording's tuning: the deviation that the longest notes agree on, weighted by their length.
+    static double tuningOf(const std::vector<Span>& spans, const std::vector<double>& pitches) {
+        std::vector<std::pair<double, double>> byDeviation;
+        double total = 0.0;
+        const double turn = 100.0 * (pitches[longestOf(spans)] - std::round(pitches[longestOf(spans)]));
+        for (std::size_t i = 0; i < spans.size(); ++i) {
+            const double length = spans[i].end - spans[i].start;
+            // Around the longest note's deviation, so that ±50 cents do not fall apart.
+            const double cents = 100.0 * pitches[i] - turn;
+            byDeviation.emplace_back(turn + cents - 100.0 * std::round(cents / 100.0), length * length);
+            total += byDeviation.back().second;
+        }
+        std::sort(byDeviation.begin(), byDeviation.end());
+        double sum = 0.0;
+        for (const auto& [cents, weight] : byDeviation)
+            if ((sum += weight) >= 0.5 * total) return cents;
+        return 0.0;
+    }
+
+    static std::size_t longestOf(const std::vector<Span>& spans) {
+        const auto longest = std::max_element(spans.begin(), spans.end(), [](const Span& a, const Span& b) {
+            return a.end - a.start < b.end - b.start;
+        });
+        return static_cast<std::size_t>(longest - spans.begin());
+    }
+
+    void toNotes(const std::vector<Span>& spans, Performance& performance) const {
+        std::vector<double> pitches;
+        std::vector<double> levels;
+        for (const Span& span : spans) {
+            pitches.push_back(exactPitch(span));
+            levels.push_back(highestBetween(span.start, span.end));
+        }
+        performance.tuningCents = tuningOf(spans, pitches);
+        const double top = *std::max_element(levels.begin(), levels.end());
+        for (std::size_t i = 0; i < spans.size(); ++i) {
+            task.check();
+            Note note;
+            note.start = spans[i].start;
+            const double inTune = pitches[i] - performance.tuningCents / 100.0;
+            note.key = std::clamp(static_cast<int>(std::lround(inTune)), 0, 127);
+            const double cents = 100.0 * (inTune - note.key);
+            note.cents = std::abs(cents) < intendedCents ? 0.0 : cents;
+            const double next = i + 1 < spans.size() ? spans[i + 1].start : static_cast<double>(mono.size()) / analysisRateHz;
+            const LevelFit fit = fitLevel(coarse, smoothing, note.start, notMeasurable, next, task);
+            const double gate = isMeasured(fit.gate) ? fit.gate : spans[i].end - spans[i].start;
+            note.end = std::min(note.start + std::max(gate, 0.02), next);
+            note.velocity = std::clamp(100.0 + (levels[i] - top) * 2.0, 20.0, 127.0);
+            performance.notes.push_back(note);
+        }
+        performance.normalize();
+    }
+
+    std::span<const float> mono;
+    const PitchTrack& pitch;
+    const Task& task;
+    double smoothing;
+    Track coarse;
+    Track fine;
+    double loudest;
+};
+
+} // namespace
+
+FoundNotes findNotes(std::span<const float> mono48k, const Task& task) {
+    return findNotes(mono48k, trackPitch(mono48k, {}, task), task);
+}
+
+FoundNotes findNotes(std::span<const float> mono48k, const PitchTrack& pitch, const Task& task) {
+    return Finder(mono48k, pitch, task).find();
+}
+
+} // namespace facet

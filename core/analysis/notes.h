@@ -1,0 +1,29 @@
+// Notes found in a monophonic recording.
+#pragma once
+
+#include "core/analysis/pitch.h"
+#include "core/base/task.h"
+#include "core/performance/performance.h"
+
+#include <span>
+#include <string>
+
+namespace facet {
+
+struct FoundNotes {
+    /// Notes with key, cents, velocity; tuningCents; the caller's extent is left alone.
+    Performance performance;
+    /// Share of the sounding time that has a clear pitch.
+    double confidence = 0.0;
+    /// One honest sentence when the notes are not to be trusted; empty otherwise.
+    std::string problem;
+};
+
+/// Finds onsets and steady notes in mono sound at 48 kHz. A note begins where the level rises anew or the
+/// pitch moves to another key, and ends where its fitted envelope lets go. Velocities tell levels
+/// apart (the loudest note is 100; common practice, no source). Throws Cancelled.
+FoundNotes findNotes(std::span<const float> mono48k, const Task& task = {});
+/// The same with the pitch already tracked.
+FoundNotes findNotes(std::span<const float> mono48k, const PitchTrack& pitch, const Task& task = {});
+
+} // namespace facet

@@ -1,0 +1,259 @@
+#include "core/analysis/profile.h"
+
+#include "core/analysis/pitch.h"
+#include "core/base/units.h"
+#include "core/dsp/fft.h"
+#include "core/dsp/loudness.h"
+#include "core/dsp/window.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+
+namespace facet {
+
+namespace {
+
+constexpr double stepSeconds = 0.01;
+constexpr double soundingRangeDb = 50.0;
+
+double smoothingFor(const Performance& performance) {
+    double lowest = 1000.0;
+    for (const Note& note : performance.notes)
+        lowest = std::min(lowest, hzFromKey(note.key + note.cents / 100.0, performance.tuningCents));
+    return std::clamp(2.0 / lowest, 0.004, 0.05);
+}
+
+class Measurer {
+public:
+    Measurer(const Recording& recording48k, const Performance& notes, const ProfileSettings& options, const Task& work)
+        : mono(monoMix(recording48k)), performance(notes), settings(options), task(work) {
+        profile.seconds = recording48k.seconds();
+        profile.channelCount = recording48k.channelCount();
+        profile.tuningCents = notes.tuningCents;
+        profile.loudness = activeLoudness(recording48k.channels);
+    }
+
+    Profile measure() {
+        const double smoothing = smoothingFor(performance);
+        profile.levelDb = levelTrack(mono, smoothing);
+        loudest = *std::max_element(profile.levelDb.values.begin(), profile.levelDb.values.end());
+        measurePitch();
+        task.report(0.3, "pitch");
+        measureSpectrum();
+        task.report(0.5, "brightness");
+        for (std::size_t i = 0; i < performance.notes.size(); ++i) measureNote(i, smoothing);
+        task.report(0.8, "harmonics");
+        measureHarmonics();
+        measureCutoff();
+        task.report(1.0, "done");
+        return std::move(profile);
+    }
+
+private:
+    bool sounds(double seconds) const { return profile.levelDb.at(seconds) > loudest - soundingRangeDb; }
+
+    double nextStart(std::size_t i) const {
+        return i + 1 < performance.notes.size() ? performance.notes[i + 1].start : profile.seconds;
+    }
+
+    double expectedHz(const Note& note) const { return hzFromKey(note.key + note.cents / 100.0, performance.tuningCents); }
+
+    /// The note that sounds at an instant: the newest that has begun.
+    const Note* noteAt(double seconds) const {
+        const Note* newest = nullptr;
+        for (const Note& note : performance.notes)
+            if (note.start <= seconds) newest = &note;
+        return newest;
+    }
+
+    void measurePitch() {
+        const PitchTrack track = trackPitch(mono, {.stepSeconds = stepSeconds}, task);
+        profile.pitchHz = track.hz;
+        profile.pitchCents.stepSeconds = stepSeconds;
+        for (std::size_t i = 0; i < track.hz.values.size(); ++i) {
+            const double seconds = static_cast<double>(i) * stepSeconds;
+            const float hz = track.hz.values[i];
+            const Note* note = noteAt(seconds);
+            if (!note || !isMeasured(hz) || !sounds(seconds)) {
+                profile.pitchHz.values[i] = notMeasurable;
+                profile.pitchCents.values.push_back(notMeasurable);
+                continue;
+            }
+            const double against = hzFromKey(note->key, performance.tuningCents);
+            profile.pitchCents.values.push_back(static_cast<float>(centsBetween(against, hz)));
+        }
+    }
+
+    void measureSpectrum() {
+        constexpr int size = 2048;
+        RealFft fft(size);
+        const auto window = hannWindow(size);
+        const int count = static_cast<int>(profile.seconds / stepSeconds) + 1;
+        profile.centroidHz.stepSeconds = profile.rolloffHz.stepSeconds = stepSeconds;
+        constexpr double binHz = static_cast<double>(analysisRateHz) / size;
+        for (int i = 0; i < count; ++i) {
+            const double seconds = i * stepSeconds;
+            float centroid = notMeasurable;
+            float rolloff = notMeasurable;
+            if (sounds(seconds)) {
+                const int begin = static_cast<int>(std::lround(seconds * analysisRateHz)) - size / 2;
+                for (int k = 0; k < size; ++k) {
+                    const int at = begin + k;
+                    fft.time()[static_cast<std::size_t>(k)] =
+                        at >= 0 && at < static_cast<int>(mono.size()) ? window[static_cast<std::size_t>(k)] * mono[static_cast<std::size_t>(at)] : 0.0f;
+                }
+                fft.forward();
+                double sum = 0.0;
+                double weighted = 0.0;
+                for (int b = 1; b < fft.binCount(); ++b) {
+                    const double power = std::norm(fft.bins()[static_cast<std::size_t>(b)]);
+                    sum += power;
+                    weighted += power * b * binHz;
+                }
+                double below = 0.0;
+                int b = 0;
+                while (b + 1 < fft.binCount() && below < 0.95 * sum) below += std::norm(fft.bins()[static_cast<std::size_t>(++b)]);
+                if (sum > 0.0) {
+                    centroid = static_cast<float>(weighted / sum);
+                    rolloff = static_cast<float>(b * binHz);
+                }
+            }
+            profile.centroidHz.values.push_back(centroid);
+            profile.rolloffHz.values.push_back(rolloff);
+        }
+    }
+
+    void measureNote(std::size_t i, double smoothing) {
+        task.check();
+        const Note& note = performance.notes[i];
+        NoteProfile result;
+        result.note = note;
+        const double next = std::max(nextStart(i), note.start + 0.005);
+        result.level = fitLevel(profile.levelDb, smoothing, note.start, note.end - note.start, next, task);
+        const double expected = expectedHz(note);
+        result.f0Hz = restingPitch(mono, note.start, std::min(note.end, next), expected);
+        result.cents = isMeasured(result.f0Hz) ? centsBetween(hzFromKey(note.key, performance.tuningCents), result.f0Hz) : notMeasurable;
+        measureNotePartials(result, std::min(next, note.end + 0.05));
+        profile.notes.push_back(result);
+    }
+
+    /// Frames of one note: (instant, partials), also kept for the cutoff track.
+    struct Frame {
+        double seconds;
+        double f0Hz;
+        std::size_t note;
+        Partials partials;
+    };
+
+    void measureNotePartials(NoteProfile& result, double end) {
+        const double hz = isMeasured(result.f0Hz) ? result.f0Hz : expectedHz(result.note);
+        std::array<double, partialCount> power{};
+        int count = 0;
+        float brightest = -1.0f;
+        for (double t = stepSeconds * std::ceil(result.note.start / stepSeconds); t < end; t += stepSeconds) {
+            if (!sounds(t)) continue;
+            const Partials partials = meter.measure(mono, t, hz);
+            for (std::size_t k = 0; k < power.size(); ++k) power[k] += std::pow(10.0, partials[k] / 10.0);
+            ++count;
+            const float centroid = profile.centroidHz.at(t);
+            if (centroid > brightest && profile.levelDb.at(t) > loudest - 30.0) {
+                brightest = centroid;
+                result.brightestPartials = partials;
+            }
+            frames.push_back({t, hz, profile.notes.size(), partials});
+        }
+        for (std::size_t k = 0; k < power.size(); ++k)
+            result.partials[k] = static_cast<float>(count > 0 ? dbFromPower(power[k] / count) : silenceDb);
+        if (brightest < 0.0f) result.brightestPartials = result.partials;
+    }
+
+    void measureHarmonics() {
+        std::array<double, partialCount> power{};
+        for (const NoteProfile& note : profile.notes)
+            for (std::size_t k = 0; k < power.size(); ++k) power[k] += std::pow(10.0, note.partials[k] / 10.0);
+        const double strongest = *std::max_element(power.begin(), power.end());
+        for (std::size_t k = 0; k < power.size(); ++k)
+            profile.partials[k] = static_cast<float>(strongest > 0.0 ? dbFromPower(power[k] / strongest) : silenceDb);
+        if (settings.source) {
+            profile.source = *settings.source;
+            return;
+        }
+        // The note whose brightest moment shows most partials tells most about the source.
+        const NoteProfile* best = nullptr;
+        double bestScore = -1e9;
+        for (const NoteProfile& note : profile.notes) {
+            const float top = *std::max_element(note.brightestPartials.begin(), note.brightestPartials.end());
+            double score = 0.0;
+            for (float level : note.brightestPartials) score += level > top - 50.0f ? 1.0 : 0.0;
+            if (top > silenceDb + 20.0 && score > bestScore) {
+                bestScore = score;
+                best = &note;
+            }
+        }
+        if (best) profile.source = fitSource(best->brightestPartials, isMeasured(best->f0Hz) ? best->f0Hz : expectedHz(best->note));
+    }
+
+    void measureCutoff() {
+        profile.cutoffHz.stepSeconds = stepSeconds;
+        profile.cutoffHz.values.assign(profile.centroidHz.values.size(), notMeasurable);
+        for (const Frame& frame : frames) {
+            task.check();
+            const CutoffFit fit = fitCutoff(frame.partials, frame.f0Hz, profile.source.wave, profile.source.pulseWidth);
+            const int at = profile.cutoffHz.indexAt(frame.seconds);
+            if (at >= 0 && at < static_cast<int>(profile.cutoffHz.values.size()))
+                profile.cutoffHz.values[static_cast<std::size_t>(at)] = static_cast<float>(fit.effectiveHz);
+        }
+        for (NoteProfile& note : profile.notes) summarizeCutoff(note);
+    }
+
+    void summarizeCutoff(NoteProfile& note) const {
+        std::vector<float> values;
+        std::vector<double> times;
+        for (double t = note.note.start + 0.01; t < note.note.end; t += stepSeconds)
+            if (const float hz = profile.cutoffHz.at(t); isMeasured(hz)) {
+                values.push_back(hz);
+                times.push_back(t);
+            }
+        if (values.size() < 3) return;
+        const auto top = std::max_element(values.begin(), values.end());
+        note.highestCutoffHz = *top;
+        note.restingCutoffHz = medianOf({values.end() - static_cast<std::ptrdiff_t>(std::max<std::size_t>(2, values.size() / 5)), values.end()});
+        const double way = std::log2(note.restingCutoffHz / note.highestCutoffHz);
+        if (way > -0.1) return;
+        for (auto i = static_cast<std::size_t>(top - values.begin()); i < values.size(); ++i)
+            if (std::log2(values[i] / note.highestCutoffHz) <= (1.0 - std::exp(-1.0)) * way) {
+                note.closingTime = times[i] - times[static_cast<std::size_t>(top - values.begin())];
+                return;
+            }
+    }
+
+    const std::vector<float> mono;
+    const Performance& performance;
+    const ProfileSettings& settings;
+    const Task& task;
+    double loudest = 0.0;
+    PartialMeter meter;
+    std::vector<Frame> frames;
+    Profile profile;
+};
+
+} // namespace
+
+Profile measureProfile(const Recording& recording, const Performance& performance, const ProfileSettings& settings,
+                       const Task& task) {
+    return Measurer(atRate(recording, analysisRateHz), performance, settings, task).measure();
+}
+
+std::string nameOf(const SourceFit& source) {
+    switch (source.wave) {
+    case TextbookWave::sine: return "sine";
+    case TextbookWave::triangle: return "triangle";
+    case TextbookWave::saw: return "saw";
+    case TextbookWave::pulse:
+        return source.pulseWidth > 0.485 ? "square" : fmt::format("pulse {:.0f} %", 100.0 * source.pulseWidth);
+    }
+    return {};
+}
+
+} // namespace facet

@@ -1,0 +1,70 @@
+// The profile: everything measured about one recording whose notes are known.
+#pragma once
+
+#include "core/analysis/harmonics.h"
+#include "core/analysis/level.h"
+#include "core/analysis/track.h"
+#include "core/audio/recording.h"
+#include "core/base/task.h"
+#include "core/performance/performance.h"
+
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace facet {
+
+/// Grows whenever a measurement changes; part of every cache key.
+inline constexpr int analysisVersion = 1;
+
+/// What was measured of one note. Anything may be notMeasurable.
+struct NoteProfile {
+    Note note;
+    double f0Hz = notMeasurable;       ///< of the steady part
+    double cents = notMeasurable;      ///< f0 against the note in the recording's tuning
+    LevelFit level;
+    Partials partials{};               ///< in dB, mean power over the note
+    Partials brightestPartials{};      ///< at the moment with the highest centroid
+    double highestCutoffHz = notMeasurable; ///< effective cutoff at its highest
+    double restingCutoffHz = notMeasurable; ///< effective cutoff where the note comes to rest
+    double closingTime = notMeasurable;     ///< seconds from highest until 63 % of the way (in octaves) to rest
+};
+
+/// Shared between threads once made, never changed.
+struct Profile {
+    double seconds = 0.0;
+    double loudness = 0.0; ///< activeLoudness(), LUFS
+    double tuningCents = 0.0;
+    int channelCount = 1;
+
+    // Pitch
+    Track pitchHz;
+    Track pitchCents; ///< against the sounding note
+    // Level
+    Track levelDb; ///< steps of 1 ms
+    // Harmonics
+    Partials partials{}; ///< mean power over all notes, dB re the strongest
+    SourceFit source;    ///< nearest textbook waveform behind a low-pass
+    // Brightness
+    Track centroidHz;
+    Track rolloffHz; ///< 95 % of the power lies below
+    Track cutoffHz;  ///< effective cutoff: −6 dB re the source's own spectrum
+
+    std::vector<NoteProfile> notes;
+};
+using ProfilePtr = std::shared_ptr<const Profile>;
+
+/// What to measure of a recording with known notes: `known` takes the notes' gates as given; a source that is
+/// known (of a render) is not guessed.
+struct ProfileSettings {
+    const SourceFit* source = nullptr; ///< measure the cutoff against this source (the reference's, for a render)
+};
+
+/// Measures a recording at any rate. Throws Cancelled.
+Profile measureProfile(const Recording& recording, const Performance& performance, const ProfileSettings& settings = {},
+                       const Task& task = {});
+
+/// "saw", "pulse 25 %", …
+std::string nameOf(const SourceFit& source);
+
+} // namespace facet

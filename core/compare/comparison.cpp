@@ -1,0 +1,320 @@
+#include "core/compare/comparison.h"
+
+#include "core/base/units.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <functional>
+
+namespace facet {
+
+namespace {
+
+/// Mean difference at or below which nobody hears one, and the further difference that takes the likeness to 1/e.
+struct Ear {
+    double threshold;
+    double scale;
+};
+// Thresholds after B. C. J. Moore, "An Introduction to the Psychology of Hearing", 6th ed. 2012 (from memory): pitch of
+// complex tones about 0.2 % (3 cents), level about 1 dB, a single partial 1–2 dB, spectral centroid
+// a few percent. The scales are chosen so that an unmistakable difference (a semitone, 10 dB, an octave of
+// cutoff) gives about 30.
+constexpr Ear pitchEar{3.0, 80.0};
+constexpr Ear levelEar{0.7, 8.0};
+constexpr Ear harmonicsEar{1.0, 8.0};
+constexpr Ear brightnessEar{0.04, 0.8};
+
+double likenessOf(double difference, Ear ear) {
+    return 100.0 * std::exp(-std::max(0.0, difference - ear.threshold) / ear.scale);
+}
+
+std::string signedText(double value, int decimals, std::string_view unit) {
+    const std::string number = fmt::format("{:.{}f}", std::abs(value), decimals);
+    const bool zero = number.find_first_not_of("0.") == std::string::npos;
+    return fmt::format("{}{} {}", zero ? "" : value < 0 ? "−" : "+", number, unit);
+}
+
+std::string msText(double seconds) {
+    if (!isMeasured(seconds)) return "–";
+    const double ms = seconds * 1000.0;
+    return ms >= 1000.0 ? fmt::format("{:.2f} s", seconds) : fmt::format("{:.{}f} ms", ms, ms < 10.0 ? 1 : 0);
+}
+
+std::string hzText(double hz) {
+    if (!isMeasured(hz)) return "–";
+    return hz >= 1000.0 ? fmt::format("{:.2f} kHz", hz / 1000.0) : fmt::format("{:.0f} Hz", hz);
+}
+
+std::string dbText(double db) {
+    if (!isMeasured(db)) return "–";
+    return db < -59.0 ? "< −59 dB" : fmt::format("{}{:.1f} dB", db < -0.05 ? "−" : "", std::abs(db));
+}
+
+std::string ordinal(int n) {
+    if (n == 1) return "fundamental";
+    const char* ending = n % 100 / 10 == 1 ? "th" : n % 10 == 1 ? "st" : n % 10 == 2 ? "nd" : n % 10 == 3 ? "rd" : "th";
+    return fmt::format("{}{} partial", n, ending);
+}
+
+/// A remark and how large the difference is in multiples of what is heard easily.
+struct Remark {
+    double weight = 0.0;
+    std::string words;
+};
+
+std::string largestOf(const std::vector<Remark>& remarks) {
+    const auto largest = std::max_element(remarks.begin(), remarks.end(), [](const Remark& a, const Remark& b) { return a.weight < b.weight; });
+    return largest == remarks.end() || largest->weight < 1.0 ? "alike" : largest->words;
+}
+
+/// Median over the notes of something measured in both.
+struct Pair {
+    double reference = notMeasurable;
+    double render = notMeasurable;
+    bool measured() const { return isMeasured(reference) && isMeasured(render); }
+    double difference() const { return render - reference; }
+};
+
+class Comparer {
+public:
+    Comparer(const Profile& a, const Profile& b) : reference(a), render(b) {
+        shift = timeShift(a, b);
+        loudest = *std::max_element(a.levelDb.values.begin(), a.levelDb.values.end());
+        gain = a.loudness - b.loudness;
+    }
+
+    Comparison run() {
+        Comparison result;
+        result.facets = {pitch(), level(), harmonics(), brightness()};
+        double sum = 0.0;
+        double worst = 100.0;
+        int count = 0;
+        for (const auto& facet : result.facets) {
+            if (!facet.measured) continue;
+            sum += facet.likeness;
+            worst = std::min(worst, facet.likeness);
+            ++count;
+        }
+        result.likeness = count == 0 ? 0.0 : 0.5 * sum / count + 0.5 * worst;
+        return result;
+    }
+
+private:
+    Pair medianPair(const std::function<double(const NoteProfile&)>& value) const {
+        std::vector<float> a;
+        std::vector<float> b;
+        for (std::size_t i = 0; i < std::min(reference.notes.size(), render.notes.size()); ++i) {
+            const double x = value(reference.notes[i]);
+            const double y = value(render.notes[i]);
+            if (!isMeasured(x) || !isMeasured(y)) continue;
+            a.push_back(static_cast<float>(x));
+            b.push_back(static_cast<float>(y));
+        }
+        return {medianOf(a), medianOf(b)};
+    }
+
+    /// Share of the loudness range in which an instant of the reference sounds: 1 at the top, 0 `range` dB below.
+    double weightAt(double seconds, double range) const {
+        const double level = reference.levelDb.at(seconds);
+        return isMeasured(level) ? std::clamp(1.0 + (level - loudest) / range, 0.0, 1.0) : 0.0;
+    }
+
+    /// Weighted mean of |difference| of two tracks where both are measured.
+    template <typename F> double meanDifference(const Track& a, const Track& b, double range, F&& difference) const {
+        double sum = 0.0;
+        double weights = 0.0;
+        for (std::size_t i = 0; i < a.values.size(); ++i) {
+            const double seconds = static_cast<double>(i) * a.stepSeconds;
+            const double weight = weightAt(seconds, range);
+            const float other = b.at(seconds + shift);
+            if (weight <= 0.0 || !isMeasured(a.values[i]) || !isMeasured(other)) continue;
+            sum += weight * std::abs(difference(a.values[i], other));
+            weights += weight;
+        }
+        return weights > 0.0 ? sum / weights : notMeasurable;
+    }
+
+    static FacetComparison begin(Facet kind) {
+        FacetComparison facet;
+        facet.facet = kind;
+        return facet;
+    }
+
+    static void finish(FacetComparison& facet, Ear ear, const std::vector<Remark>& remarks) {
+        facet.measured = isMeasured(facet.difference);
+        facet.likeness = facet.measured ? likenessOf(facet.difference, ear) : 0.0;
+        facet.words = facet.measured ? largestOf(remarks) : "not measurable";
+    }
+
+    FacetComparison pitch() const {
+        FacetComparison facet = begin(Facet::pitch);
+        facet.difference = meanDifference(reference.pitchHz, render.pitchHz, 40.0, [](double a, double b) {
+            return std::min(1200.0, std::abs(centsBetween(a, b)));
+        });
+        const Pair cents = medianPair([](const NoteProfile& n) { return n.cents; });
+        std::vector<Remark> remarks;
+        const double octaves = medianInterval();
+        if (isMeasured(octaves) && std::abs(octaves) > 0.6)
+            remarks.push_back({20.0, fmt::format("{:.0f} semitones {}", std::abs(12.0 * octaves), octaves < 0 ? "too low" : "too high")});
+        else if (cents.measured())
+            remarks.push_back({std::abs(cents.difference()) / 3.0,
+                               fmt::format("{:.0f} cents {}", std::abs(cents.difference()), cents.difference() < 0 ? "flat" : "sharp")});
+        remarks.push_back({facet.difference / 12.0, fmt::format("moves {:.0f} cents apart over the notes", facet.difference)});
+        const auto text = [](double v) { return isMeasured(v) ? signedText(v, 1, "ct") : std::string("–"); };
+        facet.values.push_back({"Against the note", text(cents.reference), text(cents.render), cents.measured() ? text(cents.difference()) : "–"});
+        facet.values.push_back({"Tuning of the recording", signedText(reference.tuningCents, 1, "ct"), signedText(render.tuningCents, 1, "ct"), "–"});
+        facet.values.push_back({"Mean distance over time", "–", "–", isMeasured(facet.difference) ? fmt::format("{:.1f} ct", facet.difference) : "–"});
+        finish(facet, pitchEar, remarks);
+        return facet;
+    }
+
+    /// Median of the render's interval from the reference, in octaves.
+    double medianInterval() const {
+        std::vector<float> intervals;
+        for (std::size_t i = 0; i < reference.pitchHz.values.size(); ++i) {
+            const float other = render.pitchHz.at(static_cast<double>(i) * reference.pitchHz.stepSeconds + shift);
+            if (isMeasured(reference.pitchHz.values[i]) && isMeasured(other))
+                intervals.push_back(std::log2(other / reference.pitchHz.values[i]));
+        }
+        return medianOf(intervals);
+    }
+
+    void addTimes(FacetComparison& facet, std::vector<Remark>& remarks, const char* label, const char* noun, double easily,
+                  const std::function<double(const NoteProfile&)>& value) const {
+        const Pair pair = medianPair(value);
+        facet.values.push_back({label, msText(pair.reference), msText(pair.render),
+                                pair.measured() ? signedText(1000.0 * pair.difference(), std::abs(pair.difference()) < 0.01 ? 1 : 0, "ms") : "–"});
+        if (!pair.measured()) return;
+        const double ratio = std::abs(std::log2((pair.render + easily) / (pair.reference + easily)));
+        remarks.push_back({ratio / 0.35, fmt::format("{} {} {}", noun, msText(std::abs(pair.difference())), pair.difference() > 0 ? "longer" : "shorter")});
+    }
+
+    FacetComparison level() const {
+        FacetComparison facet = begin(Facet::level);
+        double sum = 0.0;
+        double weights = 0.0;
+        const double lowest = loudest - 50.0;
+        for (std::size_t i = 0; i < reference.levelDb.values.size(); i += 4) {
+            const double seconds = static_cast<double>(i) * reference.levelDb.stepSeconds;
+            const float other = render.levelDb.at(seconds + shift);
+            if (!isMeasured(other)) continue;
+            const double a = std::max<double>(reference.levelDb.values[i], lowest);
+            const double b = std::max<double>(other + gain, lowest);
+            const double weight = std::clamp(1.0 + (std::max(a, b) - loudest) / 50.0, 0.0, 1.0);
+            sum += weight * std::abs(a - b);
+            weights += weight;
+        }
+        facet.difference = weights > 0.0 ? sum / weights : notMeasurable;
+        std::vector<Remark> remarks;
+        addTimes(facet, remarks, "Attack", "attack", 0.004, [](const NoteProfile& n) { return n.level.attack; });
+        addTimes(facet, remarks, "Decay (63 %)", "decay", 0.02, [](const NoteProfile& n) { return n.level.decayTime; });
+        const Pair sustain = medianPair([](const NoteProfile& n) { return n.level.sustainDb; });
+        facet.values.push_back({"Sustain", dbText(sustain.reference), dbText(sustain.render), sustain.measured() ? signedText(sustain.difference(), 1, "dB") : "–"});
+        if (sustain.measured())
+            remarks.push_back({std::abs(sustain.difference()) / 2.5, fmt::format("sustain {:.1f} dB {}", std::abs(sustain.difference()), sustain.difference() > 0 ? "louder" : "softer")});
+        addTimes(facet, remarks, "Release", "release", 0.02, [](const NoteProfile& n) { return n.level.release; });
+        remarks.push_back({facet.difference / 6.0, fmt::format("envelope {:.1f} dB apart on average", facet.difference)});
+        finish(facet, levelEar, remarks);
+        if (facet.difference < 1.2) facet.words = "alike"; // times that differ without anyone hearing it
+        return facet;
+    }
+
+    FacetComparison harmonics() const {
+        FacetComparison facet = begin(Facet::harmonics);
+        double sum = 0.0;
+        double weights = 0.0;
+        std::vector<Remark> remarks;
+        for (int n = 1; n <= partialCount; ++n) {
+            const double a = std::max<double>(reference.partials[static_cast<std::size_t>(n - 1)], -60.0);
+            const double b = std::max<double>(render.partials[static_cast<std::size_t>(n - 1)], -60.0);
+            const double strength = std::max(a, b);
+            if (strength <= -50.0) continue;
+            const double weight = (1.0 + strength / 60.0) / std::sqrt(n);
+            sum += weight * std::abs(b - a);
+            weights += weight;
+            if (n <= 12 && std::abs(b - a) > 3.0)
+                remarks.push_back({std::abs(b - a) * weight / 3.0, fmt::format("{} {:.0f} dB {}", ordinal(n), std::abs(b - a), b < a ? "weaker" : "stronger")});
+        }
+        facet.difference = weights > 0.0 ? sum / weights : notMeasurable;
+        facet.values.push_back({"Nearest waveform", nameOf(reference.source), nameOf(render.source), nameOf(reference.source) == nameOf(render.source) ? "–" : "differs"});
+        for (int n = 1; n <= 8; ++n) {
+            const double a = reference.partials[static_cast<std::size_t>(n - 1)];
+            const double b = render.partials[static_cast<std::size_t>(n - 1)];
+            std::string name = ordinal(n);
+            name[0] = static_cast<char>(std::toupper(name[0]));
+            facet.values.push_back({name, dbText(a), dbText(b), std::max(a, b) > -59.0 ? signedText(std::max(b, -60.0) - std::max(a, -60.0), 1, "dB") : "–"});
+        }
+        finish(facet, harmonicsEar, remarks);
+        return facet;
+    }
+
+    FacetComparison brightness() const {
+        FacetComparison facet = begin(Facet::brightness);
+        const auto octaves = [](double a, double b) { return std::log2(b / a); };
+        const double centroid = meanDifference(reference.centroidHz, render.centroidHz, 45.0, octaves);
+        const double rolloff = meanDifference(reference.rolloffHz, render.rolloffHz, 45.0, octaves);
+        facet.difference = 0.6 * centroid + 0.4 * rolloff;
+        std::vector<Remark> remarks;
+        const auto addHz = [&](const char* label, const char* pattern, const std::function<double(const NoteProfile&)>& value) {
+            const Pair pair = medianPair(value);
+            const double apart = pair.measured() ? std::log2(pair.render / pair.reference) : 0.0;
+            facet.values.push_back({label, hzText(pair.reference), hzText(pair.render), pair.measured() ? signedText(apart, 2, "oct") : "–"});
+            if (pair.measured())
+                remarks.push_back({std::abs(apart) / 0.2, fmt::format(fmt::runtime(pattern), hzText(pair.render), hzText(pair.reference))});
+        };
+        addHz("Highest cutoff", "opens to {}, not {}", [](const NoteProfile& n) { return n.highestCutoffHz; });
+        addHz("Resting cutoff", "closes to {}, not {}", [](const NoteProfile& n) { return n.restingCutoffHz; });
+        addTimes(facet, remarks, "Time to close (63 %)", "closes", 0.02, [](const NoteProfile& n) { return n.closingTime; });
+        const Pair middle{medianOf(reference.centroidHz.values), medianOf(render.centroidHz.values)};
+        const Pair edge{medianOf(reference.rolloffHz.values), medianOf(render.rolloffHz.values)};
+        const auto apart = [&](const Pair& p) { return p.measured() ? signedText(std::log2(p.render / p.reference), 2, "oct") : std::string("–"); };
+        facet.values.push_back({"Spectral centroid", hzText(middle.reference), hzText(middle.render), apart(middle)});
+        facet.values.push_back({"Roll-off (95 %)", hzText(edge.reference), hzText(edge.render), apart(edge)});
+        if (middle.measured() && middle.reference > 0.0) {
+            const double by = std::log2(middle.render / middle.reference);
+            remarks.push_back({std::abs(by) / 0.2, fmt::format("{:.1f} octaves {}", std::abs(by), by > 0 ? "brighter" : "darker")});
+        }
+        finish(facet, brightnessEar, remarks);
+        if (facet.difference < 0.06) facet.words = "alike";
+        return facet;
+    }
+
+    const Profile& reference;
+    const Profile& render;
+    double shift;
+    double loudest;
+    double gain;
+};
+
+} // namespace
+
+const FacetComparison* Comparison::find(Facet facet) const {
+    const auto found = std::find_if(facets.begin(), facets.end(), [facet](const auto& f) { return f.facet == facet; });
+    return found == facets.end() ? nullptr : &*found;
+}
+
+double timeShift(const Profile& reference, const Profile& render) {
+    const auto& a = reference.levelDb.values;
+    const auto& b = render.levelDb.values;
+    if (a.empty() || b.empty()) return 0.0;
+    const float floor = *std::max_element(a.begin(), a.end()) - 50.0f;
+    const auto gain = static_cast<float>(reference.loudness - render.loudness);
+    int best = 0;
+    double bestSum = 1e300;
+    for (int offset = -30; offset <= 30; ++offset) {
+        double sum = 0.0;
+        for (int i = 30; i + 30 < static_cast<int>(std::min(a.size(), b.size())); i += 2)
+            sum += std::abs(std::max(floor, a[static_cast<std::size_t>(i)]) - std::max(floor, b[static_cast<std::size_t>(i + offset)] + gain));
+        sum *= 1.0 + 0.0005 * std::abs(offset); // no shift without a reason
+        if (sum < bestSum) {
+            bestSum = sum;
+            best = offset;
+        }
+    }
+    return best * reference.levelDb.stepSeconds;
+}
+
+Comparison compare(const Profile& reference, const Profile& render) { return Comparer(reference, render).run(); }
+
+} // namespace facet

@@ -1,0 +1,219 @@
+#include "core/compare/loss.h"
+
+#include "core/analysis/pitch.h"
+#include "core/analysis/track.h"
+#include "core/base/units.h"
+#include "core/dsp/fft.h"
+#include "core/dsp/mel.h"
+#include "core/dsp/window.h"
+
+#include <algorithm>
+#include <bit>
+#include <array>
+#include <cmath>
+
+namespace facet {
+
+namespace {
+
+constexpr float floorPower = 1e-7f; ///< −70 dB
+constexpr float sideShare = 0.07f;
+constexpr float pitchShare = 0.06f; ///< dB of loss per cent of mean deviation
+constexpr int pitchedNotes = 6;
+
+struct Resolution {
+    int size;
+    int hop;
+    int bands;
+};
+constexpr std::array<Resolution, 3> resolutions{{{4096, 1024, 128}, {1024, 512, 64}, {256, 128, 24}}};
+
+/// 10 log10 of a positive normal float to 1e-6 dB, without a call: exponent plus a polynomial of the mantissa (least
+/// squares on Chebyshev points of [1, 2], exact at both ends).
+float fastDb(float power) {
+    const auto bits = std::bit_cast<std::uint32_t>(power);
+    const auto exponent = static_cast<float>(static_cast<int>(bits >> 23) - 127);
+    const float m = std::bit_cast<float>((bits & 0x7fffffu) | 0x3f800000u) - 1.0f;
+    const float log2m =
+        m * (1.44268890f + m * (-0.72114132f + m * (0.47847211f + m * (-0.34642696f + m * (0.23992503f + m * (-0.13515010f + m * (0.05055464f - m * 0.00892231f)))))));
+    return 3.01029996f * (exponent + log2m);
+}
+
+double energyOf(const Recording& recording) {
+    double energy = 0.0;
+    for (const auto& channel : recording.channels)
+        for (float x : channel) energy += static_cast<double>(x) * x;
+    return energy;
+}
+
+} // namespace
+
+struct Loss::Impl {
+    /// One thread's transforms.
+    struct Workspace {
+        std::vector<RealFft> ffts;
+        std::vector<float> power;
+        std::vector<float> bands;
+        Workspace() : power(2049), bands(128) {
+            for (const auto& r : resolutions) ffts.emplace_back(r.size);
+        }
+    };
+    static Workspace& workspace() {
+        static thread_local Workspace space;
+        return space;
+    }
+
+    struct PitchPoint {
+        double seconds;
+        double hz;
+    };
+
+    std::vector<MelBank> banks;
+    std::array<std::vector<float>, 3> windows;
+    std::array<float, 3> floors{}; ///< power, per resolution, of the normalized signal
+    std::array<Eigen::VectorXf, 3> mid;
+    Eigen::VectorXf side;
+    std::vector<PitchPoint> pitchPoints;
+    int frames;
+    bool stereo;
+    double referenceEnergy;
+
+    Impl(const Recording& reference, const Performance& performance, double upperHz)
+        : frames(reference.frameCount()), stereo(reference.channelCount() == 2), referenceEnergy(energyOf(reference)) {
+        for (std::size_t r = 0; r < resolutions.size(); ++r) {
+            banks.emplace_back(resolutions[r].bands, 20.0, upperHz, resolutions[r].size, analysisRateHz);
+            windows[r] = hannWindow(resolutions[r].size);
+        }
+        const auto mono = monoMix(reference);
+        for (std::size_t r = 0; r < resolutions.size(); ++r) {
+            const Eigen::VectorXf power = melPower(mono, r, 1.0f);
+            floors[r] = std::max(1e-20f, power.maxCoeff() * floorPower);
+            mid[r] = toDb(power, floors[r]);
+        }
+        if (stereo) side = toDb(melPower(sideOf(reference), 1, 1.0f), floors[1]);
+        findPitchPoints(mono, performance);
+    }
+
+    static std::vector<float> sideOf(const Recording& recording) {
+        std::vector<float> difference(static_cast<std::size_t>(recording.frameCount()));
+        for (std::size_t i = 0; i < difference.size(); ++i)
+            difference[i] = 0.5f * (recording.channels[0][i] - recording.channels[1][i]);
+        return difference;
+    }
+
+    static Eigen::VectorXf toDb(const Eigen::VectorXf& power, float floor) {
+        return power.unaryExpr([floor](float p) { return fastDb(p + floor); });
+    }
+
+    /// Mel power of all frames, bands running fastest, scaled by a power gain.
+    Eigen::VectorXf melPower(const std::vector<float>& mono, std::size_t r, float powerGain) const {
+        const Resolution& res = resolutions[r];
+        Workspace& space = workspace();
+        RealFft& fft = space.ffts[r];
+        const int count = std::max(1, frames / res.hop + 1);
+        Eigen::VectorXf out(count * res.bands);
+        const auto time = fft.time();
+        const auto bins = fft.bins();
+        const float scale = powerGain / (0.25f * static_cast<float>(res.size) * static_cast<float>(res.size) * 0.25f);
+        for (int f = 0; f < count; ++f) {
+            const int begin = f * res.hop - res.size / 2;
+            const int from = std::clamp(-begin, 0, res.size);
+            const int to = std::clamp(frames - begin, from, res.size);
+            std::fill(time.begin(), time.begin() + from, 0.0f);
+            const float* in = mono.data() + begin + from;
+            const float* w = windows[r].data() + from;
+            float* t = time.data() + from;
+            float energy = 0.0f;
+            for (int i = 0; i < to - from; ++i) {
+                t[i] = in[i] * w[i];
+                energy += t[i] * t[i];
+            }
+            std::fill(time.begin() + to, time.end(), 0.0f);
+            auto bands = out.segment(f * res.bands, res.bands);
+            if (energy < 1e-16f) { // silence needs no transform
+                bands.setZero();
+                continue;
+            }
+            fft.forward();
+            for (std::size_t b = 0; b < bins.size(); ++b) space.power[b] = std::norm(bins[b]);
+            banks[r].apply(std::span(space.power).first(bins.size()), std::span(bands.data(), static_cast<std::size_t>(res.bands)));
+            bands *= scale;
+        }
+        return out;
+    }
+
+    void findPitchPoints(const std::vector<float>& mono, const Performance& performance) {
+        std::vector<const Note*> longest;
+        for (const Note& note : performance.notes) longest.push_back(&note);
+        std::stable_sort(longest.begin(), longest.end(),
+                         [](const Note* a, const Note* b) { return a->end - a->start > b->end - b->start; });
+        for (const Note* note : longest) {
+            if (pitchPoints.size() >= pitchedNotes) break;
+            const double expected = hzFromKey(note->key + note->cents / 100.0, performance.tuningCents);
+            for (double share : {0.55, 0.8}) {
+                const double at = note->start + share * (note->end - note->start);
+                const double hz = refinePitch(mono, at, expected);
+                if (isMeasured(hz) && std::abs(centsBetween(expected, hz)) < 100.0) pitchPoints.push_back({at, hz});
+            }
+        }
+    }
+};
+
+Loss::Loss(const Recording& reference, const Performance& performance, double upperHz)
+    : impl_(std::make_unique<Impl>(reference, performance, upperHz)) {}
+Loss::~Loss() = default;
+Loss::Loss(Loss&&) noexcept = default;
+
+Eigen::VectorXf Loss::residual(const Recording& candidate) const {
+    const Impl& m = *impl_;
+    const double energy = energyOf(candidate);
+    const auto gain = static_cast<float>(energy > 1e-12 ? m.referenceEnergy / energy : 0.0);
+    const auto mono = monoMix(candidate);
+    Eigen::Index total = m.side.size() + static_cast<Eigen::Index>(m.pitchPoints.size());
+    for (const auto& part : m.mid) total += part.size();
+    Eigen::VectorXf residual(total);
+    Eigen::Index at = 0;
+    const auto parts = static_cast<float>(resolutions.size());
+    const auto all = static_cast<float>(total);
+    // Each part weighs by its share, not by how many numbers it happens to have.
+    for (std::size_t r = 0; r < resolutions.size(); ++r) {
+        const float weight = all / (parts * static_cast<float>(m.mid[r].size()));
+        residual.segment(at, m.mid[r].size()) = weight * (Impl::toDb(m.melPower(mono, r, gain), m.floors[r]) - m.mid[r]);
+        at += m.mid[r].size();
+    }
+    if (m.stereo) {
+        const float weight = sideShare * all / static_cast<float>(m.side.size());
+        residual.segment(at, m.side.size()) =
+            weight * (Impl::toDb(m.melPower(Impl::sideOf(candidate), 1, gain), m.floors[1]) - m.side);
+        at += m.side.size();
+    }
+    for (const auto& point : m.pitchPoints) {
+        const double hz = refinePitch(mono, point.seconds, point.hz);
+        const double cents = isMeasured(hz) && hz > 0.0 ? std::clamp(centsBetween(point.hz, hz), -100.0, 100.0) : 100.0;
+        residual(at++) = pitchShare * all / static_cast<float>(m.pitchPoints.size()) * static_cast<float>(cents);
+    }
+    return residual;
+}
+
+double Loss::value(const Eigen::VectorXf& residual) { return residual.cwiseAbs().cast<double>().mean(); }
+
+double upperCutoffHz(const Recording& recording48k, int originalRateHz) {
+    constexpr int size = 4096;
+    const auto mono = monoMix(recording48k);
+    RealFft fft(size);
+    const auto window = blackmanHarrisWindow(size);
+    std::vector<double> power(static_cast<std::size_t>(fft.binCount()));
+    for (std::size_t begin = 0; begin + size <= mono.size(); begin += size / 2) {
+        for (std::size_t i = 0; i < size; ++i) fft.time()[i] = window[i] * mono[begin + i];
+        fft.forward();
+        for (std::size_t b = 0; b < power.size(); ++b) power[b] = std::max(power[b], static_cast<double>(std::norm(fft.bins()[b])));
+    }
+    const double highest = std::min(20000.0, 0.45 * originalRateHz);
+    const double loudest = *std::max_element(power.begin(), power.end());
+    if (loudest <= 0.0) return highest;
+    for (std::size_t b = power.size(); b-- > 0;)
+        if (power[b] > 1e-10 * loudest) return std::clamp(static_cast<double>(b) * analysisRateHz / size, 2000.0, highest);
+    return highest;
+}
+
+} // namespace facet

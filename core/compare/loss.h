@@ -1,0 +1,40 @@
+// The loss that a search minimizes: how far a candidate's spectrum over time lies from the reference's.
+#pragma once
+
+#include "core/audio/recording.h"
+#include "core/performance/performance.h"
+
+#include <Eigen/Core>
+#include <memory>
+
+namespace facet {
+
+/// Differences in dB between mel spectra at three resolutions (windows of 4096, 1024 and 256 samples; 128, 64 and
+/// 24 bands), energy normalized and floored 70 dB below the reference's highest band, a small share
+/// for the difference of the channels, and the fundamentals of the longest notes in cents, which no mel band can
+/// see. Deaf to overall gain and to phase. For the search only; people see likeness.
+/// Multi-resolution spectral distance: R. Yamamoto, E. Song, J.-M. Kim, "Parallel WaveGAN", ICASSP 2020, eq. 4–6
+/// (there linear, here on mel bands in dB).
+class Loss {
+public:
+    /// `reference` at 48 kHz; `upperHz`: nothing above it is compared.
+    Loss(const Recording& reference, const Performance& performance, double upperHz = 20000.0);
+    ~Loss();
+    Loss(Loss&&) noexcept;
+
+    /// Residuals whose mean magnitude is the loss in dB. `candidate` has the reference's shape. May be
+    /// called from several threads at once.
+    Eigen::VectorXf residual(const Recording& candidate) const;
+    /// Mean |residual| in dB.
+    static double value(const Eigen::VectorXf& residual);
+
+private:
+    struct Impl;
+    std::unique_ptr<Impl> impl_;
+};
+
+/// Frequency in Hz above which a recording at 48 kHz holds nothing (a band-limited transfer); at most
+/// 20 kHz and 0.45 of the rate it came from.
+double upperCutoffHz(const Recording& recording48k, int originalRateHz);
+
+} // namespace facet

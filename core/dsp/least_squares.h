@@ -1,0 +1,42 @@
+// Levenberg–Marquardt for least squares and least absolute values within a box, with batch evaluation.
+#pragma once
+
+#include "core/base/task.h"
+
+#include <Eigen/Core>
+#include <functional>
+#include <vector>
+
+namespace facet {
+
+struct LeastSquaresProblem {
+    Eigen::VectorXd lower; ///< bounds of each parameter, lower ≤ upper
+    Eigen::VectorXd upper;
+    /// Residual vectors at several points; all of one length. Called with everything that may be computed side by
+    /// side: the columns of a Jacobian, or several step lengths. A point without a result is an empty vector.
+    std::function<std::vector<Eigen::VectorXf>(const std::vector<Eigen::VectorXd>& points)> residuals;
+};
+
+struct LeastSquaresSettings {
+    int iterations = 20;
+    double differenceStep = 1e-4;      ///< forward difference, as a share of each parameter's range
+    Eigen::VectorXd differenceSteps{}; ///< per-parameter override of differenceStep, or empty
+    bool absoluteValues = false;       ///< minimize Σ|r| by re-weighting instead of Σr²
+    double absoluteFloor = 0.05;       ///< residuals below this count as squares when re-weighting
+    double tolerance = 1e-6;           ///< stop when an iteration gains less than this share
+};
+
+struct LeastSquaresResult {
+    Eigen::VectorXd point;
+    double cost = 0.0; ///< mean of r² or |r|
+    int evaluations = 0;
+};
+
+/// Minimizes from `start` (clamped into the box). K. Levenberg, Quart. Appl. Math. 2, 1944; D. Marquardt,
+/// J. SIAM 11(2), 1963; bounds by fixing the parameters that a step would push outside and solving for the rest;
+/// absolute values by iteratively re-weighted least squares (E. Schlossmacher, JASA 68, 1973).
+/// Throws Cancelled.
+LeastSquaresResult minimizeLeastSquares(const LeastSquaresProblem& problem, const Eigen::VectorXd& start,
+                                        const LeastSquaresSettings& settings, const Task& task = {});
+
+} // namespace facet

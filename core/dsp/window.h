@@ -1,0 +1,19 @@
+// Window functions for spectra.
+#pragma once
+
+#include <vector>
+
+namespace facet {
+
+/// Periodic Hann window, `0.5 - 0.5 cos(2πn/N)` (Harris, "On the use of windows for harmonic analysis with
+/// the DFT", Proc. IEEE 66(1), 1978, eq. 27a with α = 2). Coherent gain 0.5, noise bandwidth 1.5 bins.
+std::vector<float> hannWindow(int size);
+
+/// Periodic four-term Blackman–Harris window, side lobes at −92 dB (Harris 1978, eq. 33 and table I).
+/// Coherent gain 0.35875, noise bandwidth 2.0 bins.
+std::vector<float> blackmanHarrisWindow(int size);
+
+/// Zeroth-order modified Bessel function of the first kind, by its power series.
+double besselI0(double x);
+
+} // namespace facet

@@ -1,0 +1,57 @@
+// The synthesizer: notes in, blocks of sound out. Offline rendering, search and live playing all run this.
+#pragma once
+
+#include "core/engine/graph.h"
+#include "core/engine/kernels.h"
+
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <vector>
+
+namespace facet {
+
+/// Renders up to 16 candidates at once: patches that share a graph and differ in values. Each candidate's
+/// sound is the same, bit for bit, whether it is rendered alone or beside others.
+///
+/// All memory is taken at construction. process(), noteOn(), noteOff(), bend(), setValues() and silence()
+/// neither allocate, lock nor throw and may be called by the audio thread; one thread at a time.
+class Engine {
+public:
+    static constexpr int blockFrames = kernels::blockFrames;
+    static constexpr int maxCandidates = kernels::laneCount;
+
+    /// `candidates`: 1…16 compiled patches with sameGraph().
+    Engine(std::span<const Graph> candidates, double rateHz, std::uint64_t seed);
+    ~Engine();
+    Engine(Engine&&) noexcept;
+
+    int candidateCount() const;
+
+    /// Starts a note at the next block. `pitch` in semitones as a fractional key number; `velocity` 1…127;
+    /// `number` distinguishes notes and seeds their phases; it names the note in noteOff().
+    void noteOn(std::uint32_t number, double pitch, double velocity);
+    void noteOff(std::uint32_t number);
+    /// Bend of everything that sounds, in semitones, from the next block on.
+    void bend(double semitones);
+    /// Takes new values for candidate 0 while it sounds. The graph must be the same.
+    void setValues(const Graph& graph);
+    /// Ends all notes at once.
+    void silence();
+    /// Whether anything may still sound.
+    bool active() const;
+
+    /// One candidate's next block.
+    struct Block {
+        kernels::Row left;
+        kernels::Row right;
+    };
+    /// Advances by 1…16 frames and returns a block per candidate; valid until the next call.
+    std::span<const Block> process(int frames);
+
+private:
+    struct Impl;
+    std::unique_ptr<Impl> impl_;
+};
+
+} // namespace facet

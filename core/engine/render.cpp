@@ -1,0 +1,135 @@
+#include "core/engine/render.h"
+
+#include "core/base/parallel.h"
+#include "core/dsp/resample.h"
+#include "core/engine/denormals.h"
+#include "core/engine/engine.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace facet {
+
+namespace {
+
+struct Event {
+    int frame;
+    bool on;
+    std::uint32_t note;
+};
+
+std::vector<Event> eventsOf(const Performance& performance) {
+    std::vector<Event> events;
+    const auto frameAt = [](double seconds) { return std::max(0, static_cast<int>(std::lround(seconds * analysisRateHz))); };
+    for (std::size_t i = 0; i < performance.notes.size(); ++i) {
+        const int start = frameAt(performance.notes[i].start);
+        events.push_back({start, true, static_cast<std::uint32_t>(i)});
+        events.push_back({std::max(start + 1, frameAt(performance.notes[i].end)), false, static_cast<std::uint32_t>(i)});
+    }
+    // At one instant ends come first: touching notes do not overlap.
+    std::stable_sort(events.begin(), events.end(),
+                     [](const Event& a, const Event& b) { return a.frame != b.frame ? a.frame < b.frame : a.on < b.on; });
+    return events;
+}
+
+int framesAt48k(const Performance& performance) {
+    return static_cast<int>(std::ceil(static_cast<double>(performance.frames) * analysisRateHz / performance.rateHz));
+}
+
+/// Renders up to 16 patches of one graph into their recordings.
+void renderGroup(std::span<const Graph> graphs, std::span<Recording* const> out, const Performance& performance,
+                 const Task& task) {
+    const FlushDenormals flush;
+    const int frames = framesAt48k(performance);
+    const auto events = eventsOf(performance);
+    Engine engine(graphs, analysisRateHz, performance.seed);
+    std::size_t next = 0;
+    int polls = 0;
+    for (int at = 0; at < frames;) {
+        for (; next < events.size() && events[next].frame <= at; ++next) {
+            const Note& note = performance.notes[events[next].note];
+            if (events[next].on)
+                engine.noteOn(events[next].note, note.key + (note.cents + performance.tuningCents) / 100.0, note.velocity);
+            else
+                engine.noteOff(events[next].note);
+        }
+        const int nextEvent = next < events.size() ? events[next].frame : frames;
+        if (!engine.active()) {
+            at = std::min(frames, std::max(nextEvent, at + 1));
+            continue;
+        }
+        if (!performance.bends.empty())
+            engine.bend(performance.bendAt(static_cast<double>(at) / analysisRateHz) / 100.0);
+        const int count = std::min({Engine::blockFrames, nextEvent - at, frames - at});
+        const auto blocks = engine.process(count);
+        for (std::size_t c = 0; c < blocks.size(); ++c) {
+            std::copy_n(blocks[c].left.begin(), count, out[c]->channels[0].begin() + at);
+            if (out[c]->channelCount() > 1) std::copy_n(blocks[c].right.begin(), count, out[c]->channels[1].begin() + at);
+            else
+                for (int i = 0; i < count; ++i) {
+                    const auto t = static_cast<std::size_t>(i);
+                    out[c]->channels[0][static_cast<std::size_t>(at + i)] = 0.5f * (blocks[c].left[t] + blocks[c].right[t]);
+                }
+        }
+        at += count;
+        if (++polls % 64 == 0) task.check();
+    }
+}
+
+} // namespace
+
+std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Performance& performance, const Task& task,
+                                   int threads) {
+    const int frames = framesAt48k(performance);
+    std::vector<Graph> graphs;
+    for (const Patch& patch : patches) graphs.push_back(compile(patch));
+
+    // Group equal graphs in order of first appearance, then cut each group into pieces of at most 16, evenly, so that
+    // all threads have work.
+    std::vector<std::vector<std::size_t>> kinds;
+    for (std::size_t i = 0; i < graphs.size(); ++i) {
+        const auto found = std::find_if(kinds.begin(), kinds.end(), [&](const std::vector<std::size_t>& kind) {
+            return sameGraph(graphs[kind.front()], graphs[i]);
+        });
+        if (found != kinds.end())
+            found->push_back(i);
+        else
+            kinds.push_back({i});
+    }
+    std::vector<std::vector<std::size_t>> groups;
+    for (const auto& kind : kinds) {
+        const auto least = (kind.size() + Engine::maxCandidates - 1) / Engine::maxCandidates;
+        const auto share = static_cast<std::size_t>(std::max(1, threads));
+        const auto pieces = std::min(kind.size(), kinds.size() > 1 ? least : (least + share - 1) / share * share);
+        for (std::size_t p = 0; p < pieces; ++p)
+            groups.emplace_back(kind.begin() + static_cast<std::ptrdiff_t>(kind.size() * p / pieces),
+                                kind.begin() + static_cast<std::ptrdiff_t>(kind.size() * (p + 1) / pieces));
+    }
+
+    std::vector<Recording> results(patches.size());
+    for (Recording& result : results)
+        result.channels.assign(static_cast<std::size_t>(performance.channelCount),
+                               std::vector<float>(static_cast<std::size_t>(frames)));
+    parallelFor(static_cast<int>(groups.size()), threads, [&](int g) {
+        const auto& group = groups[static_cast<std::size_t>(g)];
+        std::vector<Graph> groupGraphs;
+        std::vector<Recording*> out;
+        for (std::size_t i : group) {
+            groupGraphs.push_back(graphs[i]);
+            out.push_back(&results[i]);
+        }
+        renderGroup(groupGraphs, out, performance, task);
+    });
+    return results;
+}
+
+Recording render(const Patch& patch, const Performance& performance, const Task& task) {
+    Recording at48k = std::move(renderAt48k({&patch, 1}, performance, task).front());
+    if (performance.rateHz == analysisRateHz) return at48k;
+    Recording result{performance.rateHz, {}};
+    for (const auto& channel : at48k.channels)
+        result.channels.push_back(resample(channel, analysisRateHz, performance.rateHz, performance.frames));
+    return result;
+}
+
+} // namespace facet

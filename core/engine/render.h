@@ -1,0 +1,26 @@
+// Offline rendering: patches and a performance in, recordings out.
+#pragma once
+
+#include "core/audio/recording.h"
+#include "core/base/task.h"
+#include "core/parameters/patch.h"
+#include "core/performance/performance.h"
+
+#include <span>
+#include <vector>
+
+namespace facet {
+
+/// Grows whenever any patch may sound different from before; takes and caches remember it.
+inline constexpr int engineVersion = 1;
+
+/// One patch playing a performance, at the performance's rate, extent and channel count (one channel is the mean of
+/// both). Computed at 48 kHz and converted. Equal arguments give equal bits. Throws Cancelled.
+Recording render(const Patch& patch, const Performance& performance, const Task& task = {});
+
+/// The same at 48 kHz for any number of patches, on up to `threads` threads. Patches of one graph are rendered 16
+/// at a time in lanes; each result is bit-identical to rendering that patch alone.
+std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Performance& performance,
+                                   const Task& task = {}, int threads = 1);
+
+} // namespace facet

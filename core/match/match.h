@@ -1,0 +1,73 @@
+// The search: from a reference and its notes to a patch whose render sounds alike.
+#pragma once
+
+#include "core/analysis/profile.h"
+#include "core/audio/recording.h"
+#include "core/base/task.h"
+#include "core/compare/comparison.h"
+#include "core/match/search_space.h"
+#include "core/parameters/patch.h"
+#include "core/performance/performance.h"
+
+#include <functional>
+#include <string>
+#include <vector>
+
+namespace facet {
+
+struct MatchSettings {
+    Patch start{};           ///< values that are locked, or that no measurement tells, come from here
+    SearchLimits limits{};
+    double seconds = 20.0;   ///< the search ends about then; ≤ 0: no limit in time
+    int evaluations = 0;     ///< renders compared at most; ≤ 0: no limit
+    std::uint64_t seed = 1;
+    int threads = 2;
+};
+
+/// What a search shows while it runs.
+struct MatchProgress {
+    double fraction = 0.0;   ///< of the time or evaluations allowed
+    std::string trying;      ///< in words
+    double loss = 0.0;       ///< of the best so far, dB
+    double likeness = 0.0;   ///< of the best so far when it was last compared
+    int evaluations = 0;
+    double seconds = 0.0;
+    bool improved = false;   ///< whether `best` is new since the last report
+    Patch best{};
+};
+
+/// A patch with its marks over several seeds.
+struct ScoredPatch {
+    Patch patch{};
+    double loss = 0.0;             ///< mean over the seeds, dB
+    double likeness = 0.0;         ///< mean over the seeds
+    double floor = 100.0;          ///< likeness between two renders of this patch with different seeds
+    Comparison comparison{};       ///< with the performance's own seed
+    std::vector<double> facetFloors{}; ///< the same floor per facet of `comparison`
+};
+
+struct MatchResult {
+    ScoredPatch best;
+    ScoredPatch before;                 ///< the start patch
+    std::vector<ScoredPatch> runnersUp; ///< best of other structures, best first
+    Performance performance;
+    int evaluations = 0;
+    double seconds = 0.0;
+    bool complete = true; ///< false: stopped before it came to rest
+};
+
+/// Searches until it comes to rest, a limit is reached or `task.stop` is requested; in each case the best so far is
+/// returned, with its output level solved for equal loudness. Equal evaluations and seed give equal patches on any
+/// number of threads. `performance` states the reference's extent. Throws Error for an unusable reference or a
+/// performance without notes. Called on a worker thread; `progress` is called on it too.
+MatchResult match(const Recording& reference, const Performance& performance, const MatchSettings& settings,
+                  const Task& task = {}, const std::function<void(const MatchProgress&)>& progress = {});
+
+/// `patch` with its output level set so that its render is as loud as the reference.
+Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Performance& performance);
+
+/// Marks of a patch over `seeds` seeds beginning with the performance's own.
+ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile, const Performance& performance,
+                  int seeds, const Task& task = {});
+
+} // namespace facet

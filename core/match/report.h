@@ -1,0 +1,20 @@
+// What a match found, as JSON.
+#pragma once
+
+#include "core/match/match.h"
+
+#include <string>
+
+namespace facet {
+
+/// Likeness and each facet before and after with its floor, the structure chosen and the runners-up,
+/// evaluations, seconds and seed.
+std::string matchReport(const MatchResult& result);
+
+/// A comparison alone: likeness, and per facet likeness, difference, words and values.
+std::string comparisonReport(const Comparison& comparison);
+
+/// A profile: everything measured, tracks included.
+std::string profileReport(const Profile& profile, const Performance& performance);
+
+} // namespace facet

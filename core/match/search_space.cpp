@@ -1,0 +1,69 @@
+#include "core/match/search_space.h"
+
+#include <algorithm>
+
+namespace facet {
+
+namespace {
+
+bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDescriptor& d, bool stereo) {
+    const auto value = [&](const char* field) { return patch.value({module.path, field}); };
+    const auto filterOn = [&] { return patch.value({"layer:a/filter:a", "on"}) >= 0.5; };
+    if (!stereo && d.facets == facetBit(Facet::width)) return false;
+    switch (module.kind) {
+    case ModuleKind::source: {
+        if (value("on") < 0.5) return false;
+        if (d.field == "width") return static_cast<Wave>(value("wave")) == Wave::pulse;
+        if (d.field == "detune" || d.field == "spread") return value("voices") > 1.0;
+        if (d.field != "level") return true;
+        // The overall gain is solved, so the first source's level says nothing.
+        const auto& all = patch.modules();
+        const auto first = std::find_if(all.begin(), all.end(), [&](const Patch::Module& m) {
+            return m.kind == ModuleKind::source && patch.value({m.path, "on"}) >= 0.5;
+        });
+        return first->path != module.path;
+    }
+    case ModuleKind::filter: return filterOn();
+    case ModuleKind::envelope: return module.path.ends_with(":level") || filterOn();
+    default: return true;
+    }
+}
+
+} // namespace
+
+SearchSpace::SearchSpace(const Patch& patch, const SearchLimits& limits, bool stereo) {
+    std::vector<double> low;
+    std::vector<double> high;
+    for (const auto& module : patch.modules())
+        for (const auto& d : parametersOf(module.kind)) {
+            const Address address{module.path, std::string(d.field)};
+            if (!d.isSearched() || limits.locks.contains(address) || !isHeard(patch, module, d, stereo)) continue;
+            const auto range = limits.ranges.find(address);
+            const bool ranged = range != limits.ranges.end();
+            addresses_.push_back(address);
+            low.push_back(d.toUnit(ranged ? range->second.first : d.priorLow));
+            high.push_back(d.toUnit(ranged ? range->second.second : d.priorHigh));
+        }
+    lower_ = Eigen::Map<Eigen::VectorXd>(low.data(), static_cast<Eigen::Index>(low.size()));
+    upper_ = Eigen::Map<Eigen::VectorXd>(high.data(), static_cast<Eigen::Index>(high.size()));
+}
+
+Eigen::VectorXd SearchSpace::positionOf(const Patch& patch) const {
+    Eigen::VectorXd position(size());
+    for (int i = 0; i < size(); ++i) {
+        const Address& address = addresses_[static_cast<std::size_t>(i)];
+        position(i) = patch.descriptor(address).toUnit(patch.value(address));
+    }
+    return position.cwiseMax(lower_).cwiseMin(upper_);
+}
+
+Patch SearchSpace::patchAt(const Patch& base, const Eigen::VectorXd& position) const {
+    Patch patch = base;
+    for (int i = 0; i < size(); ++i) {
+        const Address& address = addresses_[static_cast<std::size_t>(i)];
+        patch.setNearest(address, patch.descriptor(address).fromUnit(position(i)));
+    }
+    return patch;
+}
+
+} // namespace facet

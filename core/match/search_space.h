@@ -1,0 +1,42 @@
+// The continuous parameters that a search may move in one patch.
+#pragma once
+
+#include "core/parameters/patch.h"
+
+#include <Eigen/Core>
+#include <map>
+#include <set>
+#include <utility>
+#include <vector>
+
+namespace facet {
+
+/// What the producer has said about parameters. Obeyed exactly.
+struct SearchLimits {
+    std::set<Address> locks;
+    std::map<Address, std::pair<double, double>> ranges; ///< allowed values, in the parameter's unit
+};
+
+/// Coordinates in [0, 1] on each parameter's own scale. Only what can be heard takes part: nothing of a
+/// module that is off, no pulse width without a pulse, no detune of a single voice.
+class SearchSpace {
+public:
+    SearchSpace(const Patch& patch, const SearchLimits& limits, bool stereo);
+
+    const std::vector<Address>& addresses() const { return addresses_; }
+    int size() const { return static_cast<int>(addresses_.size()); }
+    const Eigen::VectorXd& lower() const { return lower_; }
+    const Eigen::VectorXd& upper() const { return upper_; }
+
+    /// Coordinates of the patch's values, clamped into the space.
+    Eigen::VectorXd positionOf(const Patch& patch) const;
+    /// `base` with the values at a position.
+    Patch patchAt(const Patch& base, const Eigen::VectorXd& position) const;
+
+private:
+    std::vector<Address> addresses_;
+    Eigen::VectorXd lower_;
+    Eigen::VectorXd upper_;
+};
+
+} // namespace facet

@@ -1,0 +1,89 @@
+// The one parameter table: everything Facet knows about a parameter stands here and nowhere else.
+// Engine, files, editor, search and recipe all read it.
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <string_view>
+
+namespace facet {
+
+/// The eight facets of a sound, in the order they are worked.
+enum class Facet : std::uint8_t { pitch, level, harmonics, brightness, noise, motion, width, space };
+inline constexpr int facetCount = 8;
+/// "Pitch", "Level", …
+std::string_view labelOf(Facet facet);
+
+/// A set of facets; bit n stands for Facet n.
+using FacetSet = std::uint8_t;
+constexpr FacetSet facetBit(Facet facet) { return static_cast<FacetSet>(1u << static_cast<unsigned>(facet)); }
+
+/// What a patch is made of. A module of a patch is one of these with a key of its own.
+enum class ModuleKind : std::uint8_t { output, voicing, layer, source, filter, envelope };
+inline constexpr int moduleKindCount = 6;
+/// The word that stands for the kind in an address: "source", "filter", …
+std::string_view wordOf(ModuleKind kind);
+/// How people read it: "Source", "Filter", …
+std::string_view labelOf(ModuleKind kind);
+
+enum class Unit : std::uint8_t { choice, onOff, count, octaves, semitones, cents, hertz, milliseconds, decibels, percent, degrees };
+
+/// How a value maps to the 0…1 of a slider and of the search: linear, or as log(value + offset).
+enum class Scale : std::uint8_t { linear, logarithmic };
+
+/// How the engine follows a change while a note sounds.
+enum class Smoothing : std::uint8_t {
+    block,    ///< interpolated linearly over an engine block of 16 samples
+    nextNote, ///< read when a note starts
+    graph,    ///< part of the graph: a new one is compiled and cross-faded in
+};
+
+struct ParameterDescriptor {
+    ModuleKind module;
+    std::string_view field; ///< name in files and addresses
+    std::string_view label; ///< name on the screen
+    Unit unit;
+    double low;  ///< lowest value, inclusive, in `unit`
+    double high; ///< highest value, inclusive
+    double defaultValue;
+    Scale scale = Scale::linear;
+    double logOffset = 0.0; ///< added before the logarithm, so that 0 ms has a place
+    std::span<const std::string_view> choices = {}; ///< names of a choice's values 0, 1, …
+    FacetSet facets = 0;                            ///< the facets it answers for
+    Smoothing smoothing = Smoothing::block;
+    double priorLow = 0.0; ///< plausible range for a search that knows nothing; empty (low ≥ high): not searched
+    double priorHigh = 0.0;
+    std::string_view help = {};
+
+    /// Whether only whole values make sense.
+    constexpr bool isDiscrete() const {
+        return unit == Unit::choice || unit == Unit::onOff || unit == Unit::count || unit == Unit::octaves;
+    }
+    constexpr bool isSearched() const { return priorLow < priorHigh; }
+
+    /// Position in [0, 1] of a value on this parameter's scale, and back. Both clamp.
+    double toUnit(double value) const;
+    double fromUnit(double position) const;
+    /// The nearest allowed value: clamped, and rounded where the parameter is discrete.
+    double nearest(double value) const;
+};
+
+/// All parameters of a kind, in the order of the editor. Indices into it are stable within one program only.
+std::span<const ParameterDescriptor> parametersOf(ModuleKind kind);
+/// Index of a field within parametersOf(kind), or −1.
+int fieldIndex(ModuleKind kind, std::string_view field);
+/// The whole table.
+std::span<const ParameterDescriptor> parameterTable();
+/// Grows whenever the table or the sound of a parameter changes.
+inline constexpr int parameterTableVersion = 1;
+
+/// Values of source:…/wave.
+enum class Wave : std::uint8_t { sine, triangle, saw, pulse };
+/// Values of filter:…/slope.
+enum class FilterSlope : std::uint8_t { twoPole, fourPole };
+/// Values of voicing/mode.
+enum class VoiceMode : std::uint8_t { poly, mono, legato };
+/// Values of voicing/glide_when.
+enum class GlideWhen : std::uint8_t { always, overlapping };
+
+} // namespace facet

@@ -1,0 +1,135 @@
+#include "core/performance/performance.h"
+
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/base/hash.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace facet {
+
+using Json = nlohmann::ordered_json;
+
+void Performance::normalize() {
+    std::erase_if(notes, [](const Note& note) { return !(note.end > note.start); });
+    std::stable_sort(notes.begin(), notes.end(), [](const Note& a, const Note& b) {
+        return a.start != b.start ? a.start < b.start : a.key < b.key;
+    });
+    std::stable_sort(bends.begin(), bends.end(),
+                     [](const BendPoint& a, const BendPoint& b) { return a.seconds < b.seconds; });
+}
+
+double Performance::bendAt(double seconds) const {
+    if (bends.empty()) return 0.0;
+    const auto after = std::upper_bound(bends.begin(), bends.end(), seconds,
+                                        [](double t, const BendPoint& p) { return t < p.seconds; });
+    if (after == bends.begin()) return bends.front().cents;
+    if (after == bends.end()) return bends.back().cents;
+    const auto before = after - 1;
+    const double share = (seconds - before->seconds) / (after->seconds - before->seconds);
+    return before->cents + share * (after->cents - before->cents);
+}
+
+std::uint64_t Performance::hash() const {
+    Hasher hasher;
+    for (const Note& n : notes) hasher.number(n.start).number(n.end).number(n.key).number(n.cents).number(n.velocity);
+    for (const BendPoint& p : bends) hasher.number(p.seconds).number(p.cents);
+    hasher.number(tempo).number(tuningCents).number(frames).number(rateHz).number(channelCount).number(seed);
+    return hasher.value();
+}
+
+std::string nameOfKey(int key) {
+    static constexpr std::array<const char*, 12> names{"C",  "C♯", "D",  "E♭", "E",  "F",
+                                                       "F♯", "G",  "A♭", "A",  "B♭", "B"};
+    const int octave = static_cast<int>(std::floor(key / 12.0)) - 1;
+    return fmt::format("{}{}", names[static_cast<std::size_t>(((key % 12) + 12) % 12)], octave);
+}
+
+std::string performanceToJson(const Performance& p) {
+    Json json;
+    json["format"] = "facet-performance";
+    json["version"] = 1;
+    json["tempo_bpm"] = p.tempo;
+    json["tuning_cents"] = p.tuningCents;
+    json["render"] = {{"frames", p.frames}, {"rate_hz", p.rateHz}, {"channels", p.channelCount}, {"seed", p.seed}};
+    json["notes"] = Json::array();
+    for (const Note& n : p.notes)
+        json["notes"].push_back(
+            {{"start", n.start}, {"end", n.end}, {"key", n.key}, {"cents", n.cents}, {"velocity", n.velocity}});
+    json["bend_cents"] = Json::array();
+    for (const BendPoint& point : p.bends) json["bend_cents"].push_back({point.seconds, point.cents});
+    return json.dump(2) + "\n";
+}
+
+namespace {
+
+double numberIn(const Json& json, const char* key, double low, double high, double fallback) {
+    if (!json.contains(key)) return fallback;
+    const Json& value = json[key];
+    if (!value.is_number() || !(value.get<double>() >= low && value.get<double>() <= high))
+        throw Error(fmt::format("“{}” must be a number from {} to {}.", key, low, high));
+    return value.get<double>();
+}
+
+} // namespace
+
+Performance performanceFromJson(const std::string& text) {
+    Json json;
+    try {
+        json = Json::parse(text);
+    } catch (const Json::exception& problem) {
+        throw Error("This is not a Facet performance: it is not valid JSON; open another file.", problem.what());
+    }
+    if (!json.is_object() || json.value("format", Json()) != "facet-performance")
+        throw Error("This is not a Facet performance: its “format” is not “facet-performance”; open another file.");
+    if (json.value("version", Json()) != 1)
+        throw Error("This performance needs a newer Facet; update Facet to open it.");
+    Performance p;
+    p.tempo = numberIn(json, "tempo_bpm", 10, 1000, p.tempo);
+    p.tuningCents = numberIn(json, "tuning_cents", -1200, 1200, 0.0);
+    const Json render = json.value("render", Json::object());
+    if (!render.is_object()) throw Error("“render” must hold named values.");
+    p.rateHz = static_cast<int>(numberIn(render, "rate_hz", 4000, 768000, p.rateHz));
+    p.frames = static_cast<int>(numberIn(render, "frames", 1, 1e9, 1));
+    p.channelCount = static_cast<int>(numberIn(render, "channels", 1, 2, p.channelCount));
+    if (render.contains("seed") && !render["seed"].is_number_unsigned())
+        throw Error("“seed” must be a whole number.");
+    p.seed = render.value("seed", p.seed);
+    const Json notes = json.value("notes", Json::array());
+    if (!notes.is_array()) throw Error("“notes” must be a list.");
+    for (const Json& n : notes) {
+        if (!n.is_object() || !n.contains("start") || !n.contains("end") || !n.contains("key"))
+            throw Error("Each of “notes” must state “start”, “end” and “key”.");
+        p.notes.push_back({numberIn(n, "start", -1e6, 1e6, 0), numberIn(n, "end", -1e6, 1e6, 0),
+                           static_cast<int>(numberIn(n, "key", 0, 127, 60)), numberIn(n, "cents", -1200, 1200, 0),
+                           numberIn(n, "velocity", 0, 127, 100)});
+    }
+    const Json bends = json.value("bend_cents", Json::array());
+    if (!bends.is_array()) throw Error("“bend_cents” must be a list.");
+    for (const Json& point : bends) {
+        if (!point.is_array() || point.size() != 2 || !point[0].is_number() || !point[1].is_number())
+            throw Error("Each of “bend_cents” must be a pair of seconds and cents.");
+        p.bends.push_back({point[0].get<double>(), point[1].get<double>()});
+    }
+    p.normalize();
+    return p;
+}
+
+Performance readPerformance(const std::filesystem::path& path) {
+    const std::string text = readWholeFile(path);
+    try {
+        return performanceFromJson(text);
+    } catch (const Error& problem) {
+        throw Error(fmt::format("“{}”: {}", path.filename().string(), problem.what()), problem.detail());
+    }
+}
+
+void writePerformance(const std::filesystem::path& path, const Performance& p) {
+    writeWholeFile(path, performanceToJson(p));
+}
+
+} // namespace facet

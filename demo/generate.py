@@ -1,0 +1,179 @@
+#!/usr/bin/python3
+"""Makes the demo references with csound, an independent synthesizer, and states their true values.
+
+Usage: demo/generate.py            (needs csound, python3-numpy, python3-scipy, flac)
+
+Leaves in demo/: NAME.flac (the reference), NAME.mid (its notes) and NAME.json (every true value, and the
+effective cutoff over time as measured on csound's own filter). All music is invented.
+"""
+import json
+import pathlib
+import struct
+import subprocess
+import tempfile
+import warnings
+
+import numpy as np
+from scipy.io import wavfile
+
+HERE = pathlib.Path(__file__).resolve().parent
+RATE = 44100
+
+AIRLOCK = {
+    "name": "airlock", "title": "Airlock", "tempo_bpm": 96.0, "seconds": 3.0, "tuning_cents": 0.0, "channels": 1,
+    "notes": [  # start, end in seconds, key, velocity
+        [0.0, 0.90, 33, 100], [1.0, 1.24, 33, 100], [1.4, 2.28, 36, 100], [2.4, 2.64, 31, 100]],
+    "source": {"wave": "saw"},
+    "filter": {"kind": "ladder", "slope_db_per_octave": 24, "resonance": 0.2,
+               "start_hz": 2600.0, "rest_hz": 210.0, "time_constant_ms": 120.0},
+    "envelope": {"attack_ms": 6.0, "decay_ms": 400.0, "sustain": 0.5, "release_ms": 80.0},
+    "echo": None,
+}
+COMET_TAIL = {
+    "name": "comet-tail", "title": "Comet Tail", "tempo_bpm": 120.0, "seconds": 2.6, "tuning_cents": 14.0, "channels": 1,
+    "notes": [[0.000, 0.110, 72, 100], [0.250, 0.360, 67, 100], [0.375, 0.485, 75, 100], [0.625, 0.735, 72, 100],
+              [0.750, 0.980, 79, 100], [1.125, 1.235, 77, 100], [1.250, 1.360, 75, 100], [1.500, 1.940, 70, 100]],
+    "source": {"wave": "pulse", "width": 0.3},
+    "filter": {"kind": "resonant two-pole", "slope_db_per_octave": 12, "resonance": 1.5,
+               "start_hz": 7000.0, "rest_hz": 1200.0, "time_constant_ms": 70.0},
+    "envelope": {"attack_ms": 3.0, "decay_ms": 220.0, "sustain": 0.25, "release_ms": 90.0},
+    "echo": None,
+}
+COMET_TAIL_ECHOES = {**COMET_TAIL, "name": "comet-tail-echoes", "title": "Comet Tail with echoes", "seconds": 3.8,
+                     "channels": 2, "echo": {"time_ms": 375.0, "level_db": -6.0, "feedback_db": -7.0, "ping_pong": True}}
+
+INSTRUMENT = """
+sr = {rate}
+ksmps = 1
+nchnls = {channels}
+0dbfs = 1
+gaEcho init 0
+gaLeft init 0
+gaRight init 0
+
+instr 1
+  iHz = 440 * 2^((p4 - 69) / 12 + {tuning} / 1200)
+  kTime timeinsts
+  aAttack linseg 0, {attack}, 1, 3600, 1
+  aDecay expsegr 1, {attack}, 1, {decay}, {sustain}, 3600, {sustain}, {release}, {sustain} * 0.001
+  kCut = {rest} + ({start} - {rest}) * exp(-kTime / {tau})
+  {oscillator}
+  {filter}
+  aOut = aSound * aAttack * aDecay * 0.35
+  gaEcho += aOut
+  {output}
+endin
+
+instr 99
+  {echo}
+  gaEcho = 0
+endin
+"""
+
+
+def oscillator(cue):
+    if cue["source"]["wave"] == "saw":
+        return "aRaw vco2 0.8, iHz, 0"
+    return f"aRaw vco2 0.8, iHz, 2, {cue['source']['width']}"
+
+
+def low_pass(cue):
+    f = cue["filter"]
+    if f["kind"] == "ladder":
+        return f"aSound moogladder2 aRaw, kCut, {f['resonance']}"
+    return f"aSound lowpass2 aRaw, kCut, {f['resonance']}"
+
+
+def echo(cue):
+    if not cue["echo"]:
+        return ""
+    e = cue["echo"]
+    level, feedback = 10 ** (e["level_db"] / 20), 10 ** (e["feedback_db"] / 20)
+    return f"""aIn = gaEcho
+  aL delay aIn * {level} + gaRight * {feedback}, {e['time_ms'] / 1000}
+  aR delay gaLeft * {feedback}, {e['time_ms'] / 1000}
+  gaLeft = aL
+  gaRight = aR
+  outs aL, aR"""
+
+
+def run_csound(instruments, score, path):
+    with tempfile.TemporaryDirectory() as folder:
+        source = pathlib.Path(folder) / "cue.csd"
+        source.write_text("<CsoundSynthesizer>\n<CsInstruments>\n" + instruments + "\n</CsInstruments>\n<CsScore>\n"
+                          + score + "\n</CsScore>\n</CsoundSynthesizer>\n")
+        subprocess.run(["csound", "-d", "-m0", "-W", "-f", "-o", str(path), str(source)], check=True,
+                       stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    with warnings.catch_warnings():  # csound adds a chunk that scipy does not know
+        warnings.simplefilter("ignore")
+        _, samples = wavfile.read(path)
+    return np.asarray(samples, dtype=float)
+
+
+def effective_ratio(cue, hz, folder):
+    """Effective (-6 dB) cutoff over nominal cutoff of csound's filter, from its impulse response."""
+    instruments = f"sr = {RATE}\nksmps = 1\nnchnls = 1\n0dbfs = 1\ninstr 1\naRaw mpulse 0.001, 0\nkCut = {hz}\n" \
+                  f"{low_pass(cue)}\nout aSound\nendin\n"
+    response = run_csound(instruments, "i1 0 1.5\n", folder / "impulse.wav")
+    spectrum = np.abs(np.fft.rfft(response, 1 << 18))
+    frequency = np.fft.rfftfreq(1 << 18, 1 / RATE)
+    below = np.nonzero(spectrum > spectrum[20] / 2)[0].max()
+    return frequency[below] / hz
+
+
+def write_midi(cue, path):
+    ticks = 480
+    per_second = ticks * cue["tempo_bpm"] / 60
+    events = []
+    for start, end, key, velocity in cue["notes"]:
+        events.append((round(start * per_second), 1, bytes([0x90, key, velocity])))
+        events.append((round(end * per_second), 0, bytes([0x80, key, 64])))
+    events.sort()
+
+    def variable(value):
+        out = [value & 0x7F]
+        while value > 0x7F:
+            value >>= 7
+            out.insert(0, 0x80 | (value & 0x7F))
+        return bytes(out)
+    track = b"\x00\xff\x51\x03" + struct.pack(">I", round(60e6 / cue["tempo_bpm"]))[1:]
+    last = 0
+    for tick, _, message in events:
+        track += variable(tick - last) + message
+        last = tick
+    track += b"\x00\xff\x2f\x00"
+    path.write_bytes(b"MThd" + struct.pack(">IHHH", 6, 0, 1, ticks) + b"MTrk" + struct.pack(">I", len(track)) + track)
+
+
+def make(cue):
+    with tempfile.TemporaryDirectory() as name:
+        folder = pathlib.Path(name)
+        e, f = cue["envelope"], cue["filter"]
+        instruments = INSTRUMENT.format(
+            rate=RATE, channels=cue["channels"], tuning=cue["tuning_cents"], attack=e["attack_ms"] / 1000,
+            decay=e["decay_ms"] / 1000, sustain=e["sustain"], release=e["release_ms"] / 1000, start=f["start_hz"],
+            rest=f["rest_hz"], tau=f["time_constant_ms"] / 1000, oscillator=oscillator(cue), filter=low_pass(cue),
+            output="out aOut" if cue["channels"] == 1 else "outs aOut, aOut", echo=echo(cue))
+        score = "".join(f"i1 {s} {t - s:.6f} {k} {v}\n" for s, t, k, v in cue["notes"])
+        score += f"i99 0 {cue['seconds']}\ne {cue['seconds']}\n"
+        samples = run_csound(instruments, score, folder / "cue.wav")[: int(cue["seconds"] * RATE)]
+        wavfile.write(folder / "out.wav", RATE, np.round(samples * 32767).astype(np.int16))
+        subprocess.run(["flac", "-s", "-f", "-8", "-o", str(HERE / f"{cue['name']}.flac"), str(folder / "out.wav")], check=True)
+        nominal = np.geomspace(f["rest_hz"], f["start_hz"], 7)
+        ratio = [effective_ratio(cue, hz, folder) for hz in nominal]
+    write_midi(cue, HERE / f"{cue['name']}.mid")
+    times = np.arange(0.02, max(n[1] - n[0] for n in cue["notes"]), 0.02)
+    cutoff = f["rest_hz"] + (f["start_hz"] - f["rest_hz"]) * np.exp(-times * 1000 / f["time_constant_ms"])
+    effective = cutoff * np.interp(np.log(cutoff), np.log(nominal), ratio)
+    # A decay that is straight in dB from 1 to the sustain covers 63.2 % of its (linear) way after this time.
+    decay63 = e["decay_ms"] * np.log(1 - (1 - np.exp(-1)) * (1 - e["sustain"])) / np.log(e["sustain"])
+    truth = {**cue, "decay_63_ms": round(float(decay63), 2),
+             "effective_cutoff": {"seconds_after_start": [round(float(t), 3) for t in times],
+                                  "hz": [round(float(v), 1) for v in effective]}}
+    (HERE / f"{cue['name']}.json").write_text(json.dumps(truth, indent=1) + "\n")
+
+
+if __name__ == "__main__":
+    for each in (AIRLOCK, COMET_TAIL, COMET_TAIL_ECHOES):
+        make(each)
+        print(each["name"])
