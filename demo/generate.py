@@ -74,7 +74,9 @@ endin
 def oscillator(cue):
     if cue["source"]["wave"] == "saw":
         return "aRaw vco2 0.8, iHz, 0"
-    return f"aRaw vco2 0.8, iHz, 2, {cue['source']['width']}"
+    # A narrow pulse has a mean; oscillators that are heard through capacitors have none.
+    width = cue["source"]["width"]
+    return f"aRaw vco2 0.8, iHz, 2, {width}\n  aRaw = aRaw - {0.8 * (2 * width - 1)}"
 
 
 def low_pass(cue):

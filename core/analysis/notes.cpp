@@ -27,6 +27,29 @@ struct Span {
     double pitch; ///< median, fractional key
 };
 
+/// The tuning that fractional keys agree on, weighted by the square of their spans' lengths.
+double tuningOf(const std::vector<Span>& spans, const std::vector<double>& pitches) {
+    const auto longest = std::max_element(spans.begin(), spans.end(), [](const Span& a, const Span& b) {
+        return a.end - a.start < b.end - b.start;
+    });
+    const double longestPitch = pitches[static_cast<std::size_t>(longest - spans.begin())];
+    const double turn = 100.0 * (longestPitch - std::round(longestPitch));
+    std::vector<std::pair<double, double>> byDeviation;
+    double total = 0.0;
+    for (std::size_t i = 0; i < spans.size(); ++i) {
+        const double length = spans[i].end - spans[i].start;
+        // Around the longest note's deviation, so that ±50 cents do not fall apart.
+        const double cents = 100.0 * pitches[i] - turn;
+        byDeviation.emplace_back(turn + cents - 100.0 * std::round(cents / 100.0), length * length);
+        total += byDeviation.back().second;
+    }
+    std::sort(byDeviation.begin(), byDeviation.end());
+    double sum = 0.0;
+    for (const auto& [cents, weight] : byDeviation)
+        if ((sum += weight) >= 0.5 * total) return cents;
+    return 0.0;
+}
+
 class Finder {
 public:
     Finder(std::span<const float> sound, const PitchTrack& track, const Task& work)
@@ -165,32 +188,6 @@ private:
         return isMeasured(hz) ? keyFromHz(hz) : span.pitch;
     }
 
-    /// The recording's tuning: the deviation that the longest notes agree on, weighted by their length.
-    static double tuningOf(const std::vector<Span>& spans, const std::vector<double>& pitches) {
-        std::vector<std::pair<double, double>> byDeviation;
-        double total = 0.0;
-        const double turn = 100.0 * (pitches[longestOf(spans)] - std::round(pitches[longestOf(spans)]));
-        for (std::size_t i = 0; i < spans.size(); ++i) {
-            const double length = spans[i].end - spans[i].start;
-            // Around the longest note's deviation, so that ±50 cents do not fall apart.
-            const double cents = 100.0 * pitches[i] - turn;
-            byDeviation.emplace_back(turn + cents - 100.0 * std::round(cents / 100.0), length * length);
-            total += byDeviation.back().second;
-        }
-        std::sort(byDeviation.begin(), byDeviation.end());
-        double sum = 0.0;
-        for (const auto& [cents, weight] : byDeviation)
-            if ((sum += weight) >= 0.5 * total) return cents;
-        return 0.0;
-    }
-
-    static std::size_t longestOf(const std::vector<Span>& spans) {
-        const auto longest = std::max_element(spans.begin(), spans.end(), [](const Span& a, const Span& b) {
-            return a.end - a.start < b.end - b.start;
-        });
-        return static_cast<std::size_t>(longest - spans.begin());
-    }
-
     void toNotes(const std::vector<Span>& spans, Performance& performance) const {
         std::vector<double> pitches;
         std::vector<double> levels;
@@ -228,6 +225,23 @@ private:
 };
 
 } // namespace
+
+double tuningAgainst(std::span<const float> mono48k, const Performance& performance) {
+    std::vector<Span> spans;
+    std::vector<double> pitches;
+    for (const Note& note : performance.notes) {
+        // A quarter tone either way: the phases would take a larger error for another partial's.
+        double best = notMeasurable;
+        for (double guess : {0.0, -40.0, 40.0}) {
+            const double hz = restingPitch(mono48k, note.start, note.end, hzFromKey(note.key, guess));
+            if (isMeasured(hz) && (!isMeasured(best) || std::abs(keyFromHz(hz) - note.key) < std::abs(best - note.key))) best = keyFromHz(hz);
+        }
+        if (!isMeasured(best)) continue;
+        spans.push_back({note.start, note.end, best});
+        pitches.push_back(best);
+    }
+    return spans.empty() ? 0.0 : tuningOf(spans, pitches);
+}
 
 FoundNotes findNotes(std::span<const float> mono48k, const Task& task) {
     return findNotes(mono48k, trackPitch(mono48k, {}, task), task);

@@ -26,4 +26,8 @@ FoundNotes findNotes(std::span<const float> mono48k, const Task& task = {});
 /// The same with the pitch already tracked.
 FoundNotes findNotes(std::span<const float> mono48k, const PitchTrack& pitch, const Task& task = {});
 
+/// Tuning of a recording in cents, in (−50, 50], when its notes are known but not how they were tuned: what the
+/// longest of them agree on. 0 when none can be measured.
+double tuningAgainst(std::span<const float> mono48k, const Performance& performance);
+
 } // namespace facet

@@ -179,6 +179,20 @@ int refinementFrames(double approximateHz) {
     return size;
 }
 
+struct RefinementTransform {
+    RealFft fft;
+    std::vector<float> window;
+};
+
+/// Each thread keeps one transform of each size it has needed.
+RefinementTransform& refinementTransform(int size) {
+    static thread_local std::vector<RefinementTransform> kept;
+    for (auto& transform : kept)
+        if (transform.fft.size() == size) return transform;
+    kept.push_back({RealFft(size), blackmanHarrisWindow(size)});
+    return kept.back();
+}
+
 } // namespace
 
 double restingPitch(std::span<const float> mono48k, double start, double end, double approximateHz) {
@@ -197,9 +211,7 @@ double refinePitch(std::span<const float> mono48k, double seconds, double approx
     const int size = refinementFrames(approximateHz);
     const int begin = static_cast<int>(std::lround(seconds * analysisRateHz)) - (size + advance) / 2;
     if (begin < 0 || begin + size + advance > static_cast<int>(mono48k.size())) return notMeasurable;
-    static thread_local std::vector<float> window;
-    if (static_cast<int>(window.size()) != size) window = blackmanHarrisWindow(size);
-    RealFft fft(size);
+    auto& [fft, window] = refinementTransform(size);
     std::array<std::vector<std::complex<float>>, 2> spectra;
     for (int side = 0; side < 2; ++side) {
         for (int i = 0; i < size; ++i)

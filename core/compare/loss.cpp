@@ -5,10 +5,10 @@
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/mel.h"
+#include "core/dsp/vector_math.h"
 #include "core/dsp/window.h"
 
 #include <algorithm>
-#include <bit>
 #include <array>
 #include <cmath>
 
@@ -18,26 +18,15 @@ namespace {
 
 constexpr float floorPower = 1e-7f; ///< −70 dB
 constexpr float sideShare = 0.07f;
-constexpr float pitchShare = 0.06f; ///< dB of loss per cent of mean deviation
-constexpr int pitchedNotes = 6;
+constexpr float pitchShare = 0.1f; ///< dB of loss per cent of mean deviation
+constexpr int pitchedNotes = 4;
 
 struct Resolution {
     int size;
     int hop;
     int bands;
 };
-constexpr std::array<Resolution, 3> resolutions{{{4096, 1024, 128}, {1024, 512, 64}, {256, 128, 24}}};
-
-/// 10 log10 of a positive normal float to 1e-6 dB, without a call: exponent plus a polynomial of the mantissa (least
-/// squares on Chebyshev points of [1, 2], exact at both ends).
-float fastDb(float power) {
-    const auto bits = std::bit_cast<std::uint32_t>(power);
-    const auto exponent = static_cast<float>(static_cast<int>(bits >> 23) - 127);
-    const float m = std::bit_cast<float>((bits & 0x7fffffu) | 0x3f800000u) - 1.0f;
-    const float log2m =
-        m * (1.44268890f + m * (-0.72114132f + m * (0.47847211f + m * (-0.34642696f + m * (0.23992503f + m * (-0.13515010f + m * (0.05055464f - m * 0.00892231f)))))));
-    return 3.01029996f * (exponent + log2m);
-}
+constexpr std::array<Resolution, 3> resolutions{{{4096, 2048, 128}, {1024, 512, 64}, {256, 128, 24}}};
 
 double energyOf(const Recording& recording) {
     double energy = 0.0;
@@ -102,7 +91,9 @@ struct Loss::Impl {
     }
 
     static Eigen::VectorXf toDb(const Eigen::VectorXf& power, float floor) {
-        return power.unaryExpr([floor](float p) { return fastDb(p + floor); });
+        Eigen::VectorXf levels(power.size());
+        decibelsAbove(power.data(), floor, levels.data(), static_cast<int>(power.size()));
+        return levels;
     }
 
     /// Mel power of all frames, bands running fastest, scaled by a power gain.
@@ -123,11 +114,7 @@ struct Loss::Impl {
             const float* in = mono.data() + begin + from;
             const float* w = windows[r].data() + from;
             float* t = time.data() + from;
-            float energy = 0.0f;
-            for (int i = 0; i < to - from; ++i) {
-                t[i] = in[i] * w[i];
-                energy += t[i] * t[i];
-            }
+            const float energy = multiplyByWindow(in, w, t, to - from);
             std::fill(time.begin() + to, time.end(), 0.0f);
             auto bands = out.segment(f * res.bands, res.bands);
             if (energy < 1e-16f) { // silence needs no transform
@@ -135,7 +122,7 @@ struct Loss::Impl {
                 continue;
             }
             fft.forward();
-            for (std::size_t b = 0; b < bins.size(); ++b) space.power[b] = std::norm(bins[b]);
+            squaredMagnitudes(bins.data(), space.power.data(), fft.binCount());
             banks[r].apply(std::span(space.power).first(bins.size()), std::span(bands.data(), static_cast<std::size_t>(res.bands)));
             bands *= scale;
         }
@@ -150,8 +137,8 @@ struct Loss::Impl {
         for (const Note* note : longest) {
             if (pitchPoints.size() >= pitchedNotes) break;
             const double expected = hzFromKey(note->key + note->cents / 100.0, performance.tuningCents);
-            for (double share : {0.55, 0.8}) {
-                const double at = note->start + share * (note->end - note->start);
+            {
+                const double at = note->start + 0.7 * (note->end - note->start);
                 const double hz = refinePitch(mono, at, expected);
                 if (isMeasured(hz) && std::abs(centsBetween(expected, hz)) < 100.0) pitchPoints.push_back({at, hz});
             }

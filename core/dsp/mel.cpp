@@ -1,5 +1,7 @@
 #include "core/dsp/mel.h"
 
+#include "core/dsp/vector_math.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -38,11 +40,8 @@ MelBank::MelBank(int bandCount, double lowHz, double highHz, int fftSize, double
 
 void MelBank::apply(std::span<const float> power, std::span<float> out) const {
     for (std::size_t band = 0; band < bands_.size(); ++band) {
-        const float* weight = weights_.data() + bands_[band].weightBegin;
-        const float* bin = power.data() + bands_[band].firstBin;
-        float sum = 0.0f;
-        for (int i = 0; i < bands_[band].weightCount; ++i) sum += weight[i] * bin[i];
-        out[band] = sum;
+        out[band] = dotProduct(weights_.data() + bands_[band].weightBegin, power.data() + bands_[band].firstBin,
+                               bands_[band].weightCount);
     }
 }
 

@@ -19,7 +19,7 @@ namespace facet {
 namespace {
 
 constexpr double differenceStep = 0.015;  ///< of a parameter's range
-constexpr double simplerWins = 0.03;      ///< a module must earn this share of the loss
+constexpr double simplerWins = 0.06;      ///< a module must earn this share of the loss
 constexpr double restGain = 0.01;         ///< a round that gains less is the last
 constexpr int scoredSeeds = 4;
 
@@ -53,8 +53,14 @@ public:
     void run() {
         try {
             evaluate({constrained(settings.start)});
-            race();
-            while (round()) {}
+            try {
+                race();
+                fixPhases();
+                while (round()) {}
+            } catch (const BudgetSpent&) {
+                complete = false;
+            }
+            share = 1.0; // what was kept back is for pruning
             prune();
         } catch (const BudgetSpent&) {
             complete = false;
@@ -78,9 +84,10 @@ private:
 
     void requireBudget(std::size_t count) const {
         task.check();
-        if (settings.evaluations > 0 && evaluations + static_cast<int>(count) > settings.evaluations) throw BudgetSpent{};
+        if (settings.evaluations > 0 && evaluations + static_cast<double>(count) > share * settings.evaluations) throw BudgetSpent{};
         // Marking the finalists takes a while too.
-        if (settings.seconds > 0.0 && secondsSince(started) > 0.92 * settings.seconds - 0.5 && !bests.empty()) throw BudgetSpent{};
+        const double allowed = share * (0.95 * settings.seconds - 0.5);
+        if (settings.seconds > 0.0 && secondsSince(started) > allowed && !bests.empty()) throw BudgetSpent{};
     }
 
     std::vector<Eigen::VectorXf> residuals(const std::vector<Patch>& patches) {
@@ -227,6 +234,21 @@ private:
         refineAll(std::move(entrants), 2, 12);
     }
 
+    /// Whether notes of the best start at one place of the cycle, which a bass shows and an onset lets hear.
+    void fixPhases() {
+        const Patch from = best().patch;
+        const Address randomness{"layer:a/source:a", "phase_random"};
+        if (locked(randomness) || from.value(randomness) == 0.0) return;
+        std::vector<Patch> fixed;
+        for (int i = 0; i < 16; ++i) {
+            Patch patch = from;
+            patch.set(randomness, 0.0);
+            if (!locked({"layer:a/source:a", "phase"})) patch.set({"layer:a/source:a", "phase"}, 22.5 * i);
+            fixed.push_back(std::move(patch));
+        }
+        refineAll(evaluate(fixed), 3, 6);
+    }
+
     /// Structural moves around the best and restarts near it. True while it is worth going on.
     bool round() {
         const Candidate before = best();
@@ -307,6 +329,7 @@ private:
     const Loss loss;
     const bool stereo;
     Random random;
+    double share = 0.85; ///< of the budget that may be spent now
     double bestLoss = std::numeric_limits<double>::infinity();
     double shownLikeness = 0.0;
     bool improved = false;

@@ -15,6 +15,7 @@ bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDes
         if (value("on") < 0.5) return false;
         if (d.field == "width") return static_cast<Wave>(value("wave")) == Wave::pulse;
         if (d.field == "detune" || d.field == "spread") return value("voices") > 1.0;
+        if (d.field == "phase") return value("phase_random") == 0.0;
         if (d.field != "level") return true;
         // The overall gain is solved, so the first source's level says nothing.
         const auto& all = patch.modules();

@@ -1,0 +1,334 @@
+#include "cli/commands.h"
+
+#include "core/analysis/notes.h"
+#include "core/analysis/profile.h"
+#include "core/audio/audio_file.h"
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/base/parallel.h"
+#include "core/engine/render.h"
+#include "core/match/estimate.h"
+#include "core/match/match.h"
+#include "core/match/report.h"
+#include "core/parameters/patch_json.h"
+#include "core/parameters/value_text.h"
+#include "core/performance/midi_file.h"
+
+#include <CLI/CLI.hpp>
+#include <atomic>
+#include <cmath>
+#include <csignal>
+#include <fmt/format.h>
+#include <memory>
+#include <thread>
+#include <unistd.h>
+
+namespace facet::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// A reference with its notes: imported, or found in the recording.
+struct Heard {
+    Recording recording;
+    Performance performance;
+    std::string problem; ///< why found notes are not to be trusted
+};
+
+Heard hear(const std::string& path, const std::string& notesPath, double tempo) {
+    Heard heard;
+    heard.recording = readAudio(path);
+    requireUsable(heard.recording, fmt::format("“{}”", fs::path(path).filename().string()));
+    const auto mono = monoMix(atRate(heard.recording, analysisRateHz));
+    FoundNotes found = findNotes(mono);
+    if (notesPath.empty()) {
+        heard.performance = found.performance;
+        heard.problem = found.problem;
+    } else {
+        heard.performance = readMidi(notesPath);
+        heard.performance.tuningCents = tuningAgainst(mono, heard.performance);
+    }
+    if (tempo > 0.0) heard.performance.tempo = tempo;
+    heard.performance.frames = heard.recording.frameCount();
+    heard.performance.rateHz = heard.recording.rateHz;
+    heard.performance.channelCount = heard.recording.channelCount();
+    return heard;
+}
+
+/// "LOW:HIGH" as two increasing numbers.
+std::pair<double, double> parsePair(const std::string& text, const char* option) {
+    const auto colon = text.find(':');
+    try {
+        if (colon != std::string::npos) {
+            const double low = std::stod(text.substr(0, colon));
+            const double high = std::stod(text.substr(colon + 1));
+            if (low < high) return {low, high};
+        }
+    } catch (const std::exception&) {
+        // falls through to the one sentence
+    }
+    throw CLI::ValidationError(option, "takes two increasing numbers, LOW:HIGH");
+}
+
+std::atomic<bool> interrupted = false;
+
+/// Turns Ctrl-C into a stop request, so that the best so far is still written.
+class StopOnSignal {
+public:
+    StopOnSignal() {
+        std::signal(SIGINT, [](int) { interrupted = true; });
+        std::signal(SIGTERM, [](int) { interrupted = true; });
+    }
+    std::stop_token token() const { return watcher_.get_stop_source().get_token(); }
+
+private:
+    mutable std::jthread watcher_{[this](const std::stop_token& stop) {
+        while (!stop.stop_requested()) {
+            if (interrupted) watcher_.request_stop();
+            std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        }
+    }};
+};
+
+std::string valueLine(const ComparedValue& value) {
+    return fmt::format("    {:<24} {:>12} {:>12} {:>12}\n", value.label, value.reference, value.render, value.difference);
+}
+
+void printComparison(const Comparison& comparison) {
+    fmt::print("Likeness {:.0f}\n", comparison.likeness);
+    for (const auto& facet : comparison.facets) {
+        fmt::print("\n{:<12} {:>3.0f}  {}\n", labelOf(facet.facet), facet.likeness, facet.words);
+        for (const auto& value : facet.values) fmt::print("{}", valueLine(value));
+    }
+}
+
+void printProfile(const Profile& profile, const Heard& heard) {
+    fmt::print("{:.2f} s, {} Hz, {}, {:.1f} LUFS, tuning {:+.1f} cents, nearest waveform {}\n", heard.recording.seconds(),
+               heard.recording.rateHz, heard.recording.channelCount() == 1 ? "mono" : "stereo", profile.loudness,
+               profile.tuningCents, nameOf(profile.source));
+    if (!heard.problem.empty()) fmt::print("{}\n", heard.problem);
+    fmt::print("\n{:<5} {:>8} {:>8} {:>7} {:>9} {:>9} {:>9} {:>9} {:>9} {:>9}\n", "note", "start", "end", "cents", "attack",
+               "decay63", "sustain", "release", "opens", "closes");
+    const auto cell = [](double value, const char* unit, int decimals) {
+        return isMeasured(value) ? fmt::format("{:.{}f} {}", value, decimals, unit) : std::string("-");
+    };
+    for (const auto& n : profile.notes)
+        fmt::print("{:<5} {:>8.3f} {:>8.3f} {:>7} {:>9} {:>9} {:>9} {:>9} {:>9} {:>9}\n", nameOfKey(n.note.key), n.note.start,
+                   n.note.end, cell(n.cents, "", 1), cell(1000 * n.level.attack, "ms", 1), cell(1000 * n.level.decayTime, "ms", 0),
+                   cell(n.level.sustainDb, "dB", 1), cell(1000 * n.level.release, "ms", 0), cell(n.highestCutoffHz, "Hz", 0),
+                   cell(n.restingCutoffHz, "Hz", 0));
+}
+
+} // namespace
+
+void addAnalyze(CLI::App& app) {
+    struct Options {
+        std::string reference;
+        std::string notes;
+        bool json = false;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("analyze", "Measure a recording");
+    command->add_option("REF", options->reference, "The recording")->required();
+    command->add_option("--notes", options->notes, "Standard MIDI File with its notes; found when not given");
+    command->add_flag("--json", options->json, "Everything as JSON on stdout");
+    command->callback([options] {
+        const Heard heard = hear(options->reference, options->notes, 0.0);
+        const Profile profile = measureProfile(heard.recording, heard.performance);
+        if (options->json)
+            fmt::print("{}", profileReport(profile, heard.performance));
+        else
+            printProfile(profile, heard);
+    });
+}
+
+void addRender(CLI::App& app) {
+    struct Options {
+        std::string patch;
+        std::string notes;
+        std::string performance;
+        std::string out;
+        int rate = 0;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("render", "Play notes with a patch into a WAV or FLAC file");
+    command->add_option("PATCH", options->patch, "Patch file (JSON)")->required();
+    auto* notes = command->add_option("--notes", options->notes, "Standard MIDI File");
+    auto* performance = command->add_option("--performance", options->performance, "Performance file (JSON)");
+    notes->excludes(performance);
+    command->add_option("--out", options->out, "The file to write (.wav 32-bit float, .flac 24-bit)")->required();
+    command->add_option("--rate", options->rate, "Sample rate in Hz")->check(CLI::Range(8000, 384000));
+    command->callback([options] {
+        const Patch patch = readPatch(options->patch);
+        Performance played;
+        if (!options->performance.empty()) {
+            played = readPerformance(options->performance);
+            if (options->rate > 0) {
+                played.frames = static_cast<int>(std::llround(played.seconds() * options->rate));
+                played.rateHz = options->rate;
+            }
+        } else if (!options->notes.empty()) {
+            played = readMidi(options->notes);
+            if (options->rate > 0) played.rateHz = options->rate;
+            double end = 0.0;
+            for (const Note& note : played.notes) end = std::max(end, note.end);
+            const double tail = patch.value({"layer:a/envelope:level", "release"}) / 1000.0;
+            played.frames = static_cast<int>(std::ceil((end + tail + 0.05) * played.rateHz));
+        } else {
+            throw CLI::RequiredError("--notes or --performance");
+        }
+        const bool flac = fs::path(options->out).extension() == ".flac";
+        writeAudio(options->out, render(patch, played), flac ? SampleFormat::flac24 : SampleFormat::wavFloat);
+    });
+}
+
+void addCompare(CLI::App& app) {
+    struct Options {
+        std::string reference;
+        std::string render;
+        std::string notes;
+        bool json = false;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("compare", "Say how two recordings of the same notes differ");
+    command->add_option("REF", options->reference, "The reference")->required();
+    command->add_option("RENDER", options->render, "The other recording")->required();
+    command->add_option("--notes", options->notes, "Standard MIDI File with their notes; found in REF when not given");
+    command->add_flag("--json", options->json, "Everything as JSON on stdout");
+    command->callback([options] {
+        const Heard heard = hear(options->reference, options->notes, 0.0);
+        const Recording other = readAudio(options->render);
+        requireUsable(other, fmt::format("“{}”", fs::path(options->render).filename().string()));
+        const Profile profile = measureProfile(heard.recording, heard.performance);
+        const Profile rendered = measureProfile(other, heard.performance, {.source = &profile.source});
+        const Comparison comparison = compare(profile, rendered);
+        if (options->json)
+            fmt::print("{}", comparisonReport(comparison));
+        else
+            printComparison(comparison);
+    });
+}
+
+namespace {
+
+struct MatchOptions {
+    std::string reference;
+    std::string out;
+    std::string notes;
+    std::string start;
+    std::vector<std::string> locks;
+    std::string region;
+    double tempo = 0.0;
+    double seconds = 20.0;
+    int evaluations = 0;
+    std::uint64_t seed = 1;
+    int threads = hardwareThreads();
+    bool progress = false;
+};
+
+/// The part of a recording and its notes between two instants, starting at zero.
+void cutRegion(Heard& heard, double begin, double end) {
+    heard.recording = excerpt(heard.recording, begin, end);
+    for (Note& note : heard.performance.notes) {
+        note.start -= begin;
+        note.end = std::min(note.end, end) - begin;
+    }
+    std::erase_if(heard.performance.notes, [&](const Note& n) { return n.start < 0.0 || n.start >= end - begin; });
+    for (BendPoint& point : heard.performance.bends) point.seconds -= begin;
+    heard.performance.normalize();
+    heard.performance.frames = heard.recording.frameCount();
+}
+
+void runMatch(const MatchOptions& options) {
+    Heard heard = hear(options.reference, options.notes, options.tempo);
+    if (!options.region.empty()) {
+        const auto [begin, end] = parsePair(options.region, "--region");
+        cutRegion(heard, begin, end);
+        requireUsable(heard.recording, "That region");
+    }
+    if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
+    MatchSettings settings;
+    if (!options.start.empty()) settings.start = readPatch(options.start);
+    for (const std::string& text : options.locks) {
+        const Address address = Address::parse(text);
+        settings.start.descriptor(address); // says so when there is no such parameter
+        settings.limits.locks.insert(address);
+    }
+    settings.seconds = options.seconds;
+    settings.evaluations = options.evaluations;
+    settings.seed = options.seed;
+    settings.threads = options.threads;
+    std::error_code code;
+    fs::create_directories(options.out, code);
+    if (code || !fs::is_directory(options.out))
+        throw Error(fmt::format("The folder “{}” cannot be made; choose another one.", options.out), code.message());
+
+    const StopOnSignal signals;
+    const bool terminal = isatty(STDERR_FILENO) != 0;
+    std::function<void(const MatchProgress&)> show;
+    if (options.progress || terminal)
+        show = [terminal](const MatchProgress& now) {
+            fmt::print(stderr, "{}{:3.0f} %  likeness {:3.0f}  loss {:5.2f} dB  {:6} renders  {:<44.44}{}", terminal ? "\r" : "",
+                       100.0 * now.fraction, now.likeness, now.loss, now.evaluations, now.trying, terminal ? "" : "\n");
+        };
+    MatchResult result = match(heard.recording, heard.performance, settings, {.stop = signals.token(), .progress = {}}, show);
+    if (show && terminal) fmt::print(stderr, "\n");
+    result.best.patch.name = fs::path(options.reference).stem().string();
+
+    const fs::path folder = options.out;
+    writeAudio(folder / "render.wav", render(result.best.patch, result.performance), SampleFormat::wavFloat);
+    writePatch(folder / "patch.json", result.best.patch);
+    writePerformance(folder / "performance.json", result.performance);
+    writeMidi(folder / "notes.mid", result.performance);
+    writeWholeFile(folder / "report.json", matchReport(result));
+    fmt::print("{}: likeness {:.0f} (was {:.0f}), {}, {} renders in {:.1f} s{}\n", options.out, result.best.likeness,
+               result.before.comparison.likeness, structureText(result.best.patch), result.evaluations, result.seconds,
+               result.complete ? "" : ", stopped at its limit");
+}
+
+} // namespace
+
+void addMatch(CLI::App& app) {
+    const auto options = std::make_shared<MatchOptions>();
+    auto* command = app.add_subcommand("match", "Search for a patch that sounds like a recording");
+    command->add_option("REF", options->reference, "The recording")->required();
+    command->add_option("--out", options->out, "Folder for render.wav, patch.json, performance.json, notes.mid, report.json")->required();
+    command->add_option("--notes", options->notes, "Standard MIDI File with its notes; found when not given");
+    command->add_option("--start", options->start, "Patch file to start from");
+    command->add_option("--lock", options->locks, "Address of a parameter to leave alone; may be repeated")->allow_extra_args(false);
+    command->add_option("--region", options->region, "Seconds A:B of the recording to match")->check([](const std::string& text) {
+        try {
+            parsePair(text, "--region");
+        } catch (const CLI::ValidationError& problem) {
+            return std::string(problem.what());
+        }
+        return std::string();
+    });
+    command->add_option("--tempo", options->tempo, "Quarter notes per minute")->check(CLI::Range(10.0, 1000.0));
+    command->add_option("--seconds", options->seconds, "Time limit, 20 when not given; 0 for none")->check(CLI::NonNegativeNumber);
+    command->add_option("--evaluations", options->evaluations, "Most renders to compare; 0 for no limit")->check(CLI::NonNegativeNumber);
+    command->add_option("--seed", options->seed, "Seed of every random choice");
+    command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
+    command->add_flag("--progress", options->progress, "Progress on stderr even when it is no terminal");
+    command->callback([options] { runMatch(*options); });
+}
+
+void addParams(CLI::App& app) {
+    const auto json = std::make_shared<bool>(false);
+    auto* command = app.add_subcommand("params", "List every parameter with its range and default");
+    command->add_flag("--json", *json, "The patch format's JSON Schema on stdout");
+    command->callback([json] {
+        if (*json) {
+            fmt::print("{}", patchSchema());
+            return;
+        }
+        const Patch empty;
+        for (const Address& address : empty.addresses()) {
+            const auto& d = empty.descriptor(address);
+            fmt::print("{:<38} {:<22} {:<34} {:<10} {}\n", address.text(), d.label, rangeText(d), textOf(d, empty.value(address)), d.help);
+        }
+    });
+}
+
+} // namespace facet::cli

@@ -1,0 +1,16 @@
+// The commands of facet-cli: each adds its options to the program and runs when they are parsed.
+#pragma once
+
+namespace CLI {
+class App;
+}
+
+namespace facet::cli {
+
+void addAnalyze(CLI::App& app);
+void addRender(CLI::App& app);
+void addCompare(CLI::App& app);
+void addMatch(CLI::App& app);
+void addParams(CLI::App& app);
+
+} // namespace facet::cli

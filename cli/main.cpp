@@ -1,0 +1,47 @@
+// facet-cli: the core on the command line. docs/command-line.md describes it.
+#include "cli/commands.h"
+#include "core/base/error.h"
+#include "core/base/log.h"
+
+#include <CLI/CLI.hpp>
+#include <cstdio>
+
+namespace {
+
+constexpr int wrongUsage = 2;
+
+int run(int argc, char** argv) {
+    CLI::App app("Facet rebuilds a synthesizer sound heard on a recording.", "facet-cli");
+    app.set_version_flag("--version", std::string("facet-cli ") + FACET_VERSION);
+    app.require_subcommand(1);
+    facet::cli::addAnalyze(app);
+    facet::cli::addRender(app);
+    facet::cli::addCompare(app);
+    facet::cli::addMatch(app);
+    facet::cli::addParams(app);
+    try {
+        app.parse(argc, argv); // runs the command
+    } catch (const CLI::Success& asked) {
+        return app.exit(asked);
+    } catch (const CLI::ParseError& problem) {
+        app.exit(problem);
+        return wrongUsage;
+    }
+    return 0;
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    try {
+        return run(argc, argv);
+    } catch (const facet::Error& problem) {
+        std::fprintf(stderr, "%s\n", problem.what());
+        if (!problem.detail().empty()) facet::logInfo(problem.detail());
+    } catch (const std::bad_alloc&) {
+        std::fprintf(stderr, "There is not enough memory for this; choose a shorter part of the recording.\n");
+    } catch (const std::exception& problem) {
+        std::fprintf(stderr, "Something unexpected went wrong (%s); please report it.\n", problem.what());
+    }
+    return 1;
+}
