@@ -201,7 +201,7 @@ void addCompare(CLI::App& app) {
         const Recording other = readAudio(options->render);
         requireUsable(other, fmt::format("“{}”", fs::path(options->render).filename().string()));
         const Profile profile = measureProfile(heard.recording, heard.performance);
-        const Profile rendered = measureProfile(other, heard.performance, {.source = &profile.source});
+        const Profile rendered = measureProfile(other, heard.performance, {.source = &profile.source, .threads = hardwareThreads()});
         const Comparison comparison = compare(profile, rendered);
         if (options->json)
             fmt::print("{}", comparisonReport(comparison));

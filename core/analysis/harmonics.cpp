@@ -72,26 +72,30 @@ FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz) {
     const auto stepOf = [](double hz) { return static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz))); };
     const int first = stepOf(std::max(30.0, 0.5 * f0Hz));
     const int last = stepOf(22000.0);
-    for (const auto& member : responseFamily().members)
-        for (int cutoff = first; cutoff <= last; cutoff += 2) {
-            const auto responseAt = [&](const Counted& c) {
-                const int i = std::clamp(c.gridStep - cutoff, ResponseFamily::lowest, ResponseFamily::highest);
-                return member.response[static_cast<std::size_t>(i - ResponseFamily::lowest)];
-            };
-            double mean = 0.0;
-            double weights = 0.0;
-            for (const Counted& c : counted) {
-                mean += c.weight * (c.level - responseAt(c));
-                weights += c.weight;
-            }
-            mean /= weights;
-            double error = 0.0;
-            for (const Counted& c : counted) error += c.weight * std::abs(c.level - responseAt(c) - mean);
-            error /= weights;
-            // An unneeded filter or resonance should not win by a hair.
-            error += 0.02 * member.peakDb + 0.01 * (last - cutoff) / ResponseFamily::perOctave;
-            if (error < best.error) best = {error, cutoff, &member};
+    const auto tryCutoff = [&](const ResponseFamily::Member& member, int cutoff) {
+        std::array<float, partialCount> apart;
+        float mean = 0.0f;
+        float weights = 0.0f;
+        for (std::size_t k = 0; k < counted.size(); ++k) {
+            const int i = std::clamp(counted[k].gridStep - cutoff, ResponseFamily::lowest, ResponseFamily::highest);
+            apart[k] = counted[k].level - member.response[static_cast<std::size_t>(i - ResponseFamily::lowest)];
+            mean += counted[k].weight * apart[k];
+            weights += counted[k].weight;
         }
+        mean /= weights;
+        float sum = 0.0f;
+        for (std::size_t k = 0; k < counted.size(); ++k) sum += counted[k].weight * std::abs(apart[k] - mean);
+        // An unneeded filter or resonance should not win by a hair.
+        const double error = sum / weights + 0.02 * member.peakDb + 0.01 * (last - cutoff) / ResponseFamily::perOctave;
+        if (error < best.error) best = {error, cutoff, &member};
+    };
+    constexpr int coarse = 8;
+    for (const auto& member : responseFamily().members)
+        for (int cutoff = first; cutoff <= last; cutoff += coarse) tryCutoff(member, cutoff);
+    const int middle = best.cutoffStep;
+    for (const auto& member : responseFamily().members)
+        for (int cutoff = middle - coarse + 1; cutoff < middle + coarse; ++cutoff)
+            if (cutoff != middle || &member != best.member) tryCutoff(member, cutoff);
     return best;
 }
 

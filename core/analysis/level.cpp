@@ -50,19 +50,18 @@ std::vector<float> modelLevel(const Eigen::VectorXd& p, double gate, int lead, i
     Envelope envelope;
     envelope.start();
     std::vector<double> power(static_cast<std::size_t>(count + 2 * smoothing), 0.0);
-    const int gateSteps = static_cast<int>(gate / stepSeconds);
-    const double rest = gate - gateSteps * stepSeconds;
-    for (int i = 0; i + lead + smoothing < static_cast<int>(power.size()); ++i) {
-        float value = 0.0f;
-        if (i == gateSteps) {
-            envelope.advance(shape, rest, 1, &value);
-            envelope.release();
-            float late = 0.0f;
-            envelope.advance(shape, stepSeconds - rest, 1, &late);
-        } else {
-            envelope.advance(shape, stepSeconds, 1, &value);
-        }
-        power[static_cast<std::size_t>(i + lead + smoothing)] = static_cast<double>(value) * value;
+    const int total = static_cast<int>(power.size()) - lead - smoothing;
+    const int gateSteps = std::min(total, static_cast<int>(gate / stepSeconds) + 1);
+    std::vector<float> values(static_cast<std::size_t>(total));
+    envelope.advance(shape, stepSeconds, gateSteps, values.data());
+    if (gateSteps < total) { // the release begins between two steps; one step's straight line bridges it
+        envelope.release();
+        envelope.advance(shape, gateSteps * stepSeconds - gate, 1, nullptr);
+        envelope.advance(shape, stepSeconds, total - gateSteps, values.data() + gateSteps);
+    }
+    for (int i = 0; i < total; ++i) {
+        const double value = values[static_cast<std::size_t>(i)];
+        power[static_cast<std::size_t>(i + lead + smoothing)] = value * value;
     }
     smooth(power, smoothing);
     std::vector<float> level(static_cast<std::size_t>(count));
@@ -144,12 +143,12 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
     };
     LeastSquaresResult best;
     best.cost = std::numeric_limits<double>::infinity();
-    // The decay's length has local minima; three starts find the right valley.
-    for (double share : {0.08, 0.4, 1.5}) {
+    // The decay's length has local minima; two starts find the right valley.
+    for (double share : {0.15, 0.8}) {
         Eigen::VectorXd from = p;
         from(logDecay) = std::log(std::clamp(share * roughGate, 0.004, 20.0));
         const auto result = minimizeLeastSquares(
-            problem, from, {.iterations = 15, .differenceStep = 1e-3, .differenceSteps = {}, .absoluteValues = true, .absoluteFloor = 0.3, .tolerance = 1e-3}, task);
+            problem, from, {.iterations = 8, .differenceStep = 1e-3, .differenceSteps = {}, .absoluteValues = true, .absoluteFloor = 0.3, .tolerance = 1e-2}, task);
         if (result.cost < best.cost) best = result;
     }
     const SegmentCurve curve(best.point(bend));

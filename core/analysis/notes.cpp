@@ -19,7 +19,7 @@ constexpr double shortestNote = 0.04;
 constexpr double steadyRangeSemitones = 0.6;
 constexpr double clearAperiodicity = 0.3;
 constexpr double trustedShare = 0.55;
-constexpr double intendedCents = 5.0; ///< smaller deviations are the filter's and the measurement's
+constexpr double intendedCents = 8.0; ///< smaller deviations are the filter's and the measurement's
 
 struct Span {
     double start;

@@ -50,17 +50,24 @@ public:
         std::fill(head.begin(), head.end(), 0.0f);
         std::copy_n(x, integrationFrames, head.begin());
         other_.forward();
-        for (std::size_t i = 0; i < fft_.bins().size(); ++i) fft_.bins()[i] *= std::conj(other_.bins()[i]);
+        const auto bins = fft_.bins();
+        const auto headBins = other_.bins();
+        for (std::size_t i = 0; i < bins.size(); ++i) {
+            const float real = bins[i].real() * headBins[i].real() + bins[i].imag() * headBins[i].imag();
+            const float imaginary = bins[i].imag() * headBins[i].real() - bins[i].real() * headBins[i].imag();
+            bins[i] = {real, imaginary};
+        }
         fft_.inverse();
         double energy = 0.0;
         for (int i = 0; i < integrationFrames; ++i) energy += static_cast<double>(x[i]) * x[i];
         double shifted = energy;
         double sum = 0.0;
+        const float* correlation = fft_.time().data();
         for (int lag = 1; lag <= highestLag_ + 1; ++lag) {
             shifted += static_cast<double>(x[lag + integrationFrames - 1]) * x[lag + integrationFrames - 1] -
                        static_cast<double>(x[lag - 1]) * x[lag - 1];
             const double raw =
-                std::max(0.0, energy + shifted - 2.0 * fft_.time()[static_cast<std::size_t>(lag)] / transformFrames);
+                std::max(0.0, energy + shifted - 2.0 * correlation[lag] / transformFrames);
             sum += raw;
             difference_[static_cast<std::size_t>(lag)] = sum > 0.0 ? raw * lag / sum : 1.0;
         }

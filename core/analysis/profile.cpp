@@ -1,6 +1,7 @@
 #include "core/analysis/profile.h"
 
 #include "core/analysis/pitch.h"
+#include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/loudness.h"
@@ -42,7 +43,8 @@ public:
         task.report(0.3, "pitch");
         measureSpectrum();
         task.report(0.5, "brightness");
-        for (std::size_t i = 0; i < performance.notes.size(); ++i) measureNote(i, smoothing);
+        fitLevels(smoothing);
+        for (std::size_t i = 0; i < performance.notes.size(); ++i) measureNote(i);
         task.report(0.8, "harmonics");
         measureHarmonics();
         measureCutoff();
@@ -124,13 +126,23 @@ private:
         }
     }
 
-    void measureNote(std::size_t i, double smoothing) {
+    void fitLevels(double smoothing) {
+        levelFits.resize(performance.notes.size());
+        parallelFor(static_cast<int>(levelFits.size()), settings.threads, [&](int i) {
+            const auto at = static_cast<std::size_t>(i);
+            const Note& note = performance.notes[at];
+            levelFits[at] = fitLevel(profile.levelDb, smoothing, note.start, note.end - note.start,
+                                     std::max(nextStart(at), note.start + 0.005), task);
+        });
+    }
+
+    void measureNote(std::size_t i) {
         task.check();
         const Note& note = performance.notes[i];
         NoteProfile result;
         result.note = note;
         const double next = std::max(nextStart(i), note.start + 0.005);
-        result.level = fitLevel(profile.levelDb, smoothing, note.start, note.end - note.start, next, task);
+        result.level = levelFits[i];
         const double expected = expectedHz(note);
         result.f0Hz = restingPitch(mono, note.start, std::min(note.end, next), expected);
         result.cents = isMeasured(result.f0Hz) ? centsBetween(hzFromKey(note.key, performance.tuningCents), result.f0Hz) : notMeasurable;
@@ -197,13 +209,14 @@ private:
     void measureCutoff() {
         profile.cutoffHz.stepSeconds = stepSeconds;
         profile.cutoffHz.values.assign(profile.centroidHz.values.size(), notMeasurable);
-        for (const Frame& frame : frames) {
+        parallelFor(static_cast<int>(frames.size()), settings.threads, [&](int i) {
             task.check();
+            const Frame& frame = frames[static_cast<std::size_t>(i)];
             const CutoffFit fit = fitCutoff(frame.partials, frame.f0Hz, profile.source.wave, profile.source.pulseWidth);
             const int at = profile.cutoffHz.indexAt(frame.seconds);
             if (at >= 0 && at < static_cast<int>(profile.cutoffHz.values.size()))
                 profile.cutoffHz.values[static_cast<std::size_t>(at)] = static_cast<float>(fit.effectiveHz);
-        }
+        });
         for (NoteProfile& note : profile.notes) summarizeCutoff(note);
     }
 
@@ -233,6 +246,7 @@ private:
     const ProfileSettings& settings;
     const Task& task;
     double loudest = 0.0;
+    std::vector<LevelFit> levelFits;
     PartialMeter meter;
     std::vector<Frame> frames;
     Profile profile;

@@ -54,10 +54,10 @@ struct Profile {
 };
 using ProfilePtr = std::shared_ptr<const Profile>;
 
-/// What to measure of a recording with known notes: `known` takes the notes' gates as given; a source that is
-/// known (of a render) is not guessed.
 struct ProfileSettings {
-    const SourceFit* source = nullptr; ///< measure the cutoff against this source (the reference's, for a render)
+    /// Measure the cutoff against this source instead of guessing one: of a render, the reference's.
+    const SourceFit* source = nullptr;
+    int threads = 1;
 };
 
 /// Measures a recording at any rate. Throws Cancelled.

@@ -147,7 +147,7 @@ private:
         now.improved = improved;
         if (improved) {
             const Recording render = std::move(renderAt48k({&now.best, 1}, performance, task).front());
-            shownLikeness = compare(profile, measureProfile(render, performance, {.source = &profile.source}, task)).likeness;
+            shownLikeness = compare(profile, measureProfile(render, performance, {.source = &profile.source, .threads = settings.threads}, task)).likeness;
         }
         now.likeness = shownLikeness;
         improved = false;
@@ -365,7 +365,7 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
         played.seed = performance.seed + static_cast<std::uint64_t>(s);
         const Recording render = std::move(renderAt48k({&patch, 1}, played, task).front());
         scored.loss += Loss::value(loss.residual(render)) / seeds;
-        profiles.push_back(measureProfile(render, played, {.source = &profile.source}, task));
+        profiles.push_back(measureProfile(render, played, {.source = &profile.source, .threads = 2}, task));
         const Comparison comparison = compare(profile, profiles.back());
         scored.likeness += comparison.likeness / seeds;
         if (s == 0) scored.comparison = comparison;
@@ -388,7 +388,7 @@ MatchResult match(const Recording& reference, const Performance& performance, co
     if (performance.notes.empty())
         throw Error("There are no notes to play: import a MIDI file or draw the notes of this recording first.");
     const Recording at48k = atRate(reference, analysisRateHz);
-    const Profile profile = measureProfile(at48k, performance, {}, task);
+    const Profile profile = measureProfile(at48k, performance, {.source = nullptr, .threads = settings.threads}, task);
     Search search(at48k, reference.rateHz, profile, performance, settings, task, progress);
     search.run();
 

@@ -1,0 +1,388 @@
+#include "core/player/player.h"
+
+#include "core/base/units.h"
+#include "core/engine/denormals.h"
+#include "core/engine/engine.h"
+
+#include <algorithm>
+#include <array>
+#include <atomic>
+#include <boost/lockfree/spsc_queue.hpp>
+#include <cmath>
+#include <optional>
+#include <vector>
+
+namespace facet {
+
+namespace {
+
+constexpr double swapSeconds = 0.02;
+constexpr double startSeconds = 0.01;   ///< soft start and stop
+constexpr double engineFadeSeconds = 0.05;
+constexpr float limiterKnee = 0.9f;
+
+/// One side's sound at the player's rate, interleaved.
+struct Sound {
+    std::vector<float> stereo;
+    float gain = 1.0f;
+    int frames() const { return static_cast<int>(stereo.size() / 2); }
+};
+
+struct LiveEngine {
+    Engine engine;
+    LiveEngine(const Graph& graph, double rate) : engine({&graph, 1}, rate, 1) {}
+};
+
+/// What crosses to the audio thread. Pointers change owner with the message.
+struct Message {
+    enum class Kind : std::uint8_t { sound, play, stop, listen, loop, seek, volume, engine, values, noteOn, noteOff, panic };
+    Kind kind = Kind::stop;
+    Side side = Side::reference;
+    Sound* sound = nullptr;
+    LiveEngine* engine = nullptr;
+    Graph* graph = nullptr;
+    double a = 0.0;
+    double b = 0.0;
+    bool on = false;
+};
+
+/// What comes back to be freed.
+struct Waste {
+    Sound* sound = nullptr;
+    LiveEngine* engine = nullptr;
+    Graph* graph = nullptr;
+};
+
+float limited(float x) {
+    const float magnitude = std::abs(x);
+    if (magnitude <= limiterKnee) return x;
+    const float room = 1.0f - limiterKnee;
+    return std::copysign(limiterKnee + room * std::tanh((magnitude - limiterKnee) / room), x);
+}
+
+} // namespace
+
+struct Player::Impl {
+    const double rate;
+    boost::lockfree::spsc_queue<Message, boost::lockfree::capacity<1024>> inbox;
+    boost::lockfree::spsc_queue<Waste, boost::lockfree::capacity<1024>> outbox;
+
+    // Seen by both threads.
+    std::atomic<bool> playing = false;
+    std::atomic<double> seconds = 0.0;
+    std::atomic<Side> heard = Side::reference;
+    std::atomic<float> peak = 0.0f;
+    std::atomic<bool> liveActive = false;
+
+    // The audio thread's own.
+    std::array<Sound*, 2> sounds{};
+    std::array<Sound*, 2> leaving{}; ///< replaced sounds that still fade
+    float replaced = 1.0f;           ///< 0 … 1: how far the newest replacement has faded in
+    Side replacedSide = Side::render;
+    bool running = false;
+    float transport = 0.0f; ///< soft start and stop
+    float mix = 0.0f;       ///< 0: reference, 1: render
+    Side side = Side::reference;
+    double at = 0.0;        ///< frames
+    int loopBegin = 0;
+    int loopEnd = 0;
+    bool looping = true;
+    float volume = 1.0f;
+    float volumeTarget = 1.0f;
+    LiveEngine* engine = nullptr;
+    LiveEngine* oldEngine = nullptr;
+    float oldEngineGain = 0.0f;
+    struct EngineFifo {
+        std::array<float, 2 * Engine::blockFrames> samples{};
+        int begin = 0;
+        int end = 0;
+    };
+    EngineFifo fifo;
+    EngineFifo oldFifo;
+
+    // The controlling thread's own.
+    std::optional<Graph> graph;
+
+    explicit Impl(int rateHz) : rate(rateHz) {}
+    ~Impl() {
+        Message message;
+        while (inbox.pop(message)) free({message.sound, message.engine, message.graph});
+        collect();
+        for (Sound* sound : sounds) delete sound;
+        for (Sound* sound : leaving) delete sound;
+        delete engine;
+        delete oldEngine;
+    }
+
+    static void free(const Waste& waste) {
+        delete waste.sound;
+        delete waste.engine;
+        delete waste.graph;
+    }
+    void collect() {
+        Waste waste;
+        while (outbox.pop(waste)) free(waste);
+    }
+    void send(const Message& message) {
+        collect();
+        if (!inbox.push(message)) free({message.sound, message.engine, message.graph}); // nobody fetches: no device runs
+    }
+
+    // ---- audio thread ----
+
+    void discard(const Waste& waste) {
+        // The outbox is as large as the inbox, and is emptied at each message: there is always room.
+        if (waste.sound || waste.engine || waste.graph) outbox.push(waste);
+    }
+
+    void receive(const Message& message) {
+        switch (message.kind) {
+        case Message::Kind::sound: replaceSound(message.side, message.sound); break;
+        case Message::Kind::play: running = true; break;
+        case Message::Kind::stop: running = false; break;
+        case Message::Kind::listen:
+            side = message.side;
+            if (transport == 0.0f) mix = side == Side::render ? 1.0f : 0.0f;
+            break;
+        case Message::Kind::loop:
+            loopBegin = static_cast<int>(message.a * rate);
+            loopEnd = static_cast<int>(message.b * rate);
+            looping = message.on;
+            break;
+        case Message::Kind::seek: at = message.a * rate; break;
+        case Message::Kind::volume: volumeTarget = static_cast<float>(message.a <= -60.0 ? 0.0 : gainFromDb(message.a)); break;
+        case Message::Kind::engine:
+            discard({nullptr, oldEngine, nullptr});
+            oldEngine = engine;
+            oldFifo = fifo;
+            oldEngineGain = 1.0f;
+            engine = message.engine;
+            fifo = {};
+            break;
+        case Message::Kind::values:
+            if (engine) engine->engine.setValues(*message.graph);
+            discard({nullptr, nullptr, message.graph});
+            break;
+        case Message::Kind::noteOn:
+            if (engine) engine->engine.noteOn(static_cast<std::uint32_t>(message.a), message.a, message.b);
+            break;
+        case Message::Kind::noteOff:
+            if (engine) engine->engine.noteOff(static_cast<std::uint32_t>(message.a));
+            break;
+        case Message::Kind::panic:
+            running = false;
+            transport = 0.0f;
+            if (engine) engine->engine.silence();
+            if (oldEngine) oldEngine->engine.silence();
+            break;
+        }
+    }
+
+    void replaceSound(Side which, Sound* sound) {
+        const auto i = static_cast<std::size_t>(which);
+        discard({leaving[i], nullptr, nullptr});
+        leaving[i] = sounds[i];
+        sounds[i] = sound;
+        replacedSide = which;
+        replaced = 0.0f;
+    }
+
+    int lengthFrames() const {
+        int frames = 0;
+        for (const Sound* sound : sounds) frames = std::max(frames, sound ? sound->frames() : 0);
+        return frames;
+    }
+
+    static void add(const Sound* sound, int frame, float gain, float& left, float& right) {
+        if (!sound || gain == 0.0f || frame < 0 || frame >= sound->frames()) return;
+        const auto at = static_cast<std::size_t>(2 * frame);
+        left += gain * sound->gain * sound->stereo[at];
+        right += gain * sound->gain * sound->stereo[at + 1];
+    }
+
+    void addTransport(float& left, float& right) {
+        const auto towards = [this](float value, float target, double time) {
+            const auto step = static_cast<float>(1.0 / (time * rate));
+            return value < target ? std::min(target, value + step) : std::max(target, value - step);
+        };
+        transport = towards(transport, running ? 1.0f : 0.0f, startSeconds);
+        if (transport == 0.0f) return;
+        mix = towards(mix, side == Side::render ? 1.0f : 0.0f, swapSeconds);
+        replaced = towards(replaced, 1.0f, swapSeconds);
+        const int length = lengthFrames();
+        const bool partial = loopEnd > loopBegin && loopBegin < length;
+        const int begin = partial ? loopBegin : 0;
+        const int end = partial ? std::min(loopEnd, length) : length;
+        if (at >= end) {
+            if (looping && end > begin) {
+                at = begin;
+            } else {
+                running = false;
+                transport = 0.0f;
+                at = begin;
+                return;
+            }
+        }
+        // A few milliseconds at either end of a loop keep it free of clicks.
+        const double edge = std::min(at - begin, end - 1.0 - at) / (0.003 * rate);
+        const float gain = transport * static_cast<float>(std::clamp(partial ? edge : 1.0, 0.0, 1.0));
+        const int frame = static_cast<int>(at);
+        for (int s = 0; s < 2; ++s) {
+            const auto i = static_cast<std::size_t>(s);
+            const float share = gain * (s == 1 ? mix : 1.0f - mix);
+            const float fresh = static_cast<Side>(s) == replacedSide ? replaced : 1.0f;
+            add(sounds[i], frame, share * fresh, left, right);
+            add(leaving[i], frame, share * (1.0f - fresh), left, right);
+        }
+        at += 1.0;
+    }
+
+    static void addEngine(LiveEngine* live, EngineFifo& fifo, float gain, float& left, float& right) {
+        if (!live) return;
+        if (fifo.begin == fifo.end) {
+            if (!live->engine.active()) return;
+            const auto& block = live->engine.process(Engine::blockFrames).front();
+            for (std::size_t i = 0; i < Engine::blockFrames; ++i) {
+                fifo.samples[2 * i] = block.left[i];
+                fifo.samples[2 * i + 1] = block.right[i];
+            }
+            fifo.begin = 0;
+            fifo.end = Engine::blockFrames;
+        }
+        const auto i = static_cast<std::size_t>(2 * fifo.begin++);
+        left += gain * fifo.samples[i];
+        right += gain * fifo.samples[i + 1];
+    }
+
+    void fill(float* stereo, int frames) {
+        const FlushDenormals flush;
+        Message message;
+        while (inbox.pop(message)) receive(message);
+        float highest = peak.load(std::memory_order_relaxed);
+        for (int i = 0; i < frames; ++i) {
+            float left = 0.0f;
+            float right = 0.0f;
+            addTransport(left, right);
+            addEngine(engine, fifo, 1.0f, left, right);
+            if (oldEngine) {
+                addEngine(oldEngine, oldFifo, oldEngineGain, left, right);
+                oldEngineGain -= static_cast<float>(1.0 / (engineFadeSeconds * rate));
+                if (oldEngineGain <= 0.0f) {
+                    discard({nullptr, oldEngine, nullptr});
+                    oldEngine = nullptr;
+                }
+            }
+            volume += (volumeTarget - volume) * 0.001f;
+            left *= volume;
+            right *= volume;
+            highest = std::max({highest, std::abs(left), std::abs(right)});
+            stereo[2 * i] = limited(left);
+            stereo[2 * i + 1] = limited(right);
+        }
+        if (replaced >= 1.0f)
+            for (Sound*& sound : leaving) {
+                discard({sound, nullptr, nullptr});
+                sound = nullptr;
+            }
+        peak.store(highest, std::memory_order_relaxed);
+        playing.store(running, std::memory_order_relaxed);
+        seconds.store(at / rate, std::memory_order_relaxed);
+        heard.store(side, std::memory_order_relaxed);
+        liveActive.store(engine && engine->engine.active(), std::memory_order_relaxed);
+    }
+};
+
+Player::Player(int rateHz) : impl_(std::make_unique<Impl>(rateHz)) {}
+Player::~Player() = default;
+
+int Player::rateHz() const { return static_cast<int>(impl_->rate); }
+
+void Player::setSound(Side side, const Recording& recording, double gainDb) {
+    const Recording converted = atRate(recording, rateHz());
+    auto sound = std::make_unique<Sound>();
+    sound->gain = static_cast<float>(gainFromDb(gainDb));
+    sound->stereo.resize(2 * static_cast<std::size_t>(converted.frameCount()));
+    for (std::size_t c = 0; c < 2; ++c) {
+        const auto& channel = converted.channels[std::min(c, converted.channels.size() - 1)];
+        for (std::size_t i = 0; i < channel.size(); ++i) sound->stereo[2 * i + c] = channel[i];
+    }
+    Message message;
+    message.kind = Message::Kind::sound;
+    message.side = side;
+    message.sound = sound.release();
+    impl_->send(message);
+}
+
+void Player::clearSound(Side side) {
+    Message message;
+    message.kind = Message::Kind::sound;
+    message.side = side;
+    message.sound = new Sound;
+    impl_->send(message);
+}
+
+namespace {
+
+Message simple(Message::Kind kind, double a = 0.0, double b = 0.0) {
+    Message message;
+    message.kind = kind;
+    message.a = a;
+    message.b = b;
+    return message;
+}
+
+} // namespace
+
+void Player::play() {
+    impl_->playing = true;
+    impl_->send(simple(Message::Kind::play));
+}
+void Player::stop() {
+    impl_->playing = false;
+    impl_->send(simple(Message::Kind::stop));
+}
+void Player::listenTo(Side side) {
+    impl_->heard = side;
+    Message message = simple(Message::Kind::listen);
+    message.side = side;
+    impl_->send(message);
+}
+void Player::setLoop(double begin, double end, bool on) {
+    Message message = simple(Message::Kind::loop, begin, end);
+    message.on = on;
+    impl_->send(message);
+}
+void Player::seek(double seconds) {
+    impl_->seconds = seconds;
+    impl_->send(simple(Message::Kind::seek, seconds));
+}
+void Player::setVolume(double db) { impl_->send(simple(Message::Kind::volume, db)); }
+
+bool Player::playing() const { return impl_->playing; }
+double Player::position() const { return impl_->seconds; }
+Side Player::side() const { return impl_->heard; }
+float Player::takePeak() { return impl_->peak.exchange(0.0f); }
+bool Player::liveActive() const { return impl_->liveActive; }
+
+void Player::setPatch(const Graph& graph) {
+    Message message;
+    if (impl_->graph && sameGraph(*impl_->graph, graph)) {
+        message.kind = Message::Kind::values;
+        message.graph = new Graph(graph);
+    } else {
+        message.kind = Message::Kind::engine;
+        message.engine = new LiveEngine(graph, impl_->rate);
+    }
+    impl_->graph = graph;
+    impl_->send(message);
+}
+void Player::noteOn(int key, double velocity) { impl_->send(simple(Message::Kind::noteOn, key, velocity)); }
+void Player::noteOff(int key) { impl_->send(simple(Message::Kind::noteOff, key)); }
+void Player::panic() {
+    impl_->playing = false;
+    impl_->send(simple(Message::Kind::panic));
+}
+
+void Player::fill(float* stereo, int frames) { impl_->fill(stereo, frames); }
+
+} // namespace facet

@@ -1,0 +1,67 @@
+// Playing: reference and render swapped in place at equal loudness, and the live engine for keys.
+#pragma once
+
+#include "core/audio/recording.h"
+#include "core/engine/graph.h"
+
+#include <cstdint>
+#include <memory>
+
+namespace facet {
+
+/// The two sounds the transport swaps between.
+enum class Side : std::uint8_t { reference, render };
+
+/// Everything but fill() belongs to one controlling thread (the window's); fill() belongs to the audio thread,
+/// which never allocates, locks, frees or waits. Two lock-free queues cross between them.
+class Player {
+public:
+    explicit Player(int rateHz);
+    ~Player();
+
+    int rateHz() const;
+
+    // ---- transport ----
+
+    /// Gives one side's sound with the gain in dB that matches its loudness. Converted to the player's rate here.
+    /// Takes over within a short cross-fade, at the same place, while playing.
+    void setSound(Side side, const Recording& recording, double gainDb);
+    void clearSound(Side side);
+    void play();
+    void stop();
+    /// Swaps in place within 20 ms; takes effect at once when stopped.
+    void listenTo(Side side);
+    /// Plays [begin, end) seconds over and over; begin = end: the whole sound. Looping can be switched off.
+    void setLoop(double begin, double end, bool on);
+    void seek(double seconds);
+    /// Level of everything, dB; −60 and below is silence.
+    void setVolume(double db);
+
+    bool playing() const;
+    double position() const; ///< seconds
+    Side side() const;
+    /// Highest magnitude since the last call, before the limiter.
+    float takePeak();
+    /// Notes sounding in the live engine.
+    bool liveActive() const;
+
+    // ---- live ----
+
+    /// The patch for keys. A change of values is followed while notes sound; another graph replaces the engine and
+    /// lets the old one fade.
+    void setPatch(const Graph& graph);
+    void noteOn(int key, double velocity);
+    void noteOff(int key);
+    /// Ends every sound at once.
+    void panic();
+
+    // ---- audio thread ----
+
+    void fill(float* stereo, int frames);
+
+private:
+    struct Impl;
+    std::unique_ptr<Impl> impl_;
+};
+
+} // namespace facet

@@ -1,0 +1,163 @@
+#include "core/project/document_json.h"
+
+#include "core/audio/audio_file.h"
+#include "core/base/error.h"
+#include "core/base/hash.h"
+#include "core/parameters/patch_json.h"
+
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+namespace facet {
+
+using Json = nlohmann::ordered_json;
+
+namespace {
+
+Json noteJson(const std::optional<Note>& note) {
+    if (!note) return nullptr;
+    return {{"start", note->start}, {"end", note->end}, {"key", note->key}, {"cents", note->cents}, {"velocity", note->velocity}};
+}
+
+std::optional<Note> noteFrom(const Json& json) {
+    if (json.is_null()) return std::nullopt;
+    return Note{json.at("start").get<double>(), json.at("end").get<double>(), json.at("key").get<int>(),
+                json.at("cents").get<double>(), json.at("velocity").get<double>()};
+}
+
+Json patchJson(const Patch& patch) { return Json::parse(patchToJson(patch)); }
+Patch patchFrom(const Json& json) { return patchFromJson(json.dump()); }
+
+Json excerptJson(const Excerpt& e) {
+    Json json{{"id", e.id}, {"source", e.sourcePath}, {"source_hash", e.sourceHash}, {"begin", e.begin}, {"end", e.end},
+              {"audio", audioKey(e)}, {"imported", e.imported}, {"note_problem", e.noteProblem}};
+    json["performance"] = Json::parse(performanceToJson(e.performance));
+    json["corrections"] = Json::array();
+    for (const NoteCorrection& c : e.corrections) json["corrections"].push_back({{"from", noteJson(c.from)}, {"to", noteJson(c.to)}});
+    return json;
+}
+
+Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
+    Excerpt e;
+    e.id = json.at("id");
+    e.sourcePath = json.at("source");
+    e.sourceHash = json.at("source_hash");
+    e.begin = json.at("begin");
+    e.end = json.at("end");
+    e.imported = json.value("imported", false);
+    e.noteProblem = json.value("note_problem", "");
+    e.performance = performanceFromJson(json.at("performance").dump());
+    for (const Json& c : json.at("corrections")) e.corrections.push_back({noteFrom(c.at("from")), noteFrom(c.at("to"))});
+    e.bytes = audio(json.at("audio").get<std::string>());
+    e.audio = std::make_shared<const Recording>(
+        readAudioBytes(*e.bytes, std::filesystem::path(e.sourcePath).filename().string()));
+    return e;
+}
+
+Json takeJson(const Take& t) {
+    return {{"id", t.id}, {"name", t.name}, {"note", t.note}, {"patch", patchJson(t.patch)},
+            {"likeness", t.likeness ? Json(*t.likeness) : Json(nullptr)}, {"kept_at", t.keptAt},
+            {"engine_version", t.engineVersion}, {"starred", t.starred}};
+}
+
+Take takeFrom(const Json& json) {
+    Take t;
+    t.id = json.at("id");
+    t.name = json.at("name");
+    t.note = json.value("note", "");
+    t.patch = patchFrom(json.at("patch"));
+    if (!json.at("likeness").is_null()) t.likeness = json.at("likeness").get<double>();
+    t.keptAt = json.value("kept_at", std::int64_t{0});
+    t.engineVersion = json.value("engine_version", 0);
+    t.starred = json.value("starred", false);
+    return t;
+}
+
+Json headJson(const Document& d) {
+    Json json{{"project", d.projectId}, {"name", d.name}, {"active", d.activeCue}, {"next_id", d.nextId}};
+    json["order"] = Json::array();
+    for (const auto& cue : d.cues) json["order"].push_back(cue->id);
+    return json;
+}
+
+Json cueJson(const Cue& cue) {
+    Json json{{"id", cue.id}, {"name", cue.name}, {"chosen", cue.chosenTake}, {"loop", {cue.loopBegin, cue.loopEnd}}};
+    json["patch"] = patchJson(cue.patch);
+    json["locks"] = Json::array();
+    for (const Address& address : cue.locks) json["locks"].push_back(address.text());
+    json["excerpts"] = Json::array();
+    for (const auto& e : cue.excerpts) json["excerpts"].push_back(excerptJson(*e));
+    json["takes"] = Json::array();
+    for (const auto& t : cue.takes) json["takes"].push_back(takeJson(*t));
+    return json;
+}
+
+Cue cueFrom(const Json& json, const AudioSource& audio) {
+    Cue cue;
+    cue.id = json.at("id");
+    cue.name = json.at("name");
+    cue.chosenTake = json.value("chosen", std::uint64_t{0});
+    cue.loopBegin = json.at("loop").at(0);
+    cue.loopEnd = json.at("loop").at(1);
+    cue.patch = patchFrom(json.at("patch"));
+    for (const Json& lock : json.at("locks")) cue.locks.insert(Address::parse(lock.get<std::string>()));
+    for (const Json& e : json.at("excerpts")) cue.excerpts.push_back(std::make_shared<const Excerpt>(excerptFrom(e, audio)));
+    for (const Json& t : json.at("takes")) cue.takes.push_back(std::make_shared<const Take>(takeFrom(t)));
+    return cue;
+}
+
+void applyHead(Document& document, const Json& json) {
+    document.projectId = json.at("project");
+    document.name = json.at("name");
+    document.activeCue = json.at("active");
+    document.nextId = json.at("next_id");
+    std::vector<std::shared_ptr<const Cue>> ordered;
+    for (const Json& id : json.at("order"))
+        for (const auto& cue : document.cues)
+            if (cue->id == id.get<std::uint64_t>()) ordered.push_back(cue);
+    document.cues = std::move(ordered);
+}
+
+/// Any surprise in the JSON means that the file is damaged.
+template <typename F> auto guarded(F&& read) {
+    try {
+        return read();
+    } catch (const Json::exception& problem) {
+        throw Error("This project is damaged and cannot be opened; open an earlier copy of it.", problem.what());
+    }
+}
+
+} // namespace
+
+std::string audioKey(const Excerpt& excerpt) { return Hasher().text(*excerpt.bytes).hex(); }
+
+std::string headToJson(const Document& document) { return headJson(document).dump(); }
+std::string cueToJson(const Cue& cue) { return cueJson(cue).dump(); }
+
+std::string documentToJson(const Document& document) {
+    Json json;
+    json["head"] = headJson(document);
+    json["cues"] = Json::array();
+    for (const auto& cue : document.cues) json["cues"].push_back(cueJson(*cue));
+    return json.dump(1);
+}
+
+Document documentFromJson(const std::string& text, const AudioSource& audio) {
+    return guarded([&] {
+        const Json json = Json::parse(text);
+        Document document;
+        for (const Json& cue : json.at("cues")) document.cues.push_back(std::make_shared<const Cue>(cueFrom(cue, audio)));
+        applyHead(document, json.at("head"));
+        return document;
+    });
+}
+
+void applyHead(Document& document, const std::string& text) {
+    guarded([&] { applyHead(document, Json::parse(text)); });
+}
+
+Cue cueFromJson(const std::string& text, const AudioSource& audio) {
+    return guarded([&] { return cueFrom(Json::parse(text), audio); });
+}
+
+} // namespace facet
