@@ -103,6 +103,7 @@ Excerpt makeExcerpt(const std::string& path, const std::string& fileBytes, doubl
         std::error_code code;
         fs::remove(temporary, code);
     }
+    excerpt.audioKey = Hasher().text(*excerpt.bytes).hex();
     excerpt.performance.frames = region.frameCount();
     excerpt.performance.rateHz = region.rateHz;
     excerpt.performance.channelCount = region.channelCount();

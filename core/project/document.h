@@ -33,6 +33,7 @@ struct Excerpt {
     double begin = 0.0;          ///< of the region within the source, seconds
     double end = 0.0;
     RecordingPtr audio;          ///< the region
+    std::string audioKey;        ///< hash of `bytes`; names them in files
     std::shared_ptr<const std::string> bytes; ///< the region as an audio file: original bytes, or lossless
     Performance performance;     ///< notes as found or imported, tuning, tempo; extent of `audio`
     bool imported = false;       ///< notes come from a MIDI file

@@ -2,7 +2,6 @@
 
 #include "core/audio/audio_file.h"
 #include "core/base/error.h"
-#include "core/base/hash.h"
 #include "core/parameters/patch_json.h"
 
 #include <filesystem>
@@ -30,7 +29,7 @@ Patch patchFrom(const Json& json) { return patchFromJson(json.dump()); }
 
 Json excerptJson(const Excerpt& e) {
     Json json{{"id", e.id}, {"source", e.sourcePath}, {"source_hash", e.sourceHash}, {"begin", e.begin}, {"end", e.end},
-              {"audio", audioKey(e)}, {"imported", e.imported}, {"note_problem", e.noteProblem}};
+              {"audio", e.audioKey}, {"imported", e.imported}, {"note_problem", e.noteProblem}};
     json["performance"] = Json::parse(performanceToJson(e.performance));
     json["corrections"] = Json::array();
     for (const NoteCorrection& c : e.corrections) json["corrections"].push_back({{"from", noteJson(c.from)}, {"to", noteJson(c.to)}});
@@ -48,7 +47,8 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
     e.noteProblem = json.value("note_problem", "");
     e.performance = performanceFromJson(json.at("performance").dump());
     for (const Json& c : json.at("corrections")) e.corrections.push_back({noteFrom(c.at("from")), noteFrom(c.at("to"))});
-    e.bytes = audio(json.at("audio").get<std::string>());
+    e.audioKey = json.at("audio");
+    e.bytes = audio(e.audioKey);
     e.audio = std::make_shared<const Recording>(
         readAudioBytes(*e.bytes, std::filesystem::path(e.sourcePath).filename().string()));
     return e;
@@ -128,8 +128,6 @@ template <typename F> auto guarded(F&& read) {
 }
 
 } // namespace
-
-std::string audioKey(const Excerpt& excerpt) { return Hasher().text(*excerpt.bytes).hex(); }
 
 std::string headToJson(const Document& document) { return headJson(document).dump(); }
 std::string cueToJson(const Cue& cue) { return cueJson(cue).dump(); }

@@ -4,7 +4,6 @@
 #include "core/project/document.h"
 
 #include <functional>
-#include <nlohmann/json_fwd.hpp>
 #include <string>
 
 namespace facet {
@@ -20,8 +19,5 @@ Document documentFromJson(const std::string& text, const AudioSource& audio);
 /// Sets name, active cue, order of cues and counters; cues that are not listed go.
 void applyHead(Document& document, const std::string& text);
 Cue cueFromJson(const std::string& text, const AudioSource& audio);
-
-/// Key of an excerpt's audio: the hash of its bytes.
-std::string audioKey(const Excerpt& excerpt);
 
 } // namespace facet

@@ -59,7 +59,7 @@ void Journal::append(const std::string& line) {
 
 void Journal::keepAudio(const Cue& cue) {
     for (const auto& excerpt : cue.excerpts) {
-        const std::string key = audioKey(*excerpt);
+        const std::string key = excerpt->audioKey;
         if (!audio_.insert(key).second) continue;
         const fs::path path = folder_ / "audio" / key;
         if (!fs::exists(path)) writeWholeFile(path, *excerpt->bytes);

@@ -78,9 +78,9 @@ void saveProject(const fs::path& path, const Document& document, std::int64_t ge
         std::set<std::string> written;
         for (const auto& cue : document.cues)
             for (const auto& excerpt : cue->excerpts) {
-                if (!written.insert(audioKey(*excerpt)).second) continue;
+                if (!written.insert(excerpt->audioKey).second) continue;
                 SQLite::Statement insert(database, "INSERT INTO audio VALUES (?, ?)");
-                insert.bind(1, audioKey(*excerpt));
+                insert.bind(1, excerpt->audioKey);
                 insert.bind(2, excerpt->bytes->data(), static_cast<int>(excerpt->bytes->size()));
                 insert.exec();
             }

@@ -1,0 +1,56 @@
+#include "app/session/job_queue.h"
+
+#include "core/base/log.h"
+#include "core/base/parallel.h"
+
+#include <utility>
+
+namespace facet {
+
+JobQueue::JobQueue(Priority priority) : priority_(priority), thread_([this](const std::stop_token& quit) { run(quit); }) {}
+
+JobQueue::~JobQueue() {
+    cancel();
+    thread_.request_stop();
+}
+
+void JobQueue::submit(Job job) {
+    {
+        const std::lock_guard lock(mutex_);
+        current_.request_stop();
+        waiting_ = std::move(job);
+        busy_ = true;
+    }
+    wake_.notify_one();
+}
+
+void JobQueue::cancel() {
+    const std::lock_guard lock(mutex_);
+    current_.request_stop();
+    waiting_ = nullptr;
+}
+
+void JobQueue::run(const std::stop_token& quit) {
+    if (priority_ == Priority::low) lowerThreadPriority();
+    while (!quit.stop_requested()) {
+        Job job;
+        Task task;
+        {
+            std::unique_lock lock(mutex_);
+            if (!waiting_) busy_ = false;
+            if (!wake_.wait(lock, quit, [this] { return waiting_ != nullptr; })) return;
+            job = std::exchange(waiting_, nullptr);
+            current_ = std::stop_source();
+            task.stop = current_.get_token();
+        }
+        try {
+            job(task);
+        } catch (const Cancelled&) {
+            // a newer request took its place
+        } catch (const std::exception& problem) {
+            logWarning(problem.what()); // jobs report their own errors; this one was not expected
+        }
+    }
+}
+
+} // namespace facet

@@ -1,0 +1,79 @@
+#include "app/session/playback.h"
+
+#include "core/base/error.h"
+
+namespace facet {
+
+Playback::Playback(const std::string& outputName, QObject* parent) : QObject(parent) { open(outputName); }
+
+Playback::~Playback() { output_->stop(); }
+
+void Playback::open(const std::string& name) {
+    if (output_) output_->stop();
+    output_ = openOutput(name);
+    player_ = std::make_unique<Player>(output_->rateHz());
+    player_->setLoop(loopBegin_, loopEnd_, looping_);
+    player_->setVolume(volumeDb_);
+    const auto callback = [this](float* stereo, int frames) { player_->fill(stereo, frames); };
+    try {
+        output_->start(callback);
+    } catch (const Error& failure) {
+        emit problem(QString::fromUtf8(failure.what()), QString::fromStdString(failure.detail()));
+        output_ = std::make_unique<SimulatedOutput>();
+        player_ = std::make_unique<Player>(output_->rateHz());
+        output_->start(callback);
+    }
+}
+
+void Playback::chooseOutput(const std::string& name) {
+    open(name);
+    emit outputChanged();
+    emit changed();
+}
+
+void Playback::toggle() {
+    if (player_->playing())
+        player_->stop();
+    else
+        player_->play();
+    emit changed();
+}
+
+void Playback::play(Side side) {
+    player_->listenTo(side);
+    player_->play();
+    emit changed();
+}
+
+void Playback::swap() { listenTo(player_->side() == Side::reference ? Side::render : Side::reference); }
+
+void Playback::listenTo(Side side) {
+    player_->listenTo(side);
+    emit changed();
+}
+
+void Playback::setLooping(bool on) {
+    looping_ = on;
+    player_->setLoop(loopBegin_, loopEnd_, looping_);
+    emit changed();
+}
+
+void Playback::setLoop(double begin, double end) {
+    loopBegin_ = begin;
+    loopEnd_ = end;
+    player_->setLoop(begin, end, looping_);
+    emit changed();
+}
+
+void Playback::setVolume(double db) {
+    volumeDb_ = db;
+    player_->setVolume(db);
+    emit changed();
+}
+
+void Playback::panic() {
+    player_->panic();
+    emit changed();
+}
+
+} // namespace facet

@@ -1,0 +1,53 @@
+// What is heard: the player on an output, with volume and choices remembered while the program runs.
+#pragma once
+
+#include "core/devices/audio_output.h"
+#include "core/player/player.h"
+
+#include <QObject>
+#include <QString>
+#include <memory>
+
+namespace facet {
+
+/// GUI thread only.
+class Playback : public QObject {
+    Q_OBJECT
+
+public:
+    explicit Playback(const std::string& outputName, QObject* parent = nullptr);
+    ~Playback() override;
+
+    Player& player() { return *player_; }
+    AudioOutput& output() { return *output_; }
+    /// Opens another output; what was given to the player must be given again (outputChanged tells).
+    void chooseOutput(const std::string& name);
+
+    void toggle();
+    void play(Side side);
+    void swap();
+    void listenTo(Side side);
+    void setLooping(bool on);
+    bool looping() const { return looping_; }
+    void setLoop(double begin, double end);
+    void setVolume(double db);
+    double volume() const { return volumeDb_; }
+    void panic();
+
+signals:
+    void changed();
+    void outputChanged();
+    void problem(const QString& sentence, const QString& detail);
+
+private:
+    void open(const std::string& name);
+
+    std::unique_ptr<Player> player_;
+    std::unique_ptr<AudioOutput> output_; ///< stops before the player goes
+    bool looping_ = true;
+    double loopBegin_ = 0.0;
+    double loopEnd_ = 0.0;
+    double volumeDb_ = 0.0;
+};
+
+} // namespace facet

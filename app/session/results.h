@@ -1,0 +1,53 @@
+// What workers deliver to the window: finished, immutable values.
+#pragma once
+
+#include "core/analysis/profile.h"
+#include "core/audio/peaks.h"
+#include "core/audio/recording.h"
+#include "core/compare/comparison.h"
+#include "core/match/match.h"
+
+#include <QString>
+#include <cstdint>
+#include <memory>
+#include <vector>
+
+namespace facet {
+
+/// A sound with its picture and measurements. `profile` is null while it is being measured, and when it cannot be.
+struct MeasuredSound {
+    RecordingPtr recording;
+    std::shared_ptr<const Peaks> peaks;
+    ProfilePtr profile;
+    double loudness = 0.0; ///< activeLoudness() at 48 kHz
+};
+
+/// Everything the views show of the active cue.
+struct CueResults {
+    std::uint64_t cue = 0;
+    MeasuredSound reference;
+    MeasuredSound render;
+    std::shared_ptr<const Comparison> comparison;
+    bool renderIsCurrent = false;     ///< the render belongs to the patch as it stands
+    bool comparisonIsCurrent = false; ///< so does the comparison
+};
+
+/// A running or finished search as the search view shows it.
+struct MatchState {
+    bool running = false;
+    std::uint64_t cue = 0;
+    QString trying;
+    double fraction = 0.0;
+    double likeness = 0.0;
+    double loss = 0.0;
+    int evaluations = 0;
+    double seconds = 0.0;
+    struct Point {
+        double seconds;
+        double likeness;
+    };
+    std::vector<Point> history;
+    std::vector<ScoredPatch> found; ///< best first, when finished
+};
+
+} // namespace facet

@@ -1,0 +1,144 @@
+// The open project: the document and its undo history, the background work on it, and what is heard.
+#pragma once
+
+#include "app/session/job_queue.h"
+#include "app/session/playback.h"
+#include "app/session/results.h"
+#include "core/project/document.h"
+#include "core/project/journal.h"
+
+#include <QObject>
+#include <QString>
+#include <QTimer>
+#include <QUndoStack>
+#include <filesystem>
+#include <functional>
+#include <map>
+#include <memory>
+
+namespace facet {
+
+/// Owned and called by the GUI thread. Workers get values and post values back; a result whose inputs are no longer the
+/// document's is dropped. Every change to the document is one undoable edit, journaled within a second.
+class Session : public QObject {
+    Q_OBJECT
+
+public:
+    /// `stateFolder`: where the journal lives.
+    Session(const std::filesystem::path& stateFolder, const std::string& outputName = {}, QObject* parent = nullptr);
+    ~Session() override;
+
+    // ---- document ----
+
+    const Document& document() const { return *document_; }
+    const Cue* cue() const { return document_->active(); }
+    QUndoStack& undoStack() { return undo_; }
+    /// "Night Dome" or "Untitled"; empty path when never saved.
+    QString title() const;
+    const std::filesystem::path& path() const { return path_; }
+    bool modified() const { return !undo_.isClean() || neverSaved_; }
+
+    void newProject();
+    /// Throws Error; the open project stays as it is then.
+    void open(const std::filesystem::path& path);
+    void saveAs(const std::filesystem::path& path);
+    void adopt(RecoveredWork work);
+    /// Takes a document as the open project, saved at `path` already.
+    void adopt(Document document, const std::filesystem::path& path, std::int64_t generation);
+
+    // ---- edits; each is one step of undo ----
+
+    /// Replaces the active cue. Edits with equal non-empty `mergeKey` in a row become one step.
+    void editCue(const QString& what, const std::function<void(Cue&)>& change, const QString& mergeKey = {});
+    void setParameter(const Address& address, double value);
+    void setPatch(const QString& what, const Patch& patch);
+    void setLocked(const Address& address, bool locked);
+    void renameProject(const QString& name);
+    void addCue();
+    void renameCue(const QString& name);
+    void removeCue();
+    void selectCue(std::uint64_t id);
+    void setLoop(double begin, double end);
+
+    void keepTake(const QString& name = {});
+    void restoreTake(std::uint64_t id);
+    void renameTake(std::uint64_t id, const QString& name);
+    void starTake(std::uint64_t id, bool starred);
+    void deleteTake(std::uint64_t id);
+
+    /// Reads an audio file in the background and makes it the active cue's reference, notes found.
+    void importReference(const std::filesystem::path& path);
+    /// The looped part of the reference becomes the reference.
+    void useSelectionAsReference();
+    void importNotes(const std::filesystem::path& midi);
+    void findNotesAgain();
+    /// Changes one note of the corrected performance; nothing as `to` deletes it.
+    void correctNote(const QString& what, const Note& from, const std::optional<Note>& to, const QString& mergeKey = {});
+    void addNote(const Note& note);
+    void setTempo(double beatsPerMinute);
+
+    // ---- results ----
+
+    const CueResults& results() const { return results_; }
+    /// Performance of the active cue with corrected notes; empty without a reference.
+    Performance performance() const;
+    bool busy() const;
+
+    // ---- search ----
+
+    const MatchState& matchState() const { return match_; }
+    void startMatch(double seconds);
+    /// Ends the search; the best so far is kept.
+    void stopMatch();
+    /// Makes a patch that a search found the patch being worked on.
+    void takeFound(int index);
+
+    Playback& playback() { return playback_; }
+
+signals:
+    void documentChanged();
+    void cueSwitched();
+    void resultsChanged();
+    void matchChanged();
+    /// One clear sentence for the producer.
+    void problem(const QString& sentence, const QString& detail);
+    /// Something worth a line in the status bar.
+    void notice(const QString& sentence);
+
+private:
+    friend class DocumentCommand;
+    void apply(DocumentPtr document);
+    void push(const QString& what, Document after, const QString& mergeKey = {});
+    void startFresh(Document document, const std::filesystem::path& path, std::int64_t generation, bool saved);
+    void refresh();
+    void loadReference();
+    void showRender(const MeasuredSound& render);
+    void setReference(std::uint64_t cueId, const QString& what, const Excerpt& excerpt);
+    void finishMatch(const MatchResult& result, std::uint64_t cueId, const Patch& startPatch);
+    void writeJournal();
+    void report(const std::exception& problem);
+    template <typename F> void post(F&& work);
+
+    DocumentPtr document_;
+    std::filesystem::path path_;
+    std::int64_t generation_ = 0;
+    bool neverSaved_ = true;
+    QUndoStack undo_;
+    Journal journal_;
+    QTimer journalTimer_;
+
+    CueResults results_;
+    MatchState match_;
+    std::uint64_t referenceKey_ = 0; ///< hash of audio and notes that results_.reference belongs to
+    std::uint64_t renderKey_ = 0;    ///< hash of everything that results_.render belongs to
+    std::uint64_t projectCount_ = 0; ///< tells late results of another project
+    std::map<std::uint64_t, ProfilePtr> profiles_; ///< of references, by key
+    int loading_ = 0;                ///< imports under way
+
+    Playback playback_;
+    JobQueue interactive_;
+    JobQueue imports_;
+    JobQueue search_{JobQueue::Priority::low};
+};
+
+} // namespace facet

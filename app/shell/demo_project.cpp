@@ -1,0 +1,35 @@
+#include "app/shell/demo_project.h"
+
+#include "core/analysis/notes.h"
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/performance/midi_file.h"
+
+#include <fmt/format.h>
+
+namespace facet {
+
+Document makeDemoProject(const std::filesystem::path& folder) {
+    Document document = newDocument();
+    document.name = "Night Dome";
+    document.cues.clear();
+    for (const auto& [file, name] : {std::pair{"airlock", "Airlock"}, {"comet-tail", "Comet Tail"}, {"comet-tail-echoes", "Comet Tail with echoes"}}) {
+        const auto audio = folder / (std::string(file) + ".flac");
+        Excerpt excerpt = makeExcerpt(audio.string(), readWholeFile(audio));
+        const Performance notes = readMidi(folder / (std::string(file) + ".mid"));
+        excerpt.performance.notes = notes.notes;
+        excerpt.performance.tempo = notes.tempo;
+        excerpt.performance.tuningCents = tuningAgainst(monoMix(atRate(*excerpt.audio, analysisRateHz)), notes);
+        excerpt.imported = true;
+        excerpt.id = takeId(document);
+        Cue cue;
+        cue.id = takeId(document);
+        cue.name = name;
+        cue.excerpts = {std::make_shared<const Excerpt>(std::move(excerpt))};
+        if (document.cues.empty()) document.activeCue = cue.id;
+        document = withCue(document, std::move(cue));
+    }
+    return document;
+}
+
+} // namespace facet

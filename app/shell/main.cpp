@@ -1,0 +1,121 @@
+// Facet, the window.
+#include "app/session/session.h"
+#include "app/shell/demo_project.h"
+#include "app/shell/main_window.h"
+#include "app/views/theme.h"
+#include "core/base/error.h"
+#include "core/project/project_file.h"
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QDir>
+#include <QElapsedTimer>
+#include <QMessageBox>
+#include <QPushButton>
+#include <QStandardPaths>
+#include <QTimer>
+#include <cstdio>
+
+namespace {
+
+using namespace facet;
+
+/// Where the producer's own copy of the demo lives, so that takes kept in it are there tomorrow.
+std::filesystem::path demoCopy() {
+    const QString folder = QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/facet";
+    QDir().mkpath(folder);
+    return std::filesystem::path((folder + "/Night Dome.facet").toStdString());
+}
+
+void openDemo(Session& session, const std::filesystem::path& folder) {
+    const auto copy = demoCopy();
+    if (!std::filesystem::exists(copy)) saveProject(copy, makeDemoProject(folder), 1);
+    session.open(copy);
+}
+
+/// Offers what a crash left behind. True when it was taken.
+bool offerRecovery(Session& session, const std::filesystem::path& folder, bool ask) {
+    auto work = findUnsavedWork(folder);
+    if (!work) return false;
+    const QString name = work->projectPath.empty() ? QString::fromStdString(work->document.name) : QString::fromStdString(work->projectPath.stem().string());
+    if (ask) {
+        QMessageBox box(QMessageBox::Question, QObject::tr("Facet"),
+                        QObject::tr("Facet ended without saving “%1”. Bring the unsaved work back?").arg(name));
+        box.addButton(QObject::tr("Bring it back"), QMessageBox::AcceptRole);
+        QPushButton* refuse = box.addButton(QObject::tr("Throw it away"), QMessageBox::DestructiveRole);
+        box.exec();
+        if (box.clickedButton() == refuse) {
+            discardJournal(work->file);
+            return false;
+        }
+    }
+    session.adopt(std::move(*work));
+    return true;
+}
+
+/// Waits until nothing works any more, takes a picture and ends.
+void takeShot(QApplication& app, Session& session, MainWindow& window, const QString& file) {
+    auto* timer = new QTimer(&window);
+    auto* calm = new QElapsedTimer;
+    calm->start();
+    QObject::connect(timer, &QTimer::timeout, &window, [&app, &session, &window, file, calm] {
+        if (session.busy()) calm->restart();
+        if (calm->elapsed() < 700) return;
+        const bool written = window.grab().save(file);
+        if (!written) std::fprintf(stderr, "“%s” cannot be written; choose another folder.\n", qPrintable(file));
+        app.exit(written ? 0 : 1);
+    });
+    timer->start(50);
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    QApplication app(argc, argv);
+    QApplication::setApplicationName("facet");
+    QApplication::setApplicationDisplayName("Facet");
+    QApplication::setApplicationVersion(FACET_VERSION);
+    QApplication::setDesktopFileName("facet");
+
+    QCommandLineParser options;
+    options.setApplicationDescription("Facet rebuilds a synthesizer sound heard on a recording.");
+    options.addHelpOption();
+    options.addVersionOption();
+    options.addPositionalArgument("file", "A project, recording, MIDI or patch file to open.", "[file]");
+    const QCommandLineOption demo("demo", "Open your copy of the demo project, made from this folder at first.", "folder");
+    const QCommandLineOption shot("shot", "Write a picture of the window when it has settled, and end.", "file");
+    const QCommandLineOption view("view", "The view to open: facets, patch or search.", "id", "facets");
+    const QCommandLineOption cue("cue", "Name of the cue to open.", "name");
+    const QCommandLineOption match("match", "Search for so many seconds at once.", "seconds");
+    const QCommandLineOption dark("dark", "Use the dark theme.");
+    const QCommandLineOption size("size", "Size of the window, WIDTHxHEIGHT.", "size");
+    options.addOptions({demo, shot, view, cue, match, dark, size});
+    options.process(app);
+
+    applyTheme(app, options.isSet(dark));
+    try {
+        const auto state = stateFolder();
+        Session session(state);
+        MainWindow window(session);
+        const bool recovered = offerRecovery(session, state, !options.isSet(shot));
+        if (!recovered && options.isSet(demo)) openDemo(session, options.value(demo).toStdString());
+        if (!options.positionalArguments().isEmpty()) window.openFile(options.positionalArguments().front().toStdString());
+        for (const auto& each : session.document().cues)
+            if (QString::fromStdString(each->name) == options.value(cue)) session.selectCue(each->id);
+        if (!window.showView(options.value(view))) {
+            std::fprintf(stderr, "There is no view “%s”; use facets, patch or search.\n", qPrintable(options.value(view)));
+            return 2;
+        }
+        if (options.isSet(dark)) window.setDark(true);
+        const QStringList sides = options.value(size).split('x');
+        if (sides.size() == 2) window.resize(sides[0].toInt(), sides[1].toInt());
+        window.show();
+        if (options.isSet(match)) session.startMatch(options.value(match).toDouble());
+        if (options.isSet(shot)) takeShot(app, session, window, options.value(shot));
+        return QApplication::exec();
+    } catch (const Error& problem) {
+        std::fprintf(stderr, "%s\n", problem.what());
+        if (!options.isSet(shot)) QMessageBox::critical(nullptr, "Facet", QString::fromUtf8(problem.what()));
+        return 1;
+    }
+}

@@ -1,0 +1,105 @@
+// The one window: header, mirror, the chosen view, transport and takes.
+#pragma once
+
+#include "core/parameters/table.h"
+
+#include <QMainWindow>
+#include <QString>
+#include <filesystem>
+#include <map>
+
+class QComboBox;
+class QLabel;
+class QProgressBar;
+class QPushButton;
+class QStackedWidget;
+class QTableView;
+class QTimer;
+
+namespace facet {
+
+class AnswerView;
+class ComparisonModel;
+class FacetList;
+class FacetPlot;
+class MirrorView;
+class PatchView;
+class SearchView;
+class Session;
+class TakesBar;
+class TransportBar;
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+
+public:
+    explicit MainWindow(Session& session);
+
+    /// "facets", "patch" or "search". False for an unknown id.
+    bool showView(const QString& id);
+    void setDark(bool dark);
+    MirrorView& mirror() { return *mirror_; }
+
+    // Also reached through menus; the plain ones ask for files.
+    bool saveOrAsk();
+    void openFile(const std::filesystem::path& path);
+
+protected:
+    void closeEvent(QCloseEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+private:
+    QWidget* makeHeader();
+    QWidget* makeFacetsPage();
+    QWidget* makeBottomBar();
+    void makeFileMenu();
+    void makeEditMenu();
+    void makeCueMenu();
+    void makePlayMenu();
+    void makeViewMenu();
+    void makeHelpMenu();
+
+    void refreshDocument();
+    void refreshResults();
+    void refreshHeader();
+    void refreshTitle();
+    void chooseFacet(Facet facet);
+    void showProblem(const QString& sentence, const QString& detail);
+    bool confirmLosing();
+    void saveAs();
+    void openProject();
+    void openReference();
+    void importNotes();
+    void openPatch();
+    void savePatch();
+    void exportRender();
+    bool playKey(int key, bool down);
+
+    Session& session_;
+    MirrorView* mirror_;
+    QStackedWidget* pages_;
+    std::map<QString, QPushButton*> tabs_;
+    FacetList* facets_;
+    FacetPlot* plot_;
+    QTableView* table_;
+    ComparisonModel* model_;
+    AnswerView* answers_;
+    PatchView* patch_;
+    SearchView* search_;
+    TransportBar* transport_;
+    TakesBar* takes_;
+    QLabel* project_;
+    QComboBox* cues_;
+    QLabel* likeness_;
+    QProgressBar* likenessBar_;
+    QPushButton* matchButton_;
+    QLabel* warning_;
+    QTimer* clock_;
+    int keyboardOctave_ = 4;
+    std::map<int, int> keysDown_;
+    bool dark_ = false;
+};
+
+} // namespace facet

@@ -1,0 +1,82 @@
+// The mirror: the reference above, the render below, reflected about one time ruler with the notes on it.
+#pragma once
+
+#include "core/performance/performance.h"
+
+#include <QString>
+#include <QWidget>
+#include <optional>
+
+namespace facet {
+
+class Session;
+
+/// Drag over a picture to loop a part, click to go there, wheel to zoom, Shift + wheel to scroll, double-click to hear all. Notes
+/// on the ruler are chosen by click and moved by dragging; arrow keys step through and repair them.
+class MirrorView : public QWidget {
+    Q_OBJECT
+
+public:
+    enum class Picture { wave, level };
+
+    explicit MirrorView(Session& session, QWidget* parent = nullptr);
+    void refresh();
+    void setPicture(Picture picture);
+    Picture picture() const { return picture_; }
+    void setPlayhead(double seconds, bool playing);
+    /// Index into the performance's notes; −1: none.
+    int selectedNote() const { return selectedNote_; }
+    void selectNote(int index);
+    void zoom(double factor, double around);
+    void showAll();
+    /// Horizontal place of an instant.
+    double xAt(double seconds) const;
+    double secondsAt(double x) const;
+    QRectF rulerRect() const;
+
+    QSize minimumSizeHint() const override { return {400, 150}; }
+
+signals:
+    void seekWanted(double seconds);
+    void noteSelected(int index);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void contextMenuEvent(QContextMenuEvent*) override;
+
+private:
+    QRectF plotRect() const;
+    double length() const;
+    int noteAt(QPointF place) const;
+    void paintSide(QPainter& painter, bool reference, const QRectF& area);
+    void paintWave(QPainter& painter, bool reference, const QRectF& area);
+    void paintLevel(QPainter& painter, bool reference, const QRectF& area);
+    void paintNotes(QPainter& painter);
+    void paintTimes(QPainter& painter);
+    void moveSelectedNote(double seconds, int semitones);
+    void clampView();
+
+    Session& session_;
+    Picture picture_ = Picture::wave;
+    double viewBegin_ = 0.0;
+    double viewEnd_ = 0.0;   ///< 0: everything
+    double playhead_ = 0.0;
+    bool playing_ = false;
+    int selectedNote_ = -1;
+    enum class Drag { none, loop, note };
+    Drag drag_ = Drag::none;
+    double dragFrom_ = 0.0;
+    double dragTo_ = 0.0;
+    std::optional<Note> dragNote_;
+    std::uint64_t shownCue_ = 0;
+    double shownLength_ = 0.0;
+};
+
+} // namespace facet

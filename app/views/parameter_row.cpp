@@ -1,0 +1,141 @@
+#include "app/views/parameter_row.h"
+
+#include "app/session/session.h"
+#include "app/views/theme.h"
+#include "app/views/value_slider.h"
+#include "core/parameters/value_text.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPainter>
+#include <QSignalBlocker>
+#include <QStyle>
+#include <QToolButton>
+
+namespace facet {
+
+namespace {
+
+QString text(std::string_view view) { return QString::fromUtf8(view.data(), static_cast<qsizetype>(view.size())); }
+
+/// A drawn padlock, so that no icon theme is needed.
+QIcon lockIcon(bool locked) {
+    QPixmap picture(32, 32);
+    picture.fill(Qt::transparent);
+    QPainter painter(&picture);
+    painter.setRenderHint(QPainter::Antialiasing);
+    const QColor color = locked ? theme().ink : theme().quiet;
+    painter.setPen(QPen(color, 2.6));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawArc(QRectF(locked ? 10 : 14, 5, 12, 16), 0, 180 * 16);
+    painter.setBrush(locked ? QBrush(color) : QBrush(Qt::NoBrush));
+    painter.drawRoundedRect(QRectF(6, 14, 20, 13), 3, 3);
+    return QIcon(picture);
+}
+
+} // namespace
+
+ParameterRow::ParameterRow(Session& session, Address address, const Patch& patch, QWidget* parent)
+    : QWidget(parent), session_(session), address_(std::move(address)) {
+    const auto& d = patch.descriptor(address_);
+    const QString name = text(d.label);
+    setObjectName(QString::fromStdString("row " + address_.text()));
+    auto* layout = new QHBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    auto* label = new QLabel(name, this);
+    label->setMinimumWidth(104);
+    layout->addWidget(label);
+    QWidget* editor = makeEditor(d);
+    layout->addWidget(editor, 1);
+    if (slider_) {
+        value_ = new QLineEdit(this);
+        value_->setObjectName("value");
+        value_->setAlignment(Qt::AlignRight);
+        value_->setFixedWidth(76);
+        value_->setFont(interfaceFont(10.0, QFont::DemiBold));
+        value_->setAccessibleName(name);
+        layout->addWidget(value_);
+        connect(value_, &QLineEdit::editingFinished, this, &ParameterRow::commitText);
+    }
+    lock_ = new QToolButton(this);
+    lock_->setObjectName("flat");
+    lock_->setCheckable(true);
+    lock_->setFixedSize(24, 22);
+    lock_->setIconSize({15, 15});
+    lock_->setAccessibleName(tr("Lock %1").arg(name));
+    lock_->setToolTip(tr("Locked: a search leaves %1 alone").arg(name));
+    layout->addWidget(lock_);
+    connect(lock_, &QToolButton::clicked, this, [this](bool on) { session_.setLocked(address_, on); });
+    setToolTip(QString("%1\n%2 · %3").arg(text(d.help), QString::fromStdString(rangeText(d)), QString::fromStdString(address_.text())));
+    label->setBuddy(editor);
+    refresh();
+}
+
+QWidget* ParameterRow::makeEditor(const ParameterDescriptor& d) {
+    const QString name = text(d.label);
+    if (d.unit == Unit::choice) {
+        choice_ = new QComboBox(this);
+        for (std::string_view choice : d.choices) choice_->addItem(text(choice));
+        choice_->setAccessibleName(name);
+        connect(choice_, &QComboBox::activated, this, [this](int index) { session_.setParameter(address_, index); });
+        return choice_;
+    }
+    if (d.unit == Unit::onOff) {
+        onOff_ = new QCheckBox(this);
+        onOff_->setAccessibleName(name);
+        connect(onOff_, &QCheckBox::clicked, this, [this](bool on) { session_.setParameter(address_, on ? 1.0 : 0.0); });
+        return onOff_;
+    }
+    slider_ = new ValueSlider(this);
+    slider_->setAccessibleName(name);
+    connect(slider_, &ValueSlider::moved, this, [this, &d](double position) { session_.setParameter(address_, d.fromUnit(position)); });
+    connect(slider_, &ValueSlider::defaultWanted, this, [this] { session_.setParameter(address_, Patch().value(address_)); });
+    return slider_;
+}
+
+void ParameterRow::refresh() {
+    if (!session_.cue() || !session_.cue()->patch.has(address_)) return;
+    const Patch& patch = session_.cue()->patch;
+    const auto& d = patch.descriptor(address_);
+    const double value = patch.value(address_);
+    const QString shown = QString::fromStdString(textOf(d, value));
+    if (choice_) choice_->setCurrentIndex(static_cast<int>(value));
+    if (onOff_) {
+        onOff_->setChecked(value >= 0.5);
+        onOff_->setText(shown);
+    }
+    if (slider_) {
+        const QSignalBlocker quiet(slider_);
+        slider_->setValue(static_cast<int>(std::lround(1000.0 * d.toUnit(value))));
+        slider_->setAccessibleDescription(shown);
+    }
+    if (value_ && !(value_->hasFocus() && value_->isModified())) {
+        value_->setText(shown);
+        value_->setCursorPosition(0);
+    }
+    const bool locked = session_.cue()->locks.contains(address_);
+    lock_->setChecked(locked);
+    lock_->setIcon(lockIcon(locked));
+}
+
+void ParameterRow::commitText() {
+    if (!value_->isModified() || !session_.cue()) return;
+    const auto& d = session_.cue()->patch.descriptor(address_);
+    const auto value = parseValue(d, value_->text().toStdString());
+    value_->setModified(false);
+    const bool wrong = !value || *value < d.low || *value > d.high;
+    value_->setProperty("wrong", wrong);
+    value_->style()->unpolish(value_);
+    value_->style()->polish(value_);
+    if (wrong)
+        emit session_.notice(tr("%1 takes %2").arg(text(d.label), QString::fromStdString(rangeText(d))));
+    else
+        session_.setParameter(address_, *value);
+    refresh();
+}
+
+} // namespace facet

@@ -1,0 +1,41 @@
+// One parameter: name, slider or list, typed value, lock.
+#pragma once
+
+#include "core/parameters/patch.h"
+
+#include <QWidget>
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QLineEdit;
+class QToolButton;
+
+namespace facet {
+
+class Session;
+class ValueSlider;
+
+/// Shows and edits one address of the active cue's patch. Follows the session by refresh().
+class ParameterRow : public QWidget {
+    Q_OBJECT
+
+public:
+    ParameterRow(Session& session, Address address, const Patch& patch, QWidget* parent = nullptr);
+    const Address& address() const { return address_; }
+    void refresh();
+
+private:
+    void commitText();
+    QWidget* makeEditor(const ParameterDescriptor& descriptor);
+
+    Session& session_;
+    const Address address_;
+    ValueSlider* slider_ = nullptr;
+    QLineEdit* value_ = nullptr;
+    QComboBox* choice_ = nullptr;
+    QCheckBox* onOff_ = nullptr;
+    QToolButton* lock_ = nullptr;
+};
+
+} // namespace facet

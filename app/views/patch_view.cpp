@@ -1,0 +1,158 @@
+#include "app/views/patch_view.h"
+
+#include "app/session/session.h"
+#include "app/views/parameter_row.h"
+#include "app/views/theme.h"
+
+#include <QFrame>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QScrollArea>
+#include <QVBoxLayout>
+
+namespace facet {
+
+namespace {
+
+QFrame* rule(QWidget* parent) {
+    auto* line = new QFrame(parent);
+    line->setObjectName("rule");
+    line->setFixedHeight(1);
+    return line;
+}
+
+/// Whether a module sounds: sources and filters that are off answer for nothing.
+bool isOn(const Patch& patch, const Patch::Module& module) {
+    if (module.kind == ModuleKind::source || module.kind == ModuleKind::filter) return patch.value({module.path, "on"}) >= 0.5;
+    if (module.path.ends_with("envelope:filter")) return patch.value({"layer:a/filter:a", "on"}) >= 0.5;
+    return true;
+}
+
+QScrollArea* scrolling(QWidget* content, QWidget* parent) {
+    auto* area = new QScrollArea(parent);
+    area->setWidget(content);
+    area->setWidgetResizable(true);
+    area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    return area;
+}
+
+} // namespace
+
+PatchView::PatchView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    auto* content = new QWidget;
+    auto* columns = new QHBoxLayout(content);
+    columns->setContentsMargins(4, 0, 8, 8);
+    columns->setSpacing(28);
+    // Signal order reads down the columns: sources, filter and its envelope, level and what is common.
+    const std::vector<std::vector<std::string>> places{
+        {"layer:a/source:a", "layer:a/source:b"},
+        {"layer:a/filter:a", "layer:a/envelope:filter"},
+        {"layer:a/envelope:level", "layer:a", "voicing", "output"},
+    };
+    const Patch patch = session_.cue() ? session_.cue()->patch : Patch();
+    for (const auto& column : places) {
+        auto* stack = new QVBoxLayout;
+        stack->setSpacing(2);
+        for (const std::string& path : column) {
+            const auto* module = patch.find(path);
+            auto* title = new QLabel(content);
+            title->setObjectName("heading");
+            title->setFont(interfaceFont(10.5, QFont::DemiBold));
+            titles_.emplace_back(title, path);
+            stack->addSpacing(path == column.front() ? 0 : 10);
+            stack->addWidget(title);
+            stack->addWidget(rule(content));
+            for (const auto& descriptor : parametersOf(module->kind)) {
+                rows_.push_back(new ParameterRow(session_, {path, std::string(descriptor.field)}, patch, content));
+                stack->addWidget(rows_.back());
+            }
+        }
+        stack->addStretch(1);
+        columns->addLayout(stack, 1);
+    }
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->addWidget(scrolling(content, this));
+    refresh();
+}
+
+void PatchView::refresh() {
+    if (!session_.cue()) return;
+    const Patch& patch = session_.cue()->patch;
+    for (auto& [title, path] : titles_) {
+        const auto* module = patch.find(path);
+        QString name = QString::fromStdString(patch.labelOf(*module));
+        if (!isOn(patch, *module)) name += tr(" — off");
+        title->setText(name);
+    }
+    for (ParameterRow* row : rows_) {
+        row->refresh();
+        const auto* module = patch.find(row->address().module);
+        row->setEnabled(isOn(patch, *module) || row->address().field == "on");
+    }
+}
+
+AnswerView::AnswerView(Session& session, QWidget* parent) : QWidget(parent), session_(session), title_(new QLabel(this)), layout_(new QVBoxLayout(this)) {
+    title_->setObjectName("heading");
+    title_->setFont(interfaceFont(10.5, QFont::DemiBold));
+    layout_->setContentsMargins(0, 0, 0, 0);
+    layout_->setSpacing(4);
+    layout_->addWidget(title_);
+    rebuild();
+}
+
+void AnswerView::show(Facet facet) {
+    facet_ = facet;
+    rebuild();
+}
+
+void AnswerView::rebuild() {
+    rows_.clear();
+    if (list_) {
+        layout_->removeWidget(list_);
+        list_->deleteLater();
+    }
+    const std::string_view facetName = labelOf(facet_);
+    title_->setText(tr("Answers for %1").arg(QString::fromUtf8(facetName.data(), static_cast<qsizetype>(facetName.size()))));
+    auto* content = new QWidget;
+    auto* stack = new QVBoxLayout(content);
+    stack->setContentsMargins(0, 0, 6, 0);
+    stack->setSpacing(2);
+    shownState_.clear();
+    if (const Cue* cue = session_.cue()) {
+        for (const auto& module : cue->patch.modules()) {
+            const bool on = isOn(cue->patch, module);
+            shownState_ += on ? '1' : '0';
+            if (!on || (facet_ != Facet::level && module.path.ends_with(":level"))) continue;
+            if (facet_ == Facet::level && module.path.ends_with("envelope:filter")) continue;
+            bool titled = false;
+            for (const auto& d : parametersOf(module.kind)) {
+                if (!(d.facets & facetBit(facet_)) || d.field == "on") continue;
+                if (!titled) {
+                    auto* label = new QLabel(QString::fromStdString(cue->patch.labelOf(module)), content);
+                    label->setObjectName("quiet");
+                    stack->addWidget(label);
+                    titled = true;
+                }
+                rows_.push_back(new ParameterRow(session_, {module.path, std::string(d.field)}, cue->patch, content));
+                stack->addWidget(rows_.back());
+            }
+        }
+    }
+    stack->addStretch(1);
+    list_ = scrolling(content, this);
+    layout_->addWidget(list_, 1);
+}
+
+void AnswerView::refresh() {
+    std::string state;
+    if (const Cue* cue = session_.cue())
+        for (const auto& module : cue->patch.modules()) state += isOn(cue->patch, module) ? '1' : '0';
+    if (state != shownState_) {
+        rebuild();
+        return;
+    }
+    for (ParameterRow* row : rows_) row->refresh();
+}
+
+} // namespace facet

@@ -1,0 +1,38 @@
+// Every kept state of the cue, in a row: go back, rename, star, delete, keep another.
+#pragma once
+
+#include <QScrollArea>
+#include <memory>
+#include <vector>
+
+class QHBoxLayout;
+
+namespace facet {
+
+class Session;
+struct Take;
+
+class TakesBar : public QScrollArea {
+    Q_OBJECT
+
+public:
+    explicit TakesBar(Session& session, QWidget* parent = nullptr);
+    void refresh();
+
+protected:
+    QSize sizeHint() const override { return {300, 66}; }
+
+private:
+    void showMenu(std::uint64_t take, const QPoint& place);
+    void rename(std::uint64_t take);
+
+    Session& session_;
+    QWidget* row_;
+    QHBoxLayout* layout_;
+    std::vector<std::shared_ptr<const Take>> shown_;
+    std::uint64_t shownChosen_ = 0;
+    bool shownMatches_ = false;
+    std::uint64_t shownCue_ = 0;
+};
+
+} // namespace facet

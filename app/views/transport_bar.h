@@ -1,0 +1,38 @@
+// Play, swap, loop, volume and output.
+#pragma once
+
+#include <QWidget>
+
+class QLabel;
+class QPushButton;
+class QSlider;
+class QToolButton;
+
+namespace facet {
+
+class Session;
+
+class TransportBar : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit TransportBar(Session& session, QWidget* parent = nullptr);
+    void refresh();
+    void showPeak(float peak);
+
+private:
+    void chooseOutputMenu();
+
+    Session& session_;
+    QToolButton* play_;
+    QPushButton* reference_;
+    QPushButton* render_;
+    QToolButton* loop_;
+    QLabel* loopText_;
+    QLabel* level_;
+    QSlider* volume_;
+    QToolButton* output_;
+    float shownPeak_ = 0.0f;
+};
+
+} // namespace facet
