@@ -100,8 +100,10 @@ int main(int argc, char** argv) {
         const bool recovered = offerRecovery(session, state, !options.isSet(shot));
         if (!recovered && options.isSet(demo)) openDemo(session, options.value(demo).toStdString());
         if (!options.positionalArguments().isEmpty()) window.openFile(options.positionalArguments().front().toStdString());
+        std::uint64_t wanted = session.document().activeCue;
         for (const auto& each : session.document().cues)
-            if (QString::fromStdString(each->name) == options.value(cue)) session.selectCue(each->id);
+            if (QString::fromStdString(each->name) == options.value(cue)) wanted = each->id;
+        session.selectCue(wanted);
         if (!window.showView(options.value(view))) {
             std::fprintf(stderr, "There is no view “%s”; use facets, patch or search.\n", qPrintable(options.value(view)));
             return 2;

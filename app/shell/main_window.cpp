@@ -121,7 +121,7 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     qApp->installEventFilter(this);
     showView("facets");
     refreshDocument();
-    refreshResults();
+    chooseFacet(facets_->chosen());
 }
 
 // ---- parts ----

@@ -65,7 +65,7 @@ ParameterRow::ParameterRow(Session& session, Address address, const Patch& patch
     lock_->setObjectName("flat");
     lock_->setCheckable(true);
     lock_->setFixedSize(24, 22);
-    lock_->setIconSize({15, 15});
+    lock_->setIconSize({18, 18});
     lock_->setAccessibleName(tr("Lock %1").arg(name));
     lock_->setToolTip(tr("Locked: a search leaves %1 alone").arg(name));
     layout->addWidget(lock_);

@@ -51,7 +51,7 @@ QString styleSheet(const Theme& t) {
         QPushButton:disabled, QToolButton:disabled { color: @quiet; }
         QPushButton#primary { background: @ink; color: @card; border-color: @ink; }
         QPushButton#primary:disabled { background: @line; color: @quiet; border-color: @line; }
-        QToolButton#flat, QPushButton#flat { background: transparent; border: 1px solid transparent; padding: 2px 6px; }
+        QToolButton#flat, QPushButton#flat { background: transparent; border: 1px solid transparent; padding: 1px 2px; }
         QToolButton#flat:focus { border-color: @reference; }
         QPushButton#side { border-radius: 13px; padding: 4px 14px; }
         QPushButton#tab { background: transparent; border: none; border-bottom: 2px solid transparent; border-radius: 0; padding: 6px 4px; margin: 0 8px; color: @quiet; }
@@ -61,6 +61,8 @@ QString styleSheet(const Theme& t) {
         QLineEdit#value { background: transparent; border: 1px solid transparent; padding: 1px 3px; }
         QLineEdit#value:hover { border-color: @line; } QLineEdit#value:focus { background: @card; border-color: @reference; }
         QLineEdit#value[wrong="true"] { border-color: @render; }
+        QComboBox::drop-down { border: none; width: 16px; }
+        QFrame#bar QScrollArea, QFrame#bar QScrollArea > QWidget > QWidget { background: @card; }
         QComboBox QAbstractItemView { background: @card; border: 1px solid @line; selection-background-color: @selected; selection-color: @ink; }
         QTableView { background: transparent; border: none; gridline-color: transparent; selection-background-color: @selected; selection-color: @ink; }
         QHeaderView::section { background: transparent; border: none; border-bottom: 1px solid @line; padding: 3px 6px; color: @quiet; }

@@ -71,8 +71,10 @@ TransportBar::TransportBar(Session& session, QWidget* parent) : QWidget(parent),
     level_ = new QLabel(this);
     level_->setObjectName("quiet");
     level_->setFont(interfaceFont(8.5));
+    texts->addStretch(1);
     texts->addWidget(loopText_);
     texts->addWidget(level_);
+    texts->addStretch(1);
     layout->addLayout(texts);
     loopText_->setMinimumWidth(96);
 

@@ -13,6 +13,7 @@ namespace facet {
 namespace {
 
 constexpr double stepSeconds = 0.001;
+constexpr double leastDecayDb = 0.8;
 constexpr double rangeDb = 60.0; ///< below its peak a note's level is not fitted
 
 /// Two passes of a moving average: a triangular window, close to a Hann window of the same length.
@@ -153,9 +154,11 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
     }
     const SegmentCurve curve(best.point(bend));
     fit.attack = std::exp(best.point(logAttack));
-    fit.decay = std::exp(best.point(logDecay));
-    fit.decayBend = best.point(bend);
-    fit.decayTime = fit.decay * curve.timeConstantShare();
+    if (best.point(sustainDb) < -leastDecayDb) { // without a fall there is no decay to time
+        fit.decay = std::exp(best.point(logDecay));
+        fit.decayBend = best.point(bend);
+        fit.decayTime = fit.decay * curve.timeConstantShare();
+    }
     fit.sustainDb = best.point(sustainDb);
     fit.gate = best.point(gateSeconds);
     fit.peakDb = best.point(peakDb);

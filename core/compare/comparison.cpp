@@ -29,6 +29,9 @@ double likenessOf(double difference, Ear ear) {
     return 100.0 * std::exp(-std::max(0.0, difference - ear.threshold) / ear.scale);
 }
 
+/// An effective cutoff from here on filters nothing that is heard.
+constexpr double openHz = 19000.0;
+
 std::string signedText(double value, int decimals, std::string_view unit) {
     const std::string number = fmt::format("{:.{}f}", std::abs(value), decimals);
     const bool zero = number.find_first_not_of("0.") == std::string::npos;
@@ -43,6 +46,7 @@ std::string msText(double seconds) {
 
 std::string hzText(double hz) {
     if (!isMeasured(hz)) return "–";
+    if (hz >= openHz) return "open";
     return hz >= 1000.0 ? fmt::format("{:.2f} kHz", hz / 1000.0) : fmt::format("{:.0f} Hz", hz);
 }
 
@@ -223,6 +227,7 @@ private:
     FacetComparison harmonics() const {
         FacetComparison facet = begin(Facet::harmonics);
         double sum = 0.0;
+        double leaning = 0.0;
         double weights = 0.0;
         std::vector<Remark> remarks;
         for (int n = 1; n <= partialCount; ++n) {
@@ -232,11 +237,16 @@ private:
             if (strength <= -50.0) continue;
             const double weight = (1.0 + strength / 60.0) / std::sqrt(n);
             sum += weight * std::abs(b - a);
+            leaning += weight * (b - a);
             weights += weight;
             if (n <= 12 && std::abs(b - a) > 3.0)
                 remarks.push_back({std::abs(b - a) * weight / 3.0, fmt::format("{} {:.0f} dB {}", ordinal(n), std::abs(b - a), b < a ? "weaker" : "stronger")});
         }
         facet.difference = weights > 0.0 ? sum / weights : notMeasurable;
+        if (weights > 0.0) {
+            leaning /= weights;
+            remarks.push_back({std::abs(leaning) / 3.0, fmt::format("upper partials {:.0f} dB {}", std::abs(leaning), leaning < 0 ? "weaker" : "stronger")});
+        }
         facet.values.push_back({"Nearest waveform", nameOf(reference.source), nameOf(render.source), nameOf(reference.source) == nameOf(render.source) ? "–" : "differs"});
         for (int n = 1; n <= 8; ++n) {
             const double a = reference.partials[static_cast<std::size_t>(n - 1)];
@@ -258,13 +268,14 @@ private:
         std::vector<Remark> remarks;
         const auto addHz = [&](const char* label, const char* pattern, const std::function<double(const NoteProfile&)>& value) {
             const Pair pair = medianPair(value);
-            const double apart = pair.measured() ? std::log2(pair.render / pair.reference) : 0.0;
+            const double apart = pair.measured() ? std::log2(std::min(pair.render, openHz) / std::min(pair.reference, openHz)) : 0.0;
             facet.values.push_back({label, hzText(pair.reference), hzText(pair.render), pair.measured() ? signedText(apart, 2, "oct") : "–"});
             if (pair.measured())
-                remarks.push_back({std::abs(apart) / 0.2, fmt::format(fmt::runtime(pattern), hzText(pair.render), hzText(pair.reference))});
+                remarks.push_back({std::abs(apart) / 0.2, pair.render >= openHz ? fmt::format("stays open, reference {}", fmt::format(fmt::runtime(pattern), hzText(pair.reference)))
+                                                                         : fmt::format(fmt::runtime(pattern + std::string(", not {}")), hzText(pair.render), hzText(pair.reference))});
         };
-        addHz("Highest cutoff", "opens to {}, not {}", [](const NoteProfile& n) { return n.highestCutoffHz; });
-        addHz("Resting cutoff", "closes to {}, not {}", [](const NoteProfile& n) { return n.restingCutoffHz; });
+        addHz("Highest cutoff", "opens to {}", [](const NoteProfile& n) { return n.highestCutoffHz; });
+        addHz("Resting cutoff", "closes to {}", [](const NoteProfile& n) { return n.restingCutoffHz; });
         addTimes(facet, remarks, "Time to close (63 %)", "closes", 0.02, [](const NoteProfile& n) { return n.closingTime; });
         const Pair middle{medianOf(reference.centroidHz.values), medianOf(render.centroidHz.values)};
         const Pair edge{medianOf(reference.rolloffHz.values), medianOf(render.rolloffHz.values)};
