@@ -61,7 +61,8 @@ QString styleSheet(const Theme& t) {
         QLineEdit#value { background: transparent; border: 1px solid transparent; padding: 1px 3px; }
         QLineEdit#value:hover { border-color: @line; } QLineEdit#value:focus { background: @card; border-color: @reference; }
         QLineEdit#value[wrong="true"] { border-color: @render; }
-        QComboBox::drop-down { border: none; width: 16px; }
+        QComboBox::drop-down { border: none; width: 18px; } QComboBox::down-arrow { image: url(:/signs/down-@name.png); width: 14px; height: 14px; }
+        QToolButton::menu-indicator { image: none; }
         QFrame#bar QScrollArea, QFrame#bar QScrollArea > QWidget > QWidget { background: @card; }
         QComboBox QAbstractItemView { background: @card; border: 1px solid @line; selection-background-color: @selected; selection-color: @ink; }
         QTableView { background: transparent; border: none; gridline-color: transparent; selection-background-color: @selected; selection-color: @ink; }
@@ -79,6 +80,7 @@ QString styleSheet(const Theme& t) {
     const std::pair<const char*, QColor> names[] = {{"@paper", t.paper}, {"@card", t.card}, {"@selected", t.selected}, {"@line", t.line},
                                                     {"@ink", t.ink}, {"@quiet", t.quiet}, {"@reference", t.reference},
                                                     {"@render", t.render}, {"@good", t.good}, {"@warning", t.warning}};
+    sheet.replace("@name", t.dark ? "dark" : "light");
     for (const auto& [name, color] : names) sheet.replace(name, color.name());
     return sheet;
 }

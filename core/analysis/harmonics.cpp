@@ -15,6 +15,7 @@ namespace facet {
 namespace {
 
 constexpr double coherentGain = 0.35875; // of the Blackman–Harris window, Harris 1978
+constexpr int absentCounted = 6;
 constexpr double countedRangeDb = 60.0;  // partials further below the strongest tell nothing
 
 /// Responses in dB of the low-pass family on a grid of log frequency relative to the effective cutoff.
@@ -58,6 +59,7 @@ struct Counted {
     int gridStep; ///< of the partial's frequency, 24 per octave above 1 Hz
     float level;  ///< measured, re the source's own level
     float weight;
+    bool absent;  ///< lost below the range: only being predicted above it is wrong
 };
 
 struct FilterFit {
@@ -75,18 +77,22 @@ FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz) {
     const auto tryCutoff = [&](const ResponseFamily::Member& member, int cutoff) {
         std::array<float, partialCount> apart;
         float mean = 0.0f;
-        float weights = 0.0f;
+        float present = 0.0f;
         for (std::size_t k = 0; k < counted.size(); ++k) {
             const int i = std::clamp(counted[k].gridStep - cutoff, ResponseFamily::lowest, ResponseFamily::highest);
             apart[k] = counted[k].level - member.response[static_cast<std::size_t>(i - ResponseFamily::lowest)];
+            if (counted[k].absent) continue;
             mean += counted[k].weight * apart[k];
-            weights += counted[k].weight;
+            present += counted[k].weight;
         }
-        mean /= weights;
+        mean /= present;
         float sum = 0.0f;
-        for (std::size_t k = 0; k < counted.size(); ++k) sum += counted[k].weight * std::abs(apart[k] - mean);
+        for (std::size_t k = 0; k < counted.size(); ++k) {
+            const float by = apart[k] - mean;
+            sum += counted[k].weight * (counted[k].absent ? std::max(0.0f, -by) : std::abs(by));
+        }
         // An unneeded filter or resonance should not win by a hair.
-        const double error = sum / weights + 0.02 * member.peakDb + 0.01 * (last - cutoff) / ResponseFamily::perOctave;
+        const double error = sum / present + 0.02 * member.peakDb + 0.01 * (last - cutoff) / ResponseFamily::perOctave;
         if (error < best.error) best = {error, cutoff, &member};
     };
     constexpr int coarse = 8;
@@ -102,16 +108,19 @@ FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz) {
 std::vector<Counted> countedPartials(const Partials& partials, double f0Hz, TextbookWave wave, double width) {
     const float strongest = *std::max_element(partials.begin(), partials.end());
     std::vector<Counted> counted;
+    int last = 0; ///< highest partial that is present
     for (int n = 1; n <= partialCount; ++n) {
         const double hz = n * f0Hz;
         if (hz > 20000.0) break;
-        // Absent partials are compared as 60 dB down on both sides, so that a false one costs.
         const double source = std::max(textbookPartialDb(wave, width, n), -countedRangeDb - 10.0);
         const double measured = std::max<double>(partials[static_cast<std::size_t>(n - 1)], strongest - countedRangeDb);
         const double depth = strongest - measured;
-        if (depth >= countedRangeDb && source > -countedRangeDb) continue; // below the floor: the filter took it
-        counted.push_back({static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz))),
-                           static_cast<float>(measured - source), static_cast<float>(1.0 / (1.0 + depth / 20.0) / std::sqrt(n))});
+        const bool absent = depth >= countedRangeDb;
+        if (absent && source <= -countedRangeDb) continue; // neither has it
+        if (absent && n > last + absentCounted) break;     // further ones tell the same again
+        if (!absent) last = n;
+        counted.push_back({static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz))), static_cast<float>(measured - source),
+                           static_cast<float>(1.0 / (1.0 + depth / 20.0) / std::sqrt(n)), absent});
     }
     return counted;
 }
@@ -187,7 +196,7 @@ SourceFit fitSource(const Partials& partials, double f0Hz) {
     double bestError = 1e9;
     for (const Hypothesis& h : hypotheses) {
         const auto counted = countedPartials(partials, f0Hz, h.wave, h.width);
-        if (counted.empty()) continue;
+        if (std::all_of(counted.begin(), counted.end(), [](const Counted& c) { return c.absent; })) continue;
         const double error = bestFilter(counted, f0Hz).error;
         if (error < bestError) {
             bestError = error;
@@ -200,7 +209,7 @@ SourceFit fitSource(const Partials& partials, double f0Hz) {
 CutoffFit fitCutoff(const Partials& partials, double f0Hz, TextbookWave wave, double pulseWidth) {
     const auto counted = countedPartials(partials, f0Hz, wave, pulseWidth);
     CutoffFit fit;
-    if (counted.size() < 2) return fit;
+    if (std::count_if(counted.begin(), counted.end(), [](const Counted& c) { return !c.absent; }) < 2) return fit;
     const FilterFit best = bestFilter(counted, f0Hz);
     fit.effectiveHz = std::exp2(static_cast<double>(best.cutoffStep) / ResponseFamily::perOctave);
     fit.resonanceDb = std::max(0.0, best.member->peakDb);

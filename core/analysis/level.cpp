@@ -37,7 +37,7 @@ template <typename T> void smooth(std::vector<T>& values, int length) {
 
 int stepsOf(double seconds) { return std::max(2, static_cast<int>(std::lround(seconds / stepSeconds))); }
 
-enum { logAttack, logDecay, bend, sustainDb, logRelease, peakDb, gateSeconds, parameterCount };
+enum { logAttack, logDecay, bend, sustainDb, logRelease, releaseBend, peakDb, gateSeconds, parameterCount };
 
 /// Level in dB that the measurement would give for an envelope, over `count` steps from the note's start minus
 /// `lead` steps.
@@ -48,6 +48,7 @@ std::vector<float> modelLevel(const Eigen::VectorXd& p, double gate, int lead, i
     shape.decayCurve = p(bend);
     shape.sustain = gainFromDb(p(sustainDb));
     shape.release = std::exp(p(logRelease));
+    shape.releaseCurve = p(releaseBend);
     Envelope envelope;
     envelope.start();
     std::vector<double> power(static_cast<std::size_t>(count + 2 * smoothing), 0.0);
@@ -111,6 +112,14 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
         while (at > 0 && measured[static_cast<std::size_t>(at)] < peak - 20.0) --at;
         roughGate = std::max(0.01, (at - lead) * stepSeconds);
     }
+    // Where the last plateau ends: 2 dB below the level at 0.7 of the note. A slow release begins there.
+    double earlyGate = roughGate;
+    if (!gateKnown) {
+        const auto plateau = static_cast<std::size_t>(std::clamp(lead + static_cast<int>(0.7 * roughGate / stepSeconds), 0, count - 1));
+        auto at = plateau;
+        while (at + 1 < measured.size() && measured[at] > measured[plateau] - 2.0f) ++at;
+        earlyGate = std::clamp((static_cast<int>(at) - lead) * stepSeconds, 0.01, roughGate);
+    }
     const int gateAt = std::clamp(lead + static_cast<int>(roughGate / stepSeconds) - smoothing / 2, 0, count - 1);
     Eigen::VectorXd p(static_cast<int>(parameterCount));
     LeastSquaresProblem problem;
@@ -127,6 +136,7 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
     set(bend, 4.0, 0.0, 8.0);
     set(sustainDb, std::min(0.0, measured[static_cast<std::size_t>(gateAt)] - peak), -60.0, 0.0);
     set(logRelease, std::log(0.05), std::log(0.001), std::log(10.0));
+    set(releaseBend, 3.0, 0.0, 8.0);
     set(peakDb, peak, peak - 12.0, peak + 24.0);
     set(gateSeconds, roughGate, gateKnown ? roughGate : 0.005, gateKnown ? roughGate : longest);
     problem.residuals = [&](const std::vector<Eigen::VectorXd>& points) {
@@ -148,6 +158,7 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
     for (double share : {0.15, 0.8}) {
         Eigen::VectorXd from = p;
         from(logDecay) = std::log(std::clamp(share * roughGate, 0.004, 20.0));
+        if (!gateKnown && share > 0.5) from(gateSeconds) = earlyGate;
         const auto result = minimizeLeastSquares(
             problem, from, {.iterations = 8, .differenceStep = 1e-3, .differenceSteps = {}, .absoluteValues = true, .absoluteFloor = 0.3, .tolerance = 1e-2}, task);
         if (result.cost < best.cost) best = result;
@@ -164,7 +175,10 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
     fit.peakDb = best.point(peakDb);
     fit.errorDb = best.cost;
     // A release that the excerpt does not show cannot be told.
-    if (start + fit.gate + 0.01 < next) fit.release = std::exp(best.point(logRelease));
+    if (start + fit.gate + 0.01 < next) {
+        fit.release = std::exp(best.point(logRelease));
+        fit.releaseBend = best.point(releaseBend);
+    }
     return fit;
 }
 

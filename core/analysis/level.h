@@ -22,6 +22,7 @@ struct LevelFit {
     double decayTime = notMeasurable;  ///< time in which the decay covers 63 % of its way
     double sustainDb = notMeasurable;  ///< re the peak
     double release = notMeasurable;    ///< whole release segment
+    double releaseBend = notMeasurable; ///< curve of the release
     double gate = notMeasurable;       ///< from the note's start to the beginning of its release
     double peakDb = notMeasurable;
     double errorDb = notMeasurable;    ///< mean deviation of the fit

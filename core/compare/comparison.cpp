@@ -160,7 +160,7 @@ private:
         std::vector<Remark> remarks;
         const double octaves = medianInterval();
         if (isMeasured(octaves) && std::abs(octaves) > 0.6)
-            remarks.push_back({20.0, fmt::format("{:.0f} semitones {}", std::abs(12.0 * octaves), octaves < 0 ? "too low" : "too high")});
+            remarks.push_back({1000.0, fmt::format("{:.0f} semitones {}", std::abs(12.0 * octaves), octaves < 0 ? "too low" : "too high")});
         else if (cents.measured())
             remarks.push_back({std::abs(cents.difference()) / 3.0,
                                fmt::format("{:.0f} cents {}", std::abs(cents.difference()), cents.difference() < 0 ? "flat" : "sharp")});

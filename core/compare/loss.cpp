@@ -199,7 +199,8 @@ double upperCutoffHz(const Recording& recording48k, int originalRateHz) {
     const double loudest = *std::max_element(power.begin(), power.end());
     if (loudest <= 0.0) return highest;
     for (std::size_t b = power.size(); b-- > 0;)
-        if (power[b] > 1e-10 * loudest) return std::clamp(static_cast<double>(b) * analysisRateHz / size, 2000.0, highest);
+        if (power[b] > 3e-9 * loudest) // −85 dB, above the window's own side lobes
+            return std::clamp(static_cast<double>(b) * analysisRateHz / size, 2000.0, highest);
     return highest;
 }
 

@@ -79,9 +79,11 @@ Patch estimate(const Profile& profile, const Structure& structure, const Patch& 
     });
     std::vector<float> attacks;
     std::vector<float> releases;
+    std::vector<float> releaseBends;
     for (const NoteProfile& note : profile.notes) {
         attacks.push_back(static_cast<float>(note.level.attack));
         releases.push_back(static_cast<float>(note.level.release));
+        releaseBends.push_back(static_cast<float>(note.level.releaseBend));
     }
     const auto setMeasured = [&](const Address& address, double value, double factor = 1.0) {
         if (isMeasured(value)) patch.setNearest(address, value * factor);
@@ -91,6 +93,7 @@ Patch estimate(const Profile& profile, const Structure& structure, const Patch& 
     setMeasured({levelEnvelope, "decay_curve"}, longest.level.decayBend, 10.0);
     if (isMeasured(longest.level.sustainDb)) patch.setNearest({levelEnvelope, "sustain"}, 100.0 * gainFromDb(longest.level.sustainDb));
     setMeasured({levelEnvelope, "release"}, medianOf(releases), 1000.0);
+    setMeasured({levelEnvelope, "release_curve"}, medianOf(releaseBends), 10.0);
 
     setMeasured({filter, "cutoff"}, longest.restingCutoffHz);
     if (isMeasured(longest.closingTime) && isMeasured(longest.highestCutoffHz)) {

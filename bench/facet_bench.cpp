@@ -1,0 +1,99 @@
+// Speed of the engine, the measurements and the loss. Rates are × real time (audio seconds per second on one core).
+//   build/release/bench/facet_bench
+#include "core/analysis/notes.h"
+#include "core/analysis/profile.h"
+#include "core/audio/audio_file.h"
+#include "core/compare/comparison.h"
+#include "core/compare/loss.h"
+#include "core/engine/render.h"
+#include "core/performance/midi_file.h"
+#include "tests/support/files.h"
+#include "tests/support/sounds.h"
+
+#include <benchmark/benchmark.h>
+
+namespace facet {
+namespace {
+
+constexpr double seconds = 2.0;
+
+Patch filteredSaw() {
+    Patch patch;
+    patch.set({"layer:a/filter:a", "on"}, 1.0);
+    patch.set({"layer:a/filter:a", "cutoff"}, 800.0);
+    patch.set({"layer:a/filter:a", "envelope"}, 36.0);
+    return patch;
+}
+
+Patch stackedSaw() {
+    Patch patch = filteredSaw();
+    patch.set({"layer:a/source:a", "voices"}, 7.0);
+    patch.set({"layer:a/source:a", "spread"}, 80.0);
+    return patch;
+}
+
+void renderOne(benchmark::State& state, const Patch& patch, int channels) {
+    const Performance performance = testing::oneNote(45, 0.0, 1.8, seconds, 48000, channels);
+    for (auto _ : state) benchmark::DoNotOptimize(render(patch, performance));
+    state.counters["xRealTime"] = benchmark::Counter(seconds * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+}
+
+void renderSixteen(benchmark::State& state, const Patch& patch, int channels) {
+    const Performance performance = testing::oneNote(45, 0.0, 1.8, seconds, 48000, channels);
+    std::vector<Patch> patches(16, patch);
+    for (std::size_t i = 0; i < patches.size(); ++i) patches[i].set({"layer:a/filter:a", "cutoff"}, 300.0 + 100.0 * static_cast<double>(i));
+    for (auto _ : state) benchmark::DoNotOptimize(renderAt48k(patches, performance));
+    state.counters["xRealTime"] = benchmark::Counter(16.0 * seconds * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+}
+
+BENCHMARK_CAPTURE(renderOne, sawLowPass24, filteredSaw(), 1)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(renderSixteen, sawLowPass24, filteredSaw(), 1)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(renderOne, sevenStereoLowPass24, stackedSaw(), 2)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(renderSixteen, sevenStereoLowPass24, stackedSaw(), 2)->Unit(benchmark::kMillisecond);
+
+/// Render and loss of one candidate of a batch of 16, both cores: what a search does all day.
+void candidates(benchmark::State& state) {
+    const Performance performance = testing::oneNote(45, 0.0, 1.8, seconds, 48000, 2);
+    const std::vector<Patch> patches(16, filteredSaw());
+    const Loss loss(render(stackedSaw(), performance), performance);
+    for (auto _ : state) {
+        const auto renders = renderAt48k(patches, performance, {}, 1);
+        for (const auto& each : renders) benchmark::DoNotOptimize(loss.residual(each));
+    }
+    state.counters["candidatesPerSecond"] = benchmark::Counter(16.0 * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+}
+BENCHMARK(candidates)->Unit(benchmark::kMillisecond);
+
+void profileOfTheDemo(benchmark::State& state) {
+    const Recording recording = readAudio(testing::demoFile("airlock.flac"));
+    const Performance notes = readMidi(testing::demoFile("airlock.mid"));
+    for (auto _ : state) benchmark::DoNotOptimize(measureProfile(recording, notes));
+}
+BENCHMARK(profileOfTheDemo)->Unit(benchmark::kMillisecond);
+
+void notesOfTheDemo(benchmark::State& state) {
+    const auto mono = monoMix(atRate(readAudio(testing::demoFile("airlock.flac")), 48000));
+    for (auto _ : state) benchmark::DoNotOptimize(findNotes(mono));
+}
+BENCHMARK(notesOfTheDemo)->Unit(benchmark::kMillisecond);
+
+/// What follows an edit in the window: render, profile of the render, comparison.
+void edit(benchmark::State& state) {
+    const Recording recording = readAudio(testing::demoFile("airlock.flac"));
+    Performance notes = readMidi(testing::demoFile("airlock.mid"));
+    notes.frames = recording.frameCount();
+    notes.rateHz = recording.rateHz;
+    notes.channelCount = 1;
+    const Profile reference = measureProfile(recording, notes);
+    for (auto _ : state) {
+        const Recording rendered = render(filteredSaw(), notes);
+        const Profile profile = measureProfile(rendered, notes, {.source = &reference.source, .threads = 2});
+        benchmark::DoNotOptimize(compare(reference, profile));
+    }
+}
+BENCHMARK(edit)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+} // namespace
+} // namespace facet
+
+BENCHMARK_MAIN();

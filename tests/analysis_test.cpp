@@ -1,0 +1,175 @@
+#include "core/analysis/harmonics.h"
+#include "core/analysis/level.h"
+#include "core/analysis/notes.h"
+#include "core/analysis/pitch.h"
+#include "core/analysis/profile.h"
+#include "core/audio/audio_file.h"
+#include "core/base/error.h"
+#include "core/base/random.h"
+#include "core/base/units.h"
+#include "core/performance/midi_file.h"
+#include "tests/support/files.h"
+#include "tests/support/sounds.h"
+
+#include <cmath>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+#include <fstream>
+#include <numbers>
+
+namespace facet {
+namespace {
+
+using testing::demoFile;
+using testing::sawAt;
+using testing::soundOf;
+
+std::vector<float> mono(double seconds, const std::function<double(double)>& value) { return soundOf(seconds, 48000, value).channels[0]; }
+
+TEST(PitchTracking, FollowsTonesFromBassToTreble) {
+    for (double hz : {32.703, 55.0, 110.0, 261.63, 523.25, 1046.5, 2093.0}) {
+        const auto x = mono(0.6, [hz](double t) { return 0.4 * sawAt(hz, t); });
+        const auto track = trackPitch(x);
+        for (double at : {0.15, 0.3, 0.45}) EXPECT_NEAR(centsBetween(hz, track.hz.at(at)), 0.0, 8.0) << hz << " at " << at;
+        EXPECT_NEAR(centsBetween(hz, refinePitch(x, 0.3, hz * std::exp2(20.0 / 1200.0))), 0.0, 0.1) << hz;
+        EXPECT_NEAR(centsBetween(hz, restingPitch(x, 0.1, 0.5, hz * 1.005)), 0.0, 0.1) << hz;
+    }
+}
+
+TEST(PitchTracking, FindsAMissingFundamental) {
+    // Partials 3 to 8 of 110 Hz alone still have the pitch of 110 Hz (periodicity).
+    const auto x = mono(0.6, [](double t) {
+        double sum = 0.0;
+        for (int n = 3; n <= 8; ++n) sum += 0.1 * std::sin(2.0 * std::numbers::pi * 110.0 * n * t);
+        return sum;
+    });
+    EXPECT_NEAR(centsBetween(110.0, trackPitch(x).hz.at(0.3)), 0.0, 10.0);
+}
+
+TEST(PitchTracking, AdmitsThatNoiseHasNone) {
+    Random random(5);
+    const auto x = mono(1.0, [&](double) { return random.between(-0.5, 0.5); });
+    const auto track = trackPitch(x);
+    const auto found = std::count_if(track.hz.values.begin(), track.hz.values.end(), [](float hz) { return isMeasured(hz); });
+    EXPECT_LT(found, static_cast<std::ptrdiff_t>(track.hz.values.size() / 5));
+    const auto notes = findNotes(x);
+    EXPECT_NE(notes.problem, "");
+}
+
+TEST(PartialLevels, AreThoseOfTheWaveform) {
+    PartialMeter meter;
+    const auto x = mono(0.6, [](double t) { return 0.5 * sawAt(220.0, t); });
+    const Partials partials = meter.measure(x, 0.3, 220.4);
+    for (int n = 1; n <= 40; ++n)
+        EXPECT_NEAR(partials[static_cast<std::size_t>(n - 1)], textbookPartialDb(TextbookWave::saw, 0.5, n) - 6.02, 0.1) << n;
+}
+
+TEST(SourceFitting, NamesTextbookWaveforms) {
+    PartialMeter meter;
+    const auto series = [](double hz, const std::function<double(int)>& amplitude) {
+        return mono(0.5, [hz, amplitude](double t) {
+            double sum = 0.0;
+            for (int n = 1; n * hz < 20000.0; ++n) sum += amplitude(n) * std::sin(2.0 * std::numbers::pi * n * hz * t);
+            return 0.3 * sum;
+        });
+    };
+    const double pi = std::numbers::pi;
+    const auto nearest = [&](const std::vector<float>& x) { return fitSource(meter.measure(x, 0.25, 200.0), 200.0); };
+    EXPECT_EQ(nearest(series(200.0, [](int n) { return 1.0 / n; })).wave, TextbookWave::saw);
+    EXPECT_EQ(nearest(series(200.0, [](int n) { return n % 2 ? 1.0 / (n * n) : 0.0; })).wave, TextbookWave::triangle);
+    EXPECT_EQ(nearest(series(200.0, [](int n) { return n == 1 ? 1.0 : 0.0; })).wave, TextbookWave::sine);
+    for (double width : {0.1, 0.3, 0.5}) {
+        const auto fit = nearest(series(200.0, [&](int n) { return std::sin(pi * n * width) / n; }));
+        EXPECT_EQ(fit.wave, TextbookWave::pulse) << width;
+        EXPECT_NEAR(fit.pulseWidth, width, 0.021) << width;
+    }
+}
+
+TEST(LevelFitting, RecoversAnEnvelope) {
+    // 6 ms attack, exponential decay to −8 dB with a time constant of 70 ms, 60 ms linear release.
+    const double sustain = gainFromDb(-8.0);
+    const auto envelope = [&](double t) {
+        const double rise = std::min(1.0, t / 0.006);
+        const double fall = sustain + (1.0 - sustain) * std::exp(-std::max(0.0, t - 0.006) / 0.07);
+        return t < 0.0 ? 0.0 : rise * fall * std::clamp(1.0 - (t - 0.8) / 0.06, 0.0, 1.0);
+    };
+    const auto x = mono(1.2, [&](double t) { return envelope(t - 0.1) * sawAt(330.0, t); });
+    const double smoothing = 2.0 / 330.0;
+    const Track level = levelTrack(x, smoothing);
+    for (double gate : {0.8, static_cast<double>(notMeasurable)}) {
+        const LevelFit fit = fitLevel(level, smoothing, 0.1, gate, 1.2);
+        EXPECT_NEAR(fit.attack, 0.006, 0.003);
+        EXPECT_NEAR(fit.decayTime, 0.07, 0.011);
+        EXPECT_NEAR(fit.sustainDb, -8.0, 1.0);
+        EXPECT_NEAR(fit.gate, 0.8, 0.012);
+        EXPECT_LT(fit.errorDb, 1.0);
+    }
+}
+
+TEST(NoteFinding, FindsTheDemosNotes) {
+    for (const char* name : {"airlock", "comet-tail"}) {
+        const auto x = monoMix(atRate(readAudio(demoFile(std::string(name) + ".flac")), 48000));
+        const FoundNotes found = findNotes(x);
+        const Performance truth = readMidi(demoFile(std::string(name) + ".mid"));
+        std::ifstream file(demoFile(std::string(name) + ".json"));
+        const auto json = nlohmann::json::parse(file);
+        EXPECT_EQ(found.problem, "") << name;
+        ASSERT_EQ(found.performance.notes.size(), truth.notes.size()) << name;
+        EXPECT_NEAR(found.performance.tuningCents, json["tuning_cents"].get<double>(), 2.0) << name;
+        for (std::size_t i = 0; i < truth.notes.size(); ++i) {
+            EXPECT_EQ(found.performance.notes[i].key, truth.notes[i].key) << name << i;
+            EXPECT_NEAR(found.performance.notes[i].start, truth.notes[i].start, 0.005) << name << i;
+            EXPECT_NEAR(found.performance.notes[i].end, truth.notes[i].end, 0.025) << name << i;
+        }
+        EXPECT_NEAR(tuningAgainst(x, truth), json["tuning_cents"].get<double>(), 2.0) << name;
+    }
+}
+
+TEST(NoteFinding, SplitsLegatoByPitch) {
+    double phase = 0.0;
+    const auto x = mono(1.0, [&](double t) {
+        phase += (t < 0.5 ? 220.0 : 330.0) / 48000.0;
+        return 0.4 * (2.0 * (phase - std::floor(phase)) - 1.0) * (t < 0.05 ? 0.0 : 1.0);
+    });
+    const auto found = findNotes(x);
+    ASSERT_EQ(found.performance.notes.size(), 2u);
+    EXPECT_EQ(found.performance.notes[0].key, 57);
+    EXPECT_EQ(found.performance.notes[1].key, 64);
+    EXPECT_NEAR(found.performance.notes[1].start, 0.5, 0.015); // a rise in level would tell more exactly
+}
+
+TEST(Profiles, MeasureTheDemosTruth) {
+    const Recording recording = readAudio(demoFile("comet-tail.flac"));
+    Performance notes = readMidi(demoFile("comet-tail.mid"));
+    notes.tuningCents = 14.0;
+    notes.frames = recording.frameCount();
+    notes.rateHz = recording.rateHz;
+    const Profile profile = measureProfile(recording, notes);
+    EXPECT_EQ(profile.source.wave, TextbookWave::pulse);
+    EXPECT_NEAR(profile.source.pulseWidth, 0.3, 0.021);
+    std::ifstream file(demoFile("comet-tail.json"));
+    const auto truth = nlohmann::json::parse(file);
+    const auto& longest = profile.notes.back();
+    EXPECT_NEAR(longest.level.attack, truth["envelope"]["attack_ms"].get<double>() / 1000.0, 0.003);
+    EXPECT_NEAR(longest.level.decayTime, truth["decay_63_ms"].get<double>() / 1000.0, 0.2 * truth["decay_63_ms"].get<double>() / 1000.0);
+    EXPECT_NEAR(longest.level.sustainDb, dbFromGain(truth["envelope"]["sustain"].get<double>()), 1.0);
+    // Effective cutoff along the longest note, within a quarter octave in the median.
+    std::vector<float> errors;
+    const auto& times = truth["effective_cutoff"]["seconds_after_start"];
+    for (std::size_t i = 0; i < times.size(); ++i) {
+        const double measured = profile.cutoffHz.at(longest.note.start + times[i].get<double>());
+        if (isMeasured(measured)) errors.push_back(static_cast<float>(std::abs(std::log2(measured / truth["effective_cutoff"]["hz"][i].get<double>()))));
+    }
+    EXPECT_LT(medianOf(errors), 0.25f);
+}
+
+TEST(Profiles, AnswerAStopRequest) {
+    const Recording recording = readAudio(demoFile("airlock.flac"));
+    Performance notes = readMidi(demoFile("airlock.mid"));
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_THROW(measureProfile(recording, notes, {}, {.stop = stop.get_token(), .progress = {}}), Cancelled);
+}
+
+} // namespace
+} // namespace facet

@@ -1,0 +1,137 @@
+"""facet-cli as a user runs it: its contract, its exit codes and its one sentence for every bad input."""
+import json
+import os
+import pathlib
+import signal
+import subprocess
+import tempfile
+import time
+import unittest
+
+CLI = os.environ["FACET_CLI"]
+DEMO = pathlib.Path(os.environ["FACET_SOURCE"]) / "demo"
+
+
+def run(*words):
+    return subprocess.run([CLI, *map(str, words)], capture_output=True, text=True, timeout=120)
+
+
+class CommandLine(unittest.TestCase):
+    def setUp(self):
+        self.folder = tempfile.TemporaryDirectory()
+        self.path = pathlib.Path(self.folder.name)
+
+    def tearDown(self):
+        self.folder.cleanup()
+
+    def test_version_and_help(self):
+        self.assertEqual(run("--version").returncode, 0)
+        self.assertIn("facet-cli", run("--version").stdout)
+        self.assertIn("match", run("--help").stdout)
+
+    def test_wrong_usage_exits_with_2(self):
+        for words in [(), ("nonsense",), ("analyze",), ("match", "a.wav"), ("match", "a.wav", "--out", "x", "--region", "3"),
+                      ("render", "p.json", "--out", "x.wav", "--rate", "12")]:
+            self.assertEqual(run(*words).returncode, 2, words)
+
+    def test_analyze(self):
+        measured = json.loads(run("analyze", DEMO / "comet-tail.flac", "--json").stdout)
+        truth = json.loads((DEMO / "comet-tail.json").read_text())
+        self.assertEqual([n["key"] for n in measured["notes"]], [n[2] for n in truth["notes"]])
+        self.assertAlmostEqual(measured["tuning_cents"], truth["tuning_cents"], delta=2)
+        self.assertEqual(measured["source"]["nearest"], "pulse 30 %")
+        self.assertEqual(len(measured["partials_db"]), 40)
+        self.assertIn("note", run("analyze", DEMO / "airlock.flac").stdout)
+        with_notes = json.loads(run("analyze", DEMO / "comet-tail-echoes.flac", "--notes", DEMO / "comet-tail.mid", "--json").stdout)
+        self.assertEqual(len(with_notes["notes"]), len(truth["notes"]))
+
+    def test_match_leaves_what_it_promises(self):
+        out = self.path / "m"
+        first = run("match", DEMO / "airlock.flac", "--out", out, "--evaluations", 150, "--seconds", 0, "--seed", 3, "--threads", 1)
+        self.assertEqual(first.returncode, 0, first.stderr)
+        self.assertEqual(sorted(p.name for p in out.iterdir()), ["notes.mid", "patch.json", "performance.json", "render.wav", "report.json"])
+        report = json.loads((out / "report.json").read_text())
+        self.assertLessEqual(report["evaluations"], 150)
+        self.assertEqual(report["seed"], 3)
+        self.assertGreater(report["likeness"]["after"], report["likeness"]["before"])
+        self.assertEqual(set(report["facets"]), {"pitch", "level", "harmonics", "brightness"})
+        self.assertTrue(report["structure"])
+        # Rendering patch and performance again gives the same bytes.
+        run("render", out / "patch.json", "--performance", out / "performance.json", "--out", self.path / "again.wav")
+        self.assertEqual((self.path / "again.wav").read_bytes(), (out / "render.wav").read_bytes())
+        # Equal evaluations and seed give equal results on two threads.
+        run("match", DEMO / "airlock.flac", "--out", self.path / "n", "--evaluations", 150, "--seconds", 0, "--seed", 3, "--threads", 2)
+        self.assertEqual((self.path / "n/patch.json").read_text(), (out / "patch.json").read_text())
+        self.assertEqual((self.path / "n/render.wav").read_bytes(), (out / "render.wav").read_bytes())
+        # Same length, rate and channels as the reference.
+        compared = json.loads(run("compare", DEMO / "airlock.flac", out / "render.wav", "--json").stdout)
+        self.assertAlmostEqual(compared["likeness"], report["likeness"]["after"], delta=6)
+
+    def test_match_obeys_start_lock_and_region(self):
+        start = self.path / "start.json"
+        start.write_text(json.dumps({"format": "facet-patch", "version": 1, "modules": {
+            "layer:a/filter:a": {"on": True, "cutoff": 777.0}, "layer:a/source:a": {"wave": "triangle"}}}))
+        done = run("match", DEMO / "airlock.flac", "--out", self.path / "m", "--evaluations", 60, "--seconds", 0, "--start", start,
+                   "--lock", "layer:a/filter:a/cutoff", "--lock", "layer:a/source:a/wave", "--region", "1.35:2.5")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        patch = json.loads((self.path / "m/patch.json").read_text())["modules"]
+        self.assertEqual(patch["layer:a/filter:a"]["cutoff"], 777.0)
+        self.assertEqual(patch["layer:a/source:a"]["wave"], "triangle")
+        performance = json.loads((self.path / "m/performance.json").read_text())
+        self.assertEqual(performance["render"]["frames"], round(1.15 * 44100))
+        self.assertEqual([n["key"] for n in performance["notes"]], [36, 31])
+
+    def test_a_stopped_match_still_writes_the_best_so_far(self):
+        process = subprocess.Popen([CLI, "match", str(DEMO / "airlock.flac"), "--out", str(self.path / "m"), "--seconds", "60"],
+                                   stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        time.sleep(4)
+        process.send_signal(signal.SIGINT)
+        out, err = process.communicate(timeout=20)
+        self.assertEqual(process.returncode, 0, err)
+        self.assertIn("stopped", out)
+        self.assertFalse(json.loads((self.path / "m/report.json").read_text())["complete"])
+
+    def test_render_rates_and_formats(self):
+        empty = self.path / "empty.json"
+        empty.write_text('{"format": "facet-patch", "version": 1}')
+        self.assertEqual(run("render", empty, "--notes", DEMO / "airlock.mid", "--out", self.path / "a.wav", "--rate", 44100).returncode, 0)
+        self.assertEqual(run("render", empty, "--notes", DEMO / "airlock.mid", "--out", self.path / "a.flac").returncode, 0)
+        self.assertGreater((self.path / "a.wav").stat().st_size, 44100 * 2.6 * 8)
+        self.assertEqual(run("render", empty, "--out", self.path / "a.wav").returncode, 2)
+
+    def test_bad_input_gets_one_sentence(self):
+        (self.path / "empty.wav").write_bytes(b"")
+        (self.path / "text.wav").write_text("just words")
+        (self.path / "cut.flac").write_bytes((DEMO / "airlock.flac").read_bytes()[:20000])
+        (self.path / "patch.json").write_text('{"format": "facet-patch", "version": 1, "modules": {"output": {"level": "loud"}}}')
+        import numpy
+        from scipy.io import wavfile
+        wavfile.write(self.path / "zero.wav", 48000, numpy.zeros(48000, numpy.float32))
+        wavfile.write(self.path / "nan.wav", 48000, numpy.full(48000, numpy.nan, numpy.float32))
+        wavfile.write(self.path / "two.wav", 48000, numpy.array([0.5, -0.5], numpy.float32))
+        wavfile.write(self.path / "six.wav", 48000, numpy.ones((48000, 6), numpy.float32))
+        cases = [("analyze", self.path / name) for name in
+                 ("empty.wav", "text.wav", "cut.flac", "zero.wav", "nan.wav", "two.wav", "six.wav", "missing.wav", "")]
+        cases += [("render", self.path / "patch.json", "--notes", DEMO / "airlock.mid", "--out", self.path / "x.wav"),
+                  ("render", self.path / "text.wav", "--notes", DEMO / "airlock.mid", "--out", self.path / "x.wav"),
+                  ("analyze", DEMO / "airlock.flac", "--notes", self.path / "text.wav"),
+                  ("match", DEMO / "airlock.flac", "--out", "/proc/nowhere"),
+                  ("match", DEMO / "airlock.flac", "--out", self.path / "m", "--lock", "layer:a/filter:a/cutof"),
+                  ("match", DEMO / "airlock.flac", "--out", self.path / "m", "--region", "90:95")]
+        for words in cases:
+            done = run(*words)
+            self.assertEqual(done.returncode, 1, (words, done.stdout, done.stderr))
+            self.assertEqual(done.stdout, "", words)
+            lines = done.stderr.strip().splitlines()
+            self.assertEqual(len(lines), 1, (words, done.stderr))
+            self.assertRegex(lines[0], r"^\S.*\.$", words)
+
+    def test_params_lists_every_address(self):
+        lines = run("params").stdout.splitlines()
+        self.assertTrue(any(line.startswith("layer:a/filter:a/cutoff") and "20 Hz to 20 kHz" in line for line in lines))
+        schema = json.loads(run("params", "--json").stdout)
+        self.assertEqual(schema["$defs"]["filter"]["properties"]["cutoff"]["maximum"], 20000)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,132 @@
+#include "core/base/units.h"
+#include "core/compare/comparison.h"
+#include "core/compare/loss.h"
+#include "core/engine/render.h"
+#include "tests/support/sounds.h"
+
+#include <gtest/gtest.h>
+
+namespace facet {
+namespace {
+
+const Address cutoff{"layer:a/filter:a", "cutoff"};
+const Address cents{"layer:a/source:a", "cents"};
+const Address decay{"layer:a/envelope:level", "decay"};
+const Address wave{"layer:a/source:a", "wave"};
+
+Patch basePatch() {
+    Patch patch;
+    patch.set({"layer:a/filter:a", "on"}, 1.0);
+    patch.set(cutoff, 900.0);
+    patch.set({"layer:a/filter:a", "envelope"}, 24.0);
+    patch.set({"layer:a/envelope:filter", "decay"}, 300.0);
+    patch.set(decay, 400.0);
+    patch.set({"layer:a/envelope:level", "sustain"}, 30.0);
+    patch.set({"layer:a/envelope:level", "release"}, 60.0);
+    return patch;
+}
+
+Performance phrase() {
+    Performance performance = testing::oneNote(45, 0.05, 0.7, 1.6);
+    performance.notes.push_back({0.8, 1.4, 52, 0.0, 100.0});
+    performance.normalize();
+    return performance;
+}
+
+Comparison compared(const Recording& reference, const Recording& render) {
+    const Profile a = measureProfile(reference, phrase());
+    const Profile b = measureProfile(render, phrase(), {.source = &a.source});
+    return compare(a, b);
+}
+
+Recording with(const Address& address, double value) {
+    Patch patch = basePatch();
+    patch.set(address, value);
+    return render(patch, phrase());
+}
+
+TEST(Likeness, IsFullForTheSameSound) {
+    const Recording reference = render(basePatch(), phrase());
+    const Comparison same = compared(reference, reference);
+    EXPECT_NEAR(same.likeness, 100.0, 1e-9);
+    for (const auto& facet : same.facets) EXPECT_EQ(facet.words, "alike");
+}
+
+TEST(Likeness, IsDeafToGainPhaseAndStart) {
+    const Recording reference = render(basePatch(), phrase());
+    EXPECT_GT(compared(reference, withGain(reference, -9.0)).likeness, 99.0);
+    Recording late = reference;
+    late.channels[0].insert(late.channels[0].begin(), 480, 0.0f);
+    late.channels[0].resize(reference.channels[0].size());
+    EXPECT_GT(compared(reference, late).likeness, 95.0);
+    Performance other = phrase();
+    other.seed = 99;
+    EXPECT_GT(compared(reference, render(basePatch(), other)).likeness, 95.0);
+}
+
+TEST(Likeness, FallsWithTheSizeOfAKnownChange) {
+    const Recording reference = render(basePatch(), phrase());
+    struct Change {
+        Address address;
+        std::vector<double> values; ///< further and further away
+        Facet facet;
+    };
+    for (const Change& change : {Change{cents, {10.0, 30.0, 90.0}, Facet::pitch}, Change{cutoff, {1200.0, 2400.0, 9000.0}, Facet::brightness},
+                                 Change{decay, {900.0, 2500.0, 12000.0}, Facet::level}}) {
+        double last = 100.0;
+        for (double value : change.values) {
+            const Comparison comparison = compared(reference, with(change.address, value));
+            const double now = comparison.find(change.facet)->likeness;
+            EXPECT_LT(now, last) << change.address.text() << " " << value;
+            last = now;
+        }
+    }
+}
+
+TEST(Likeness, OfAWrongOctaveIsLow) {
+    const Recording reference = render(basePatch(), phrase());
+    const Comparison comparison = compared(reference, with({"layer:a/source:a", "octave"}, 1.0));
+    EXPECT_LT(comparison.find(Facet::pitch)->likeness, 10.0);
+    EXPECT_LT(comparison.likeness, 50.0);
+    EXPECT_EQ(comparison.find(Facet::pitch)->words, "12 semitones too high");
+}
+
+TEST(Differences, AreNamedInWordsAndUnits) {
+    const Recording reference = render(basePatch(), phrase());
+    EXPECT_EQ(compared(reference, with(cents, 25.0)).find(Facet::pitch)->words, "25 cents sharp");
+    const std::string darker = compared(reference, with(cutoff, 150.0)).find(Facet::brightness)->words;
+    EXPECT_TRUE(darker.find("closes to") == 0 || darker.find("darker") != std::string::npos || darker.find("opens to") == 0) << darker;
+    const auto square = compared(reference, with(wave, 3.0));
+    EXPECT_NE(square.find(Facet::harmonics)->words.find("2nd partial"), std::string::npos) << square.find(Facet::harmonics)->words;
+    EXPECT_NE(square.find(Facet::harmonics)->words.find("weaker"), std::string::npos);
+}
+
+TEST(SearchLoss, IsZeroForItselfAndDeafToGain) {
+    const Recording reference = render(basePatch(), phrase());
+    const Loss loss(reference, phrase());
+    EXPECT_NEAR(Loss::value(loss.residual(reference)), 0.0, 1e-4);
+    EXPECT_NEAR(Loss::value(loss.residual(withGain(reference, -13.0))), 0.0, 0.01);
+    EXPECT_GT(Loss::value(loss.residual(with(cutoff, 1000.0))), 0.2);
+}
+
+TEST(SearchLoss, SeesCents) {
+    const Recording reference = render(basePatch(), phrase());
+    const Loss loss(reference, phrase());
+    const double near = Loss::value(loss.residual(with(cents, 2.0)));
+    const double far = Loss::value(loss.residual(with(cents, 8.0)));
+    EXPECT_GT(near, 0.1);
+    EXPECT_GT(far, near + 0.3);
+}
+
+TEST(UpperCutoff, IsThatOfABandLimitedTransfer) {
+    Recording dull = testing::soundOf(1.0, 48000, [](double t) {
+        double sum = 0.0;
+        for (int n = 1; n < 60; ++n) sum += 0.05 * std::sin(2.0 * 3.14159265358979 * 100.0 * n * t + n * n); // up to 5.9 kHz
+        return sum;
+    });
+    EXPECT_NEAR(upperCutoffHz(dull, 48000), 5900.0, 100.0);
+    EXPECT_LE(upperCutoffHz(render(Patch(), phrase()), 22050), 0.45 * 22050);
+}
+
+} // namespace
+} // namespace facet

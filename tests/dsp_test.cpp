@@ -1,0 +1,201 @@
+#include "core/base/units.h"
+#include "core/dsp/envelope.h"
+#include "core/dsp/fft.h"
+#include "core/dsp/least_squares.h"
+#include "core/dsp/loudness.h"
+#include "core/dsp/low_pass.h"
+#include "core/dsp/mel.h"
+#include "core/dsp/resample.h"
+#include "core/dsp/vector_math.h"
+#include "core/dsp/window.h"
+#include "tests/support/sounds.h"
+
+#include <cmath>
+#include <gtest/gtest.h>
+#include <numbers>
+
+namespace facet {
+namespace {
+
+double sine(double hz, double t) { return std::sin(2.0 * std::numbers::pi * hz * t); }
+
+TEST(Fft, FindsASineAndComesBack) {
+    RealFft fft(1024);
+    for (int i = 0; i < 1024; ++i) fft.time()[static_cast<std::size_t>(i)] = static_cast<float>(sine(10.0, i / 1024.0));
+    fft.forward();
+    EXPECT_NEAR(std::abs(fft.bins()[10]), 512.0, 1e-2);
+    EXPECT_NEAR(std::abs(fft.bins()[11]), 0.0, 1e-2);
+    fft.inverse();
+    EXPECT_NEAR(fft.time()[25] / 1024.0, sine(10.0, 25 / 1024.0), 1e-5);
+}
+
+TEST(Windows, HaveHarrisFigures) {
+    // F. J. Harris, Proc. IEEE 66(1), 1978, table I: coherent gain and equivalent noise bandwidth in bins of Hann
+    // (0.50, 1.50) and four-term Blackman-Harris (0.36, 2.00).
+    const auto figures = [](const std::vector<float>& w) {
+        double sum = 0.0, square = 0.0;
+        for (float v : w) {
+            sum += v;
+            square += static_cast<double>(v) * v;
+        }
+        const double n = static_cast<double>(static_cast<int>(w.size()));
+        return std::pair(sum / n, n * square / (sum * sum));
+    };
+    const auto hann = figures(hannWindow(4096));
+    EXPECT_NEAR(hann.first, 0.50, 0.005);
+    EXPECT_NEAR(hann.second, 1.50, 0.005);
+    const auto harris = figures(blackmanHarrisWindow(4096));
+    EXPECT_NEAR(harris.first, 0.36, 0.005);
+    EXPECT_NEAR(harris.second, 2.00, 0.01);
+}
+
+TEST(Resampling, KeepsASineASine) {
+    const auto input = testing::soundOf(0.5, 44100, [](double t) { return sine(1000.0, t); }).channels[0];
+    const auto output = resample(input, 44100, 48000);
+    ASSERT_EQ(output.size(), 24000u);
+    for (std::size_t i = 4000; i < 20000; i += 7) // away from the ends; 24 bits of accuracy is soxr's own promise
+        ASSERT_NEAR(output[i], sine(1000.0, static_cast<double>(i) / 48000.0), 1e-5);
+    EXPECT_EQ(resample(input, 44100, 48000, 123).size(), 123u);
+}
+
+TEST(Mel, BandsAreMeansAndNeverEmpty) {
+    const MelBank bank(128, 20.0, 20000.0, 2048, 48000.0);
+    const std::vector<float> flat(1025, 3.0f);
+    std::vector<float> out(128);
+    bank.apply(flat, out);
+    for (float v : out) EXPECT_NEAR(v, 3.0f, 1e-5f);
+    EXPECT_NEAR(melFromHz(1000.0), 1000.0, 0.1); // the scale's anchor (O'Shaughnessy 1987)
+    EXPECT_NEAR(hzFromMel(melFromHz(4321.0)), 4321.0, 1e-6);
+}
+
+TEST(Loudness, GivesTheStandardsFigures) {
+    // ITU-R BS.1770-4, annex 1: a 0 dBFS 997 Hz sine in one front channel reads -3.01 LKFS.
+    const auto full = testing::soundOf(3.0, 48000, [](double t) { return sine(997.0, t); });
+    EXPECT_NEAR(integratedLoudness(full.channels, 48000), -3.01, 0.05);
+    EXPECT_NEAR(activeLoudness(full.channels), -3.01, 0.05);
+    // EBU Tech 3341, test case 1: stereo 1 kHz sine at -23 dBFS peak per channel reads -23 LUFS.
+    const auto quiet = testing::soundOf(20.0, 48000, [](double t) { return gainFromDb(-23.0) * sine(1000.0, t); }).channels[0];
+    const std::vector<std::vector<float>> stereo{quiet, quiet};
+    EXPECT_NEAR(integratedLoudness(stereo, 48000), -23.0, 0.1);
+    EXPECT_NEAR(activeLoudness(stereo), -23.0, 0.1);
+    EXPECT_EQ(integratedLoudness(std::vector<std::vector<float>>{std::vector<float>(48000, 0.0f)}, 48000), silenceDb);
+}
+
+TEST(Loudness, OfAShortSoundIsThatOfALongOne) {
+    const auto brief = testing::soundOf(0.15, 48000, [](double t) { return sine(997.0, t); });
+    EXPECT_NEAR(integratedLoudness(brief.channels, 48000), -3.01, 0.3);
+}
+
+TEST(VectorMath, DecibelsAreLogarithms) {
+    std::vector<float> power;
+    for (int i = 0; i < 1003; ++i) power.push_back(static_cast<float>(std::pow(10.0, -12.0 + 0.013 * i)));
+    std::vector<float> db(power.size());
+    decibelsAbove(power.data(), 1e-9f, db.data(), static_cast<int>(power.size()));
+    for (std::size_t i = 0; i < power.size(); ++i)
+        ASSERT_NEAR(db[i], 10.0 * std::log10(static_cast<double>(power[i]) + 1e-9), 2e-5); // floats of some tens
+}
+
+TEST(VectorMath, SumsTheTailToo) {
+    std::vector<float> a(37), b(37), out(37);
+    for (std::size_t i = 0; i < 37; ++i) {
+        a[i] = static_cast<float>(i);
+        b[i] = 2.0f;
+    }
+    EXPECT_FLOAT_EQ(dotProduct(a.data(), b.data(), 37), 1332.0f);
+    EXPECT_FLOAT_EQ(multiplyByWindow(a.data(), b.data(), out.data(), 37), 4.0f * 16206.0f); // 4 Σ i², i < 37
+    EXPECT_FLOAT_EQ(out[36], 72.0f);
+}
+
+TEST(EnvelopeCurve, KeepsItsTimes) {
+    const EnvelopeShape shape{.attack = 0.01, .decay = 0.1, .sustain = 0.4, .release = 0.05};
+    Envelope envelope;
+    envelope.start();
+    std::vector<float> out(48000);
+    envelope.advance(shape, 1.0 / 48000.0, 12000, out.data());
+    envelope.release();
+    envelope.advance(shape, 1.0 / 48000.0, 12000, out.data() + 12000);
+    const auto at = [&](double seconds) { return out[static_cast<std::size_t>(std::lround(seconds * 48000))]; };
+    EXPECT_NEAR(at(0.005), 0.5, 1e-3);
+    EXPECT_NEAR(at(0.01), 1.0, 2e-3);
+    EXPECT_NEAR(at(0.01 + 0.1 * shape.decayCurve.timeConstantShare()), 1.0 - 0.6 * (1.0 - std::exp(-1.0)), 2e-3);
+    EXPECT_NEAR(at(0.2), 0.4, 1e-6);
+    EXPECT_GT(at(0.25 + 0.049), 0.0f);
+    EXPECT_EQ(at(0.25 + 0.051), 0.0f);
+    EXPECT_FALSE(envelope.active());
+}
+
+TEST(EnvelopeCurve, DoesNotDependOnBlocks) {
+    const EnvelopeShape shape{.delay = 0.003, .attack = 0.021, .hold = 0.005, .decay = 0.3, .sustain = 0.3, .release = 0.1};
+    const auto run = [&](int block) {
+        Envelope envelope;
+        envelope.start();
+        std::vector<float> out(9600);
+        for (int i = 0; i < 9600; i += block) envelope.advance(shape, 1.0 / 48000.0, std::min(block, 9600 - i), out.data() + i);
+        return out;
+    };
+    const auto fine = run(1);
+    const auto coarse = run(16);
+    for (std::size_t i = 0; i < fine.size(); ++i) ASSERT_NEAR(fine[i], coarse[i], 2e-4); // straight lines of 16 samples
+}
+
+TEST(LowPassFormula, FallsByItsPoles) {
+    // Two poles fall 12 dB per octave, four 24 (any filter handbook); far above the cutoff, far below half the rate.
+    for (int poles : {2, 4}) {
+        const double octave = lowPassResponseDb(poles, 200.0, -3.0, 3200.0, 1e6) - lowPassResponseDb(poles, 200.0, -3.0, 1600.0, 1e6);
+        EXPECT_NEAR(octave, -6.02 * poles, 0.1);
+        EXPECT_NEAR(lowPassResponseDb(poles, 200.0, 7.0, 200.0, 48000), 7.0, 1e-6) << "resonance is the gain at the cutoff";
+        EXPECT_NEAR(lowPassResponseDb(poles, 1000.0, -3.0103, 1000.0, 48000), -3.01, 0.01);
+    }
+    // Butterworth of order 4 at w = 0.5: 1/sqrt(1 + 0.5^8).
+    EXPECT_NEAR(lowPassResponseDb(4, 1000.0, -3.0103, 500.0, 1e6), -10.0 * std::log10(1.0 + std::pow(0.5, 8)), 1e-3);
+    const double hz = effectiveCutoffHz(4, 1000.0, 12.0, 48000);
+    EXPECT_NEAR(lowPassResponseDb(4, 1000.0, 12.0, hz, 48000), -6.0, 1e-3);
+    EXPECT_GT(hz, 1000.0);
+}
+
+TEST(LeastSquares, FindsRosenbrocksMinimum) {
+    // H. H. Rosenbrock, Computer Journal 3, 1960: (1 − x)² + 100 (y − x²)², minimum 0 at (1, 1).
+    LeastSquaresProblem problem{Eigen::Vector2d(-2, -2), Eigen::Vector2d(2, 2), [](const std::vector<Eigen::VectorXd>& points) {
+                                    std::vector<Eigen::VectorXf> all;
+                                    for (const auto& p : points) all.push_back(Eigen::Vector2f(static_cast<float>(1 - p(0)), static_cast<float>(10 * (p(1) - p(0) * p(0)))));
+                                    return all;
+                                }};
+    LeastSquaresSettings settings;
+    settings.iterations = 100;
+    settings.tolerance = 0.0;
+    const auto result = minimizeLeastSquares(problem, Eigen::Vector2d(-1.2, 1.0), settings);
+    EXPECT_NEAR(result.point(0), 1.0, 1e-3);
+    EXPECT_NEAR(result.point(1), 1.0, 1e-3);
+}
+
+TEST(LeastSquares, ObeysItsBox) {
+    LeastSquaresProblem problem{Eigen::Vector2d(0, 0), Eigen::Vector2d(1, 1), [](const std::vector<Eigen::VectorXd>& points) {
+                                    std::vector<Eigen::VectorXf> all;
+                                    for (const auto& p : points) {
+                                        EXPECT_TRUE((p.array() >= 0).all() && (p.array() <= 1).all());
+                                        all.push_back(Eigen::Vector2f(static_cast<float>(p(0) - 3), static_cast<float>(p(1) - 0.25 + 0.1 * p(0))));
+                                    }
+                                    return all;
+                                }};
+    const auto result = minimizeLeastSquares(problem, Eigen::Vector2d(0.5, 0.5), {.iterations = 30});
+    EXPECT_NEAR(result.point(0), 1.0, 1e-6);
+    EXPECT_NEAR(result.point(1), 0.15, 1e-3);
+}
+
+TEST(LeastSquares, OfAbsoluteValuesIgnoresOutliers) {
+    // The mean of {0, 0, 0, 0, 10} is 2, its median 0.
+    LeastSquaresProblem problem{Eigen::VectorXd::Constant(1, -20), Eigen::VectorXd::Constant(1, 20), [](const std::vector<Eigen::VectorXd>& points) {
+                                    std::vector<Eigen::VectorXf> all;
+                                    for (const auto& p : points) {
+                                        Eigen::VectorXf r(5);
+                                        r << 0, 0, 0, 0, 10;
+                                        all.push_back(r.array() - static_cast<float>(p(0)));
+                                    }
+                                    return all;
+                                }};
+    const auto result = minimizeLeastSquares(problem, Eigen::VectorXd::Constant(1, 7.0), {.iterations = 60, .absoluteValues = true, .absoluteFloor = 0.01, .tolerance = 0.0});
+    EXPECT_NEAR(result.point(0), 0.0, 0.05);
+}
+
+} // namespace
+} // namespace facet

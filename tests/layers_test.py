@@ -1,0 +1,56 @@
+"""Every #include between folders follows the table of docs/architecture.md, and Qt begins at app/."""
+import os
+import pathlib
+import re
+import sys
+
+ROOT = pathlib.Path(os.environ.get("FACET_SOURCE", pathlib.Path(__file__).resolve().parent.parent))
+
+
+def table():
+    allowed = {}
+    for line in (ROOT / "docs/architecture.md").read_text().splitlines():
+        row = re.match(r"\| `([\w/]+)/?` \|.*\| ([^|]*) \|$", line)
+        if row:
+            allowed[row.group(1).rstrip("/")] = {word.strip().strip("`") for word in row.group(2).split(",")}
+    return allowed
+
+
+def folder_of(path):
+    parts = pathlib.Path(path).parts
+    return "/".join(parts[:2]) if parts[0] in ("core", "app") else parts[0]
+
+
+def main():
+    allowed = table()
+    problems = []
+    seen = set()
+    for path in sorted(ROOT.glob("core/**/*")) + sorted(ROOT.glob("app/**/*")) + sorted(ROOT.glob("cli/*")):
+        if path.suffix not in (".h", ".cpp"):
+            continue
+        relative = path.relative_to(ROOT)
+        here = folder_of(relative)
+        seen.add(here)
+        if here not in allowed:
+            problems.append(f"{here} is not in the table")
+            continue
+        for include in re.findall(r'#\s*include\s+([<"].*[>"])', path.read_text()):
+            name = include[1:-1]
+            if include[0] == '"':
+                there = folder_of(name)
+                if there != here and there not in allowed[here] and there.split("/")[0] not in allowed[here]:
+                    problems.append(f"{relative} includes {name}")
+            elif not str(relative).startswith("app/") and (re.match(r"Q[A-Z]", name) or name == "qcustomplot.h"):
+                problems.append(f"{relative} includes Qt: {name}")
+            elif here == "app/session" and name in ("QWidget", "QApplication", "QMessageBox", "QDialog"):
+                problems.append(f"{relative} includes a widget: {name}")
+    for problem in sorted(set(problems)):
+        print(problem)
+    if len(seen) < 12:
+        problems.append("too few folders were found; was the right tree read?")
+        print(problems[-1])
+    return 1 if problems else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

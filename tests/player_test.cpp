@@ -1,0 +1,188 @@
+#include "core/base/units.h"
+#include "core/devices/audio_output.h"
+#include "core/player/player.h"
+#include "tests/support/sounds.h"
+
+#include <atomic>
+#include <chrono>
+#include <cmath>
+#include <cstdlib>
+#include <gtest/gtest.h>
+#include <new>
+#include <numbers>
+#include <thread>
+
+namespace {
+
+// Counts what this thread allocates or frees while it pretends to be the audio thread.
+thread_local bool counting = false;
+std::atomic<int> allocations = 0;
+
+} // namespace
+
+void* operator new(std::size_t size) {
+    if (counting) ++allocations;
+    if (void* place = std::malloc(size ? size : 1)) return place;
+    throw std::bad_alloc();
+}
+void operator delete(void* place) noexcept {
+    if (counting) ++allocations;
+    std::free(place);
+}
+void operator delete(void* place, std::size_t) noexcept { operator delete(place); }
+
+namespace facet {
+namespace {
+
+Recording sine(double hz, double amplitude, double seconds = 1.0) {
+    return testing::soundOf(seconds, 48000, [=](double t) { return amplitude * std::sin(2.0 * std::numbers::pi * hz * t); });
+}
+
+double rms(const std::vector<float>& stereo, int begin, int end) {
+    double sum = 0.0;
+    for (int i = begin; i < end; ++i) sum += static_cast<double>(stereo[static_cast<std::size_t>(2 * i)]) * stereo[static_cast<std::size_t>(2 * i)];
+    return std::sqrt(sum / (end - begin));
+}
+
+std::vector<float> fill(Player& player, int frames) {
+    std::vector<float> out(static_cast<std::size_t>(2 * frames));
+    for (int at = 0; at < frames; at += 256) player.fill(out.data() + 2 * at, std::min(256, frames - at));
+    return out;
+}
+
+float largestStep(const std::vector<float>& stereo, int begin, int end) {
+    float step = 0.0f;
+    for (int i = begin + 1; i < end; ++i) step = std::max(step, std::abs(stereo[static_cast<std::size_t>(2 * i)] - stereo[static_cast<std::size_t>(2 * i - 2)]));
+    return step;
+}
+
+TEST(Transport, SwapsInPlaceAtMatchedLoudness) {
+    Player player(48000);
+    player.setSound(Side::reference, sine(200.0, 0.5), 0.0);
+    player.setSound(Side::render, sine(1000.0, 0.05), 20.0);
+    player.play();
+    const auto reference = fill(player, 12000);
+    EXPECT_NEAR(rms(reference, 4800, 12000), 0.5 / std::numbers::sqrt2, 0.01);
+    const double before = player.position();
+    player.listenTo(Side::render);
+    const auto render = fill(player, 12000);
+    EXPECT_NEAR(player.position() - before, 0.25, 1e-6) << "the swap moved the place";
+    EXPECT_NEAR(rms(render, 4800, 12000), 0.5 / std::numbers::sqrt2, 0.01) << "equal loudness";
+    EXPECT_LT(largestStep(render, 0, 12000), 0.5f * 2.0f * 3.15f * 1000.0f / 48000.0f + 0.02f) << "a click";
+}
+
+TEST(Transport, LoopsAndEnds) {
+    Player player(48000);
+    player.setSound(Side::reference, sine(200.0, 0.5), 0.0);
+    player.setLoop(0.25, 0.5, true);
+    player.seek(0.25);
+    player.play();
+    fill(player, 48000);
+    EXPECT_TRUE(player.playing());
+    EXPECT_TRUE(player.position() >= 0.25 && player.position() <= 0.51);
+    player.setLoop(0.0, 0.0, false);
+    fill(player, 48000);
+    EXPECT_FALSE(player.playing()) << "the sound has an end";
+}
+
+TEST(Transport, NewSoundTakesOverWithoutAClick) {
+    Player player(48000);
+    player.setSound(Side::render, sine(100.0, 0.8), 0.0);
+    player.listenTo(Side::render);
+    player.play();
+    fill(player, 9600);
+    player.setSound(Side::render, sine(100.0, 0.4), 0.0);
+    const auto out = fill(player, 9600);
+    EXPECT_LT(largestStep(out, 0, 9600), 0.02f);
+    EXPECT_NEAR(rms(out, 4800, 9600), 0.4 / std::numbers::sqrt2, 0.01);
+}
+
+TEST(Transport, NeverExceedsFullScale) {
+    Player player(48000);
+    player.setSound(Side::reference, sine(300.0, 5.0), 12.0);
+    player.play();
+    for (float v : fill(player, 9600)) ASSERT_LE(std::abs(v), 1.0f);
+    EXPECT_GT(player.takePeak(), 1.0f) << "the overload is told";
+}
+
+TEST(LivePlaying, SoundsFollowsEditsAndStops) {
+    Player player(48000);
+    Patch patch;
+    patch.set({"layer:a/source:a", "wave"}, 0.0);
+    patch.set({"output", "level"}, -12.0);
+    player.setPatch(compile(patch));
+    player.noteOn(69, 100.0);
+    EXPECT_NEAR(rms(fill(player, 9600), 4800, 9600), gainFromDb(-12.0) / std::numbers::sqrt2, 0.01);
+    EXPECT_TRUE(player.liveActive());
+    patch.set({"output", "level"}, -18.0); // values: followed
+    player.setPatch(compile(patch));
+    EXPECT_NEAR(rms(fill(player, 9600), 4800, 9600), gainFromDb(-18.0) / std::numbers::sqrt2, 0.01);
+    patch.set({"layer:a/filter:a", "on"}, 1.0); // another graph: the old one fades
+    player.setPatch(compile(patch));
+    EXPECT_LT(largestStep(fill(player, 9600), 0, 9600), 0.03f);
+    player.noteOn(60, 100.0);
+    fill(player, 4800);
+    player.panic();
+    EXPECT_EQ(rms(fill(player, 4800), 512, 4800), 0.0);
+}
+
+TEST(AudioThread, NeitherAllocatesNorFrees) {
+    Player player(48000);
+    Patch patch;
+    patch.set({"layer:a/filter:a", "on"}, 1.0);
+    player.setPatch(compile(patch));
+    player.setSound(Side::reference, sine(200.0, 0.5), 0.0);
+    player.play();
+    std::vector<float> out(512);
+    allocations = 0;
+    for (int i = 0; i < 400; ++i) {
+        // The controlling thread's part, not counted.
+        if (i % 7 == 0) player.noteOn(40 + i % 30, 90.0);
+        if (i % 11 == 0) player.noteOff(40 + i % 30);
+        if (i % 13 == 0) player.listenTo(i % 2 ? Side::render : Side::reference);
+        if (i % 50 == 0) player.setSound(Side::render, sine(300.0, 0.3), 0.0);
+        if (i % 20 == 0) {
+            patch.set({"layer:a/filter:a", "cutoff"}, 100.0 + i);
+            player.setPatch(compile(patch));
+        }
+        if (i == 150) {
+            patch.set({"layer:a/source:b", "on"}, 1.0);
+            player.setPatch(compile(patch));
+        }
+        counting = true;
+        player.fill(out.data(), 256);
+        counting = false;
+    }
+    EXPECT_EQ(allocations, 0);
+}
+
+TEST(SimulatedOutputs, KeepPaceAndLoudness) {
+    SimulatedOutput output;
+    Player player(output.rateHz());
+    player.setSound(Side::reference, sine(997.0, 0.25, 3.0), 0.0);
+    output.capture(2.0);
+    output.start([&](float* stereo, int frames) { player.fill(stereo, frames); });
+    player.play();
+    const auto begin = std::chrono::steady_clock::now();
+    // Controlling it meanwhile from this thread is what the sanitizer watches.
+    while (output.capturedFrames() < 96000 && std::chrono::steady_clock::now() - begin < std::chrono::seconds(10)) {
+        player.setVolume(0.0);
+        static_cast<void>(player.position());
+        std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    }
+    const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+    output.stop();
+    ASSERT_EQ(output.capturedFrames(), 96000);
+    EXPECT_NEAR(seconds, 2.0, 0.6) << "the pace of a sound card, on a busy machine";
+    EXPECT_NEAR(rms(output.captured(), 9600, 96000), 0.25 / std::numbers::sqrt2, 0.002);
+}
+
+TEST(SimulatedOutputs, StandInWhereThereIsNoDevice) {
+    const auto names = outputNames();
+    ASSERT_FALSE(names.empty());
+    EXPECT_EQ(names.back(), SimulatedOutput().name());
+    EXPECT_TRUE(openOutput(SimulatedOutput().name())->simulated());
+}
+
+} // namespace
+} // namespace facet

@@ -1,0 +1,385 @@
+// The real window, driven as a producer drives it: by mouse and keys.
+#include "app/models/comparison_model.h"
+#include "app/session/session.h"
+#include "app/shell/demo_project.h"
+#include "app/shell/main_window.h"
+#include "app/views/facet_list.h"
+#include "app/views/mirror_view.h"
+#include "app/views/parameter_row.h"
+#include "app/views/patch_view.h"
+#include "app/views/search_view.h"
+#include "app/views/takes_bar.h"
+#include "app/views/theme.h"
+#include "app/views/value_slider.h"
+#include "core/base/files.h"
+#include "core/parameters/patch_json.h"
+#include "core/project/project_file.h"
+#include "tests/support/files.h"
+
+#include <QAbstractButton>
+#include <QAccessible>
+#include <QApplication>
+#include <QClipboard>
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDragEnterEvent>
+#include <QDropEvent>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QProcess>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QTableView>
+#include <QTest>
+#include <QTimer>
+#include <QToolButton>
+#include <csignal>
+#include <gtest/gtest.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+namespace facet {
+namespace {
+
+using testing::TemporaryFolder;
+
+const Address cutoff{"layer:a/filter:a", "cutoff"};
+
+class WindowTest : public ::testing::Test {
+protected:
+    WindowTest() : session(folder / "state", SimulatedOutput().name()), window(session) {
+        saveProject(folder / "demo.facet", makeDemoProject(testing::demoFile("")), 1);
+        session.open(folder / "demo.facet");
+        window.show();
+        EXPECT_TRUE(QTest::qWaitForWindowActive(&window));
+        EXPECT_TRUE(settle());
+    }
+    ~WindowTest() override { session.undoStack().setClean(); }
+
+    bool settle() {
+        return QTest::qWaitFor([this] { return !session.busy() && session.results().comparisonIsCurrent; }, 30000);
+    }
+    ParameterRow* row(const Address& address) {
+        for (auto* found : window.findChildren<ParameterRow*>(QString::fromStdString("row " + address.text())))
+            if (found->isVisible()) return found;
+        return nullptr;
+    }
+    QPushButton* button(const QString& text) {
+        for (auto* found : window.findChildren<QPushButton*>())
+            if (found->isVisible() && found->text().startsWith(text)) return found;
+        return nullptr;
+    }
+    void typeInto(const Address& address, const QString& text) {
+        auto* edit = row(address)->findChild<QLineEdit*>("value");
+        edit->setFocus();
+        edit->selectAll();
+        QTest::keyClicks(edit, text);
+        QTest::keyClick(edit, Qt::Key_Return);
+    }
+
+    TemporaryFolder folder;
+    Session session;
+    MainWindow window;
+};
+
+TEST_F(WindowTest, MatchEditUndoSaveReopenFindBothTakes) {
+    QTest::mouseClick(button("Match"), Qt::LeftButton);
+    ASSERT_TRUE(session.matchState().running);
+    EXPECT_TRUE(button("Stop and keep best"));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.matchState().history.size() > 6; }, 30000));
+    QTest::mouseClick(button("Stop and keep best"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 10000));
+    ASSERT_TRUE(settle());
+    EXPECT_GT(session.results().comparison->likeness, 60.0);
+    EXPECT_EQ(window.findChild<QLabel*>("likeness")->text(), QString::number(std::lround(session.results().comparison->likeness)));
+
+    const double found = session.cue()->patch.value(cutoff);
+    QTest::mouseClick(button("Patch"), Qt::LeftButton);
+    typeInto(cutoff, "1,5 kHz");
+    EXPECT_EQ(session.cue()->patch.value(cutoff), 1500.0);
+    QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier);
+    EXPECT_EQ(session.cue()->takes.size(), 2u);
+    QTest::keyClick(&window, Qt::Key_Z, Qt::ControlModifier);
+    QTest::keyClick(&window, Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(session.cue()->patch.value(cutoff), found);
+    QTest::keyClick(&window, Qt::Key_Y, Qt::ControlModifier);
+    QTest::keyClick(&window, Qt::Key_Y, Qt::ControlModifier);
+    EXPECT_EQ(session.cue()->patch.value(cutoff), 1500.0);
+
+    EXPECT_TRUE(window.isWindowModified());
+    QTest::keyClick(&window, Qt::Key_S, Qt::ControlModifier);
+    EXPECT_FALSE(window.isWindowModified());
+    window.openFile(folder / "demo.facet");
+    ASSERT_TRUE(settle());
+    ASSERT_EQ(session.cue()->takes.size(), 2u);
+    auto* first = window.findChild<QAbstractButton*>("take Match 1");
+    ASSERT_TRUE(first);
+    QTest::mouseClick(first, Qt::LeftButton);
+    EXPECT_EQ(session.cue()->patch.value(cutoff), found);
+}
+
+TEST_F(WindowTest, ValuesAreTypedDraggedSteppedLockedAndRefused) {
+    QTest::mouseClick(button("Patch"), Qt::LeftButton);
+    QTest::mouseClick(row({"layer:a/filter:a", "on"})->findChild<QCheckBox*>(), Qt::LeftButton, {}, QPoint(6, 8));
+    EXPECT_EQ(session.cue()->patch.value({"layer:a/filter:a", "on"}), 1.0);
+    typeInto(cutoff, "440");
+    EXPECT_EQ(session.cue()->patch.value(cutoff), 440.0);
+    EXPECT_EQ(row(cutoff)->findChild<QLineEdit*>("value")->text(), "440 Hz");
+    typeInto(cutoff, "5 Hz");
+    EXPECT_EQ(session.cue()->patch.value(cutoff), 440.0) << "out of range";
+    typeInto(cutoff, "banana");
+    EXPECT_EQ(session.cue()->patch.value(cutoff), 440.0);
+    auto* slider = row(cutoff)->findChild<ValueSlider*>();
+    const int steps = session.undoStack().count();
+    QTest::mousePress(slider, Qt::LeftButton, {}, QPoint(20, 9));
+    for (int x = 25; x <= 60; x += 5) QTest::mouseMove(slider, QPoint(x, 9));
+    QTest::mouseRelease(slider, Qt::LeftButton, {}, QPoint(60, 9));
+    EXPECT_EQ(session.undoStack().count(), steps) << "edits of one value in a row are one step";
+    const double dragged = session.cue()->patch.value(cutoff);
+    EXPECT_NE(dragged, 440.0);
+    slider->setFocus();
+    QTest::keyClick(slider, Qt::Key_Right);
+    EXPECT_GT(session.cue()->patch.value(cutoff), dragged);
+    QTest::mouseDClick(slider, Qt::LeftButton, {}, QPoint(30, 9));
+    EXPECT_EQ(session.cue()->patch.value(cutoff), Patch().value(cutoff));
+    for (auto* lock : row(cutoff)->findChildren<QToolButton*>()) QTest::mouseClick(lock, Qt::LeftButton);
+    EXPECT_TRUE(session.cue()->locks.contains(cutoff));
+    auto* waves = row({"layer:a/source:a", "wave"})->findChild<QComboBox*>();
+    waves->setFocus();
+    QTest::keyClick(waves, Qt::Key_Down);
+    EXPECT_EQ(session.cue()->patch.value({"layer:a/source:a", "wave"}), static_cast<double>(Wave::pulse));
+}
+
+TEST_F(WindowTest, EveryEditRefreshesThePictures) {
+    QTest::mouseClick(button("Patch"), Qt::LeftButton);
+    const QString before = window.findChild<QLabel*>("likeness")->text();
+    typeInto({"layer:a/source:a", "octave"}, "3");
+    ASSERT_TRUE(settle());
+    EXPECT_NE(window.findChild<QLabel*>("likeness")->text(), before);
+}
+
+TEST_F(WindowTest, FacetsAreChosenByMouseAndKey) {
+    auto* table = window.findChild<QTableView*>();
+    for (const char* name : {"Pitch", "Level", "Harmonics", "Brightness"}) {
+        auto* card = window.findChild<QAbstractButton*>(QString("facet ") + name);
+        ASSERT_TRUE(card);
+        QTest::mouseClick(card, Qt::LeftButton);
+        EXPECT_TRUE(card->isChecked());
+        EXPECT_GT(table->model()->rowCount(), 2) << name;
+        EXPECT_FALSE(card->accessibleDescription().isEmpty());
+    }
+    auto* pitch = window.findChild<QAbstractButton*>("facet Pitch");
+    pitch->setFocus();
+    QTest::keyClick(pitch, Qt::Key_Return);
+    EXPECT_TRUE(pitch->isChecked());
+    EXPECT_EQ(table->model()->index(0, 0).data().toString(), "Against the note");
+}
+
+TEST_F(WindowTest, KeysPlaySwapLoopAndStop) {
+    window.mirror().setFocus();
+    QTest::keyClick(&window.mirror(), Qt::Key_Space);
+    EXPECT_TRUE(session.playback().player().playing());
+    QTest::keyClick(&window.mirror(), Qt::Key_X);
+    EXPECT_EQ(session.playback().player().side(), Side::render);
+    EXPECT_TRUE(session.playback().player().playing()) << "swapped in place";
+    QTest::keyClick(&window.mirror(), Qt::Key_X);
+    EXPECT_EQ(session.playback().player().side(), Side::reference);
+    const bool looping = session.playback().looping();
+    QTest::keyClick(&window.mirror(), Qt::Key_Slash);
+    EXPECT_NE(session.playback().looping(), looping);
+    QTest::keyPress(&window.mirror(), Qt::Key_A);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.playback().player().liveActive(); }, 3000)) << "the computer keyboard plays the patch";
+    QTest::keyRelease(&window.mirror(), Qt::Key_A);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.playback().player().liveActive(); }, 3000));
+    QTest::keyClick(&window.mirror(), Qt::Key_Escape);
+    EXPECT_FALSE(session.playback().player().playing());
+}
+
+TEST_F(WindowTest, TheMirrorLoopsZoomsAndRepairsNotes) {
+    MirrorView& mirror = window.mirror();
+    const auto upper = [&](double seconds) { return QPoint(static_cast<int>(mirror.xAt(seconds)), 30); };
+    QTest::mousePress(&mirror, Qt::LeftButton, {}, upper(1.0));
+    QTest::mouseMove(&mirror, upper(1.2));
+    QTest::mouseMove(&mirror, upper(1.3));
+    QTest::mouseRelease(&mirror, Qt::LeftButton, {}, upper(1.3));
+    EXPECT_NEAR(session.cue()->loopBegin, 1.0, 0.01);
+    EXPECT_NEAR(session.cue()->loopEnd, 1.3, 0.01);
+    QTest::mouseClick(&mirror, Qt::LeftButton, {}, upper(0.5));
+    EXPECT_NEAR(session.playback().player().position(), 0.5, 0.02);
+    const double span = mirror.secondsAt(1000) - mirror.secondsAt(200);
+    mirror.zoom(2.0, 1.0);
+    EXPECT_NEAR(mirror.secondsAt(1000) - mirror.secondsAt(200), span / 2, 1e-6);
+    mirror.showAll();
+
+    const QPoint third(static_cast<int>(mirror.xAt(1.5)), static_cast<int>(mirror.rulerRect().center().y()));
+    QTest::mouseClick(&mirror, Qt::LeftButton, {}, third);
+    EXPECT_EQ(mirror.selectedNote(), 2);
+    QTest::keyClick(&mirror, Qt::Key_Up, Qt::ControlModifier);
+    EXPECT_EQ(session.performance().notes[2].key, 48);
+    QTest::keyClick(&mirror, Qt::Key_Down);
+    EXPECT_EQ(session.performance().notes[2].key, 47);
+    QTest::keyClick(&mirror, Qt::Key_Right, Qt::ControlModifier);
+    EXPECT_NEAR(session.performance().notes[2].start, 1.405, 0.001);
+    QTest::keyClick(&mirror, Qt::Key_Left);
+    EXPECT_EQ(mirror.selectedNote(), 1);
+    QTest::keyClick(&mirror, Qt::Key_Delete);
+    EXPECT_EQ(session.performance().notes.size(), 3u);
+    QTest::mouseDClick(&mirror, Qt::LeftButton, {}, upper(2.0));
+    EXPECT_EQ(session.cue()->loopEnd, 0.0);
+}
+
+TEST_F(WindowTest, FilesAreDropped) {
+    const auto drop = [&](const std::filesystem::path& path) {
+        QMimeData data;
+        data.setUrls({QUrl::fromLocalFile(QString::fromStdString(path.string()))});
+        QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, {});
+        QApplication::sendEvent(&window, &enter);
+        EXPECT_TRUE(enter.isAccepted());
+        QDropEvent event(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, {});
+        QApplication::sendEvent(&window, &event);
+    };
+    drop(testing::demoFile("comet-tail.flac"));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.performance().notes.size() == 8; }, 15000));
+    Note moved = session.performance().notes[0];
+    moved.key += 5;
+    session.correctNote("x", session.performance().notes[0], moved);
+    drop(testing::demoFile("comet-tail.mid"));
+    EXPECT_EQ(session.performance().notes[0].key, 72);
+    Patch patch;
+    patch.set(cutoff, 567.0);
+    writePatch(folder / "p.json", patch);
+    drop(folder / "p.json");
+    EXPECT_EQ(session.cue()->patch.value(cutoff), 567.0);
+}
+
+TEST_F(WindowTest, ProblemsAreOneSentenceThatCanBeCopied) {
+    testing::writeBytes(folder / "broken.json", "{");
+    window.openFile(folder / "broken.json");
+    auto* box = window.findChild<QMessageBox*>("problem");
+    ASSERT_TRUE(box);
+    EXPECT_TRUE(box->text().contains("broken.json"));
+    for (auto* b : box->buttons())
+        if (b->text().contains("Copy")) QTest::mouseClick(b, Qt::LeftButton);
+    EXPECT_TRUE(QApplication::clipboard()->text().contains("not valid JSON"));
+    box->close();
+    EXPECT_EQ(session.cue()->patch, Patch());
+}
+
+TEST_F(WindowTest, UnsavedChangesAreAskedAbout) {
+    session.setParameter(cutoff, 100.0);
+    const auto answer = [](QMessageBox::StandardButton choice) {
+        QTimer::singleShot(300, [choice] {
+            auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+            ASSERT_TRUE(box);
+            EXPECT_EQ(box->objectName(), "unsaved");
+            box->button(choice)->click();
+        });
+    };
+    answer(QMessageBox::Cancel);
+    EXPECT_FALSE(window.close());
+    EXPECT_TRUE(window.isVisible());
+    answer(QMessageBox::Save);
+    EXPECT_TRUE(window.close());
+    EXPECT_EQ(loadProject(folder / "demo.facet").document.active()->patch.value(cutoff), 100.0);
+}
+
+TEST_F(WindowTest, EveryControlHasANameAndTabReachesIt) {
+    for (const char* view : {"facets", "patch", "search"}) {
+        ASSERT_TRUE(window.showView(view));
+        QTest::qWait(30);
+        for (auto* widget : window.findChildren<QWidget*>()) {
+            if (!widget->isVisible() || !(widget->focusPolicy() & Qt::TabFocus) || widget->objectName().startsWith("qt_")) continue;
+            QAccessibleInterface* face = QAccessible::queryAccessibleInterface(widget);
+            ASSERT_TRUE(face);
+            EXPECT_FALSE(face->text(QAccessible::Name).isEmpty() && widget->toolTip().isEmpty() && !qobject_cast<QScrollArea*>(widget))
+                << view << ": " << widget->metaObject()->className() << " " << widget->objectName().toStdString();
+        }
+    }
+    EXPECT_FALSE(window.showView("nonsense"));
+}
+
+TEST_F(WindowTest, DarkThemeAndSmallWindowWork) {
+    window.setDark(true);
+    EXPECT_TRUE(theme().dark);
+    window.resize(1024, 700);
+    QTest::qWait(50);
+    EXPECT_LE(window.width(), 1024);
+    EXPECT_LE(window.height(), 700);
+    window.setDark(false);
+}
+
+TEST(Recovery, AfterAKillTheLastSecondIsBack) {
+    const TemporaryFolder folder;
+    saveProject(folder / "demo.facet", makeDemoProject(testing::demoFile("")), 1);
+    // A process of its own edits and is killed without warning.
+    const pid_t child = ::fork();
+    if (child == 0) {
+        ::execl("/proc/self/exe", "window_tests", "--edit-and-wait", (folder / "demo.facet").c_str(), (folder / "state").c_str(), nullptr);
+        ::_exit(1);
+    }
+    ASSERT_TRUE(QTest::qWaitFor([&] { return std::filesystem::exists(folder / "state/edited"); }, 20000));
+    QTest::qWait(1000); // "the last second": what was done up to a second before the crash
+    ::kill(child, SIGKILL);
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    auto work = findUnsavedWork(folder / "state");
+    ASSERT_TRUE(work);
+    Session session(folder / "state", SimulatedOutput().name());
+    session.adopt(std::move(*work));
+    EXPECT_EQ(session.cue()->patch.value(cutoff), 4321.0);
+    ASSERT_EQ(session.cue()->takes.size(), 1u);
+    EXPECT_EQ(session.cue()->takes[0]->name, "before the crash");
+    EXPECT_TRUE(session.modified()) << "it is not saved yet";
+    session.saveAs(folder / "demo.facet");
+    EXPECT_EQ(loadProject(folder / "demo.facet").document.active()->patch.value(cutoff), 4321.0);
+}
+
+TEST(Program, WritesAPictureOfEachViewAndEnds) {
+    const TemporaryFolder folder;
+    for (const char* view : {"facets", "patch", "search"}) {
+        QProcess program;
+        QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
+        for (const char* name : {"XDG_DATA_HOME", "XDG_STATE_HOME"}) environment.insert(name, QString::fromStdString((folder / name).string()));
+        program.setProcessEnvironment(environment);
+        const QString file = QString::fromStdString((folder / (std::string(view) + ".png")).string());
+        program.start(qEnvironmentVariable("FACET_PROGRAM"), {"--demo", QString::fromStdString(testing::demoFile("").string()), "--shot", file, "--view", view});
+        ASSERT_TRUE(program.waitForFinished(30000));
+        EXPECT_EQ(program.exitCode(), 0);
+        const QImage picture(file);
+        EXPECT_EQ(picture.size(), QSize(1280, 800));
+        // Both sounds are drawn, in their colors.
+        int reference = 0, render = 0;
+        for (int y = 70; y < 260; ++y)
+            for (int x = 120; x < 1250; ++x) {
+                reference += picture.pixelColor(x, y) == theme().reference;
+                render += picture.pixelColor(x, y) == theme().render;
+            }
+        EXPECT_GT(reference, 5000) << view;
+        EXPECT_GT(render, 3000) << view;
+    }
+}
+
+} // namespace
+
+/// The part of the recovery test that is killed.
+int editAndWait(const char* project, const char* state) {
+    Session session(state, SimulatedOutput().name());
+    session.open(project);
+    session.keepTake("before the crash");
+    session.setParameter(cutoff, 4321.0);
+    testing::writeBytes(std::filesystem::path(state) / "edited", "yes");
+    return QApplication::exec();
+}
+
+} // namespace facet
+
+int main(int argc, char** argv) {
+    if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "offscreen");
+    QApplication app(argc, argv);
+    facet::applyTheme(app, false);
+    if (argc == 4 && std::string(argv[1]) == "--edit-and-wait") return facet::editAndWait(argv[2], argv[3]);
+    ::testing::InitGoogleTest(&argc, argv);
+    return RUN_ALL_TESTS();
+}
