@@ -219,6 +219,7 @@ struct MatchOptions {
     std::string start;
     std::vector<std::string> locks;
     std::string region;
+    std::string focus;
     double tempo = 0.0;
     double seconds = 20.0;
     int evaluations = 0;
@@ -254,6 +255,11 @@ void runMatch(const MatchOptions& options) {
         const Address address = Address::parse(text);
         settings.start.descriptor(address); // says so when there is no such parameter
         settings.limits.locks.insert(address);
+    }
+    if (!options.focus.empty()) {
+        const auto [low, high] = parsePair(options.focus, "--focus");
+        settings.focusLowHz = std::clamp(low, 20.0, 10000.0);
+        settings.focusHighHz = std::clamp(high, 2.0 * settings.focusLowHz, 20000.0);
     }
     settings.seconds = options.seconds;
     settings.evaluations = options.evaluations;
@@ -297,14 +303,16 @@ void addMatch(CLI::App& app) {
     command->add_option("--notes", options->notes, "Standard MIDI File with its notes; found when not given");
     command->add_option("--start", options->start, "Patch file to start from");
     command->add_option("--lock", options->locks, "Address of a parameter to leave alone; may be repeated")->allow_extra_args(false);
-    command->add_option("--region", options->region, "Seconds A:B of the recording to match")->check([](const std::string& text) {
+    const auto isPair = [](const std::string& text) {
         try {
-            parsePair(text, "--region");
+            parsePair(text, "A pair");
         } catch (const CLI::ValidationError& problem) {
             return std::string(problem.what());
         }
         return std::string();
-    });
+    };
+    command->add_option("--region", options->region, "Seconds A:B of the recording to match")->check(isPair);
+    command->add_option("--focus", options->focus, "Band LOW:HIGH in Hz that the search looks at")->check(isPair);
     command->add_option("--tempo", options->tempo, "Quarter notes per minute")->check(CLI::Range(10.0, 1000.0));
     command->add_option("--seconds", options->seconds, "Time limit, 20 when not given; 0 for none")->check(CLI::NonNegativeNumber);
     command->add_option("--evaluations", options->evaluations, "Most renders to compare; 0 for no limit")->check(CLI::NonNegativeNumber);

@@ -72,7 +72,7 @@ class CommandLine(unittest.TestCase):
         start.write_text(json.dumps({"format": "facet-patch", "version": 1, "modules": {
             "layer:a/filter:a": {"on": True, "cutoff": 777.0}, "layer:a/source:a": {"wave": "triangle"}}}))
         done = run("match", DEMO / "airlock.flac", "--out", self.path / "m", "--evaluations", 60, "--seconds", 0, "--start", start,
-                   "--lock", "layer:a/filter:a/cutoff", "--lock", "layer:a/source:a/wave", "--region", "1.35:2.5")
+                   "--lock", "layer:a/filter:a/cutoff", "--lock", "layer:a/source:a/wave", "--region", "1.35:2.5", "--focus", "40:4000")
         self.assertEqual(done.returncode, 0, done.stderr)
         patch = json.loads((self.path / "m/patch.json").read_text())["modules"]
         self.assertEqual(patch["layer:a/filter:a"]["cutoff"], 777.0)

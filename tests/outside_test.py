@@ -7,8 +7,10 @@ import shutil
 import subprocess
 import tempfile
 import unittest
+import warnings
 
 import numpy
+from scipy import signal
 from scipy.io import wavfile
 
 CLI = os.environ["FACET_CLI"]
@@ -94,9 +96,11 @@ class Outside(unittest.TestCase):
 
     def test_levels_are_numpys(self):
         path = self.tone(220.5, 0)
-        _, x = wavfile.read(path)
+        with warnings.catch_warnings():  # csound adds a chunk that scipy does not know
+            warnings.simplefilter("ignore")
+            _, x = wavfile.read(path)
         x = x[20000:44000].astype(float)
-        window = numpy.blackman(len(x))
+        window = signal.windows.flattop(len(x))  # no scalloping to speak of
         spectrum = numpy.abs(numpy.fft.rfft(x * window))
         hz = numpy.fft.rfftfreq(len(x), 1 / 48000)
         levels = [20 * math.log10(spectrum[numpy.abs(hz - n * 220.5) < 20].max()) for n in range(1, 21)]

@@ -67,10 +67,10 @@ struct Loss::Impl {
     bool stereo;
     double referenceEnergy;
 
-    Impl(const Recording& reference, const Performance& performance, double upperHz)
+    Impl(const Recording& reference, const Performance& performance, double lowerHz, double upperHz)
         : frames(reference.frameCount()), stereo(reference.channelCount() == 2), referenceEnergy(energyOf(reference)) {
         for (std::size_t r = 0; r < resolutions.size(); ++r) {
-            banks.emplace_back(resolutions[r].bands, 20.0, upperHz, resolutions[r].size, analysisRateHz);
+            banks.emplace_back(resolutions[r].bands, lowerHz, upperHz, resolutions[r].size, analysisRateHz);
             windows[r] = hannWindow(resolutions[r].size);
         }
         const auto mono = monoMix(reference);
@@ -146,8 +146,8 @@ struct Loss::Impl {
     }
 };
 
-Loss::Loss(const Recording& reference, const Performance& performance, double upperHz)
-    : impl_(std::make_unique<Impl>(reference, performance, upperHz)) {}
+Loss::Loss(const Recording& reference, const Performance& performance, double lowerHz, double upperHz)
+    : impl_(std::make_unique<Impl>(reference, performance, lowerHz, upperHz)) {}
 Loss::~Loss() = default;
 Loss::Loss(Loss&&) noexcept = default;
 

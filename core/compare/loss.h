@@ -17,8 +17,8 @@ namespace facet {
 /// (there linear, here on mel bands in dB).
 class Loss {
 public:
-    /// `reference` at 48 kHz; `upperHz`: nothing above it is compared.
-    Loss(const Recording& reference, const Performance& performance, double upperHz = 20000.0);
+    /// `reference` at 48 kHz; only what lies between the two frequencies is compared.
+    Loss(const Recording& reference, const Performance& performance, double lowerHz = 20.0, double upperHz = 20000.0);
     ~Loss();
     Loss(Loss&&) noexcept;
 

@@ -42,7 +42,7 @@ public:
     Search(const Recording& reference48k, int originalRate, const Profile& measured, const Performance& notes,
            const MatchSettings& options, const Task& work, const std::function<void(const MatchProgress&)>& listener)
         : reference(reference48k), profile(measured), performance(notes), settings(options), task(work), progress(listener),
-          loss(reference48k, notes, upperCutoffHz(reference48k, originalRate)), stereo(reference48k.channelCount() == 2),
+          loss(reference48k, notes, options.focusLowHz, std::min(options.focusHighHz, std::max(2.0 * options.focusLowHz, upperCutoffHz(reference48k, originalRate)))), stereo(reference48k.channelCount() == 2),
           random(options.seed) {
         performance.rateHz = analysisRateHz;
         performance.frames = reference48k.frameCount();

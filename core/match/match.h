@@ -18,6 +18,8 @@ namespace facet {
 struct MatchSettings {
     Patch start{};           ///< values that are locked, or that no measurement tells, come from here
     SearchLimits limits{};
+    double focusLowHz = 20.0; ///< the search looks at this band only
+    double focusHighHz = 20000.0;
     double seconds = 20.0;   ///< the search ends about then; ≤ 0: no limit in time
     int evaluations = 0;     ///< renders compared at most; ≤ 0: no limit
     std::uint64_t seed = 1;
