@@ -621,9 +621,17 @@ void Session::startMatch(double seconds) {
         std::exception_ptr failure;
         auto result = std::make_shared<MatchResult>();
         try {
-            *result = match(*audio, played, settings, task, [this, project](const MatchProgress& now) {
-                post([this, now, project] {
+            *result = match(*audio, played, settings, task, [&](const MatchProgress& now) {
+                // The best so far is heard and seen at once.
+                auto preview = std::make_shared<MeasuredSound>();
+                if (now.improved) *preview = soundOf(render(now.best, played, task));
+                post([this, now, project, preview, cueId, start = settings.start] {
                     if (project != projectCount_ || !match_.running) return;
+                    // An edit or another cue matters more than what is being tried.
+                    if (preview->recording && cue() && cue()->id == cueId && cue()->patch.soundsLike(start)) {
+                        renderKey_ = 0;
+                        showRender(*preview);
+                    }
                     match_.trying = QString::fromStdString(now.trying);
                     match_.fraction = now.fraction;
                     match_.likeness = now.likeness;
@@ -637,11 +645,12 @@ void Session::startMatch(double seconds) {
         } catch (...) {
             failure = std::current_exception();
         }
-        post([this, result, failure, cueId, project, start = settings.start] {
+        post([this, result, failure, cueId, project] {
             match_.running = false;
+            if (renderKey_ == 0) refresh(); // back from what was tried, unless something was found
             try {
                 if (failure) std::rethrow_exception(failure);
-                if (project == projectCount_) finishMatch(*result, cueId, start);
+                if (project == projectCount_) finishMatch(*result, cueId);
             } catch (const Cancelled&) {
             } catch (const std::exception& problem) {
                 report(problem);
@@ -653,7 +662,7 @@ void Session::startMatch(double seconds) {
 
 void Session::stopMatch() { search_.cancel(); }
 
-void Session::finishMatch(const MatchResult& result, std::uint64_t cueId, const Patch&) {
+void Session::finishMatch(const MatchResult& result, std::uint64_t cueId) {
     match_.found = {result.best};
     match_.found.insert(match_.found.end(), result.runnersUp.begin(), result.runnersUp.end());
     match_.likeness = result.best.comparison.likeness;

@@ -114,7 +114,7 @@ private:
     void loadReference();
     void showRender(const MeasuredSound& render);
     void setReference(std::uint64_t cueId, const QString& what, const Excerpt& excerpt);
-    void finishMatch(const MatchResult& result, std::uint64_t cueId, const Patch& startPatch);
+    void finishMatch(const MatchResult& result, std::uint64_t cueId);
     void writeJournal();
     void report(const std::exception& problem);
     template <typename F> void post(F&& work);

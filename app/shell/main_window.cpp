@@ -185,8 +185,9 @@ QWidget* MainWindow::makeFacetsPage() {
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(18);
     facets_ = new FacetList(session_, page);
-    facets_->setFixedWidth(300);
-    layout->addWidget(facets_);
+    facets_->setMinimumWidth(220);
+    facets_->setMaximumWidth(300);
+    layout->addWidget(facets_, 2);
     auto* middle = new QVBoxLayout;
     middle->setSpacing(4);
     plot_ = new FacetPlot(page);
@@ -197,6 +198,7 @@ QWidget* MainWindow::makeFacetsPage() {
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(22);
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    table_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
     table_->horizontalHeader()->setHighlightSections(false);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
@@ -204,10 +206,11 @@ QWidget* MainWindow::makeFacetsPage() {
     table_->setAccessibleName(tr("Measured values"));
     table_->setMinimumHeight(120);
     middle->addWidget(table_, 2);
-    layout->addLayout(middle, 1);
+    layout->addLayout(middle, 5);
     answers_ = new AnswerView(session_, page);
-    answers_->setFixedWidth(330);
-    layout->addWidget(answers_);
+    answers_->setMinimumWidth(290);
+    answers_->setMaximumWidth(330);
+    layout->addWidget(answers_, 3);
     connect(facets_, &FacetList::facetChosen, this, &MainWindow::chooseFacet);
     return page;
 }

@@ -82,7 +82,7 @@ protected:
         painter.setFont(interfaceFont(14, QFont::DemiBold));
         painter.setPen(current_ ? t.ink : t.quiet);
         painter.drawText(QRectF(box.right() - 46, box.top(), 36, box.height()), Qt::AlignRight | Qt::AlignVCenter, likeness_);
-        const QRectF plot(132, 8, std::max(40.0, box.right() - 46 - 132 - 6), 20);
+        const QRectF plot(112, 8, std::max(40.0, box.right() - 46 - 112 - 6), 20);
         drawCurve(painter, plot, reference_, QPen(t.reference, 1.6));
         drawCurve(painter, plot, render_, QPen(t.render, 1.6, Qt::DashLine));
         painter.setPen(t.quiet);

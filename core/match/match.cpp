@@ -360,16 +360,23 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
     played.frames = reference48k.frameCount();
     played.channelCount = reference48k.channelCount();
     const Loss loss(reference48k, played);
-    std::vector<Profile> profiles;
-    for (int s = 0; s < seeds; ++s) {
-        played.seed = performance.seed + static_cast<std::uint64_t>(s);
-        const Recording render = std::move(renderAt48k({&patch, 1}, played, task).front());
-        scored.loss += Loss::value(loss.residual(render)) / seeds;
-        profiles.push_back(measureProfile(render, played, {.source = &profile.source, .threads = 2}, task));
-        const Comparison comparison = compare(profile, profiles.back());
-        scored.likeness += comparison.likeness / seeds;
-        if (s == 0) scored.comparison = comparison;
+    std::vector<Profile> profiles(static_cast<std::size_t>(seeds));
+    std::vector<double> losses(profiles.size());
+    std::vector<Comparison> comparisons(profiles.size());
+    parallelFor(seeds, hardwareThreads(), [&](int s) {
+        const auto at = static_cast<std::size_t>(s);
+        Performance seeded = played;
+        seeded.seed += static_cast<std::uint64_t>(s);
+        const Recording rendered = std::move(renderAt48k({&patch, 1}, seeded, task).front());
+        losses[at] = Loss::value(loss.residual(rendered));
+        profiles[at] = measureProfile(rendered, seeded, {.source = &profile.source, .threads = 1}, task);
+        comparisons[at] = compare(profile, profiles[at]);
+    });
+    for (std::size_t s = 0; s < profiles.size(); ++s) { // in order, so that sums are the same on any machine
+        scored.loss += losses[s] / seeds;
+        scored.likeness += comparisons[s].likeness / seeds;
     }
+    scored.comparison = comparisons.front();
     scored.facetFloors.assign(scored.comparison.facets.size(), 100.0);
     if (seeds < 2) return scored;
     scored.floor = 0.0;
