@@ -1,4 +1,4 @@
-// The session without any widget: edits, undo, background results, saving and recovery.
+// Working on a project without any widget: edits, undo, background results, saving and recovery.
 #include "app/session/session.h"
 #include "app/shell/demo_project.h"
 #include "core/analysis/track.h"

@@ -347,25 +347,22 @@ void Session::setReference(std::uint64_t cueId, const QString& what, const Excer
     if (!excerpt.noteProblem.empty()) emit notice(QString::fromStdString(excerpt.noteProblem));
 }
 
-void Session::importReference(const std::filesystem::path& path) {
-    const std::uint64_t cueId = document_->activeCue;
-    const std::uint64_t project = projectCount_;
+void Session::prepareReference(const QString& what, std::function<Excerpt()> make) {
     ++loading_;
-    emit notice(tr("Listening to %1 …").arg(QString::fromStdString(path.filename().string())));
-    imports_.submit([this, path, cueId, project](const Task& task) {
+    imports_.submit([this, what, make = std::move(make), cueId = document_->activeCue, project = projectCount_](const Task& task) {
         auto excerpt = std::make_shared<Excerpt>();
         std::exception_ptr failure;
         try {
-            *excerpt = makeExcerpt(path.string(), readWholeFile(path, 4ull << 30));
+            *excerpt = make();
             findNotesOf(*excerpt, task);
         } catch (...) {
             failure = std::current_exception();
         }
-        post([this, excerpt, failure, cueId, project] {
+        post([this, what, excerpt, failure, cueId, project] {
             --loading_;
             try {
                 if (failure) std::rethrow_exception(failure);
-                if (project == projectCount_) setReference(cueId, tr("Import reference"), *excerpt);
+                if (project == projectCount_) setReference(cueId, what, *excerpt);
             } catch (const Cancelled&) {
             } catch (const std::exception& problem) {
                 report(problem);
@@ -375,6 +372,11 @@ void Session::importReference(const std::filesystem::path& path) {
     });
 }
 
+void Session::importReference(const std::filesystem::path& path) {
+    emit notice(tr("Listening to %1 …").arg(QString::fromStdString(path.filename().string())));
+    prepareReference(tr("Import reference"), [path] { return makeExcerpt(path.string(), readWholeFile(path, 4ull << 30)); });
+}
+
 void Session::useSelectionAsReference() {
     const Cue* current = cue();
     if (!current || !current->excerpt()) return;
@@ -382,35 +384,13 @@ void Session::useSelectionAsReference() {
         emit notice(tr("Drag over the part you want in the upper picture first."));
         return;
     }
-    const auto whole = current->excerpts.front();
-    const double begin = current->loopBegin;
-    const double end = current->loopEnd;
-    const std::uint64_t cueId = current->id;
-    const std::uint64_t project = projectCount_;
-    ++loading_;
-    imports_.submit([this, whole, begin, end, cueId, project](const Task& task) {
-        auto excerpt = std::make_shared<Excerpt>();
-        std::exception_ptr failure;
-        try {
-            *excerpt = makeExcerpt(whole->sourcePath.empty() ? "reference.wav" : whole->sourcePath, *whole->bytes, begin, end);
-            excerpt->sourceHash = whole->sourceHash;
-            excerpt->begin += whole->begin;
-            excerpt->end += whole->begin;
-            excerpt->performance.tempo = whole->performance.tempo;
-            findNotesOf(*excerpt, task);
-        } catch (...) {
-            failure = std::current_exception();
-        }
-        post([this, excerpt, failure, cueId, project] {
-            --loading_;
-            try {
-                if (failure) std::rethrow_exception(failure);
-                if (project == projectCount_) setReference(cueId, tr("Use selection as reference"), *excerpt);
-            } catch (const Cancelled&) {
-            } catch (const std::exception& problem) {
-                report(problem);
-            }
-        });
+    prepareReference(tr("Use selection as reference"), [whole = current->excerpts.front(), begin = current->loopBegin, end = current->loopEnd] {
+        Excerpt part = makeExcerpt(whole->sourcePath.empty() ? "reference.wav" : whole->sourcePath, *whole->bytes, begin, end);
+        part.sourceHash = whole->sourceHash;
+        part.begin += whole->begin;
+        part.end += whole->begin;
+        part.performance.tempo = whole->performance.tempo;
+        return part;
     });
 }
 

@@ -113,6 +113,8 @@ private:
     void refresh();
     void loadReference();
     void showRender(const MeasuredSound& render);
+    /// Makes an excerpt and finds its notes in the background, then sets it as the active cue's reference.
+    void prepareReference(const QString& what, std::function<Excerpt()> make);
     void setReference(std::uint64_t cueId, const QString& what, const Excerpt& excerpt);
     void finishMatch(const MatchResult& result, std::uint64_t cueId);
     void writeJournal();

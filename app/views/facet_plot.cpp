@@ -1,5 +1,6 @@
 #include "app/views/facet_plot.h"
 
+#include "app/views/plot_style.h"
 #include "app/views/theme.h"
 
 #include <QHBoxLayout>
@@ -68,20 +69,7 @@ FacetPlot::FacetPlot(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot(t
 }
 
 void FacetPlot::restyle() {
-    const Theme& t = theme();
-    plot_->setBackground(t.paper);
-    plot_->axisRect()->setBackground(t.card);
-    for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis, plot_->xAxis2, plot_->yAxis2}) {
-        axis->setBasePen(QPen(t.line));
-        axis->setTickPen(QPen(t.line));
-        axis->setSubTickPen(Qt::NoPen);
-        axis->setTickLabelColor(t.quiet);
-        axis->setLabelColor(t.quiet);
-        axis->setTickLabelFont(interfaceFont(8.5));
-        axis->setLabelFont(interfaceFont(8.5));
-        axis->grid()->setPen(QPen(t.line, 1));
-        axis->grid()->setZeroLinePen(QPen(t.line, 1));
-    }
+    stylePlot(*plot_);
     plot_->replot();
 }
 

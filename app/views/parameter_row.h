@@ -16,7 +16,7 @@ namespace facet {
 class Session;
 class ValueSlider;
 
-/// Shows and edits one address of the active cue's patch. Follows the session by refresh().
+/// Shows and edits one address of the active cue's patch. Shows changes at refresh().
 class ParameterRow : public QWidget {
     Q_OBJECT
 

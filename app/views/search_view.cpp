@@ -1,6 +1,7 @@
 #include "app/views/search_view.h"
 
 #include "app/session/session.h"
+#include "app/views/plot_style.h"
 #include "app/views/theme.h"
 #include "core/match/estimate.h"
 
@@ -69,19 +70,7 @@ SearchView::SearchView(Session& session, QWidget* parent) : QWidget(parent), ses
 double SearchView::seconds() const { return seconds_->currentData().toDouble(); }
 
 void SearchView::restyle() {
-    const Theme& t = theme();
-    plot_->setBackground(t.paper);
-    plot_->axisRect()->setBackground(t.card);
-    for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis}) {
-        axis->setBasePen(QPen(t.line));
-        axis->setTickPen(QPen(t.line));
-        axis->setSubTickPen(Qt::NoPen);
-        axis->setTickLabelColor(t.quiet);
-        axis->setLabelColor(t.quiet);
-        axis->setTickLabelFont(interfaceFont(8.5));
-        axis->setLabelFont(interfaceFont(8.5));
-        axis->grid()->setPen(QPen(t.line, 1));
-    }
+    stylePlot(*plot_);
     plot_->xAxis->setLabel(tr("seconds"));
     plot_->yAxis->setLabel(tr("likeness of the best so far"));
     plot_->yAxis->setRange(0, 100);
