@@ -33,10 +33,10 @@ std::uint64_t renderKeyOf(const Cue& cue) {
     return Hasher().number(referenceKeyOf(*cue.excerpt())).number(cue.patch.hash()).number(cue.id).value();
 }
 
-MeasuredSound soundOf(Recording recording) {
+MeasuredSound soundOf(RecordingPtr recording) {
     MeasuredSound sound;
-    sound.loudness = activeLoudness(atRate(recording, analysisRateHz).channels);
-    sound.recording = std::make_shared<const Recording>(std::move(recording));
+    sound.loudness = activeLoudness(atRate(*recording, analysisRateHz).channels);
+    sound.recording = std::move(recording);
     sound.peaks = std::make_shared<const Peaks>(*sound.recording);
     return sound;
 }
@@ -75,7 +75,8 @@ Session::Session(const std::filesystem::path& stateFolder, const std::string& ou
     connect(&journalTimer_, &QTimer::timeout, this, &Session::writeJournal);
     connect(&playback_, &Playback::problem, this, &Session::problem);
     connect(&playback_, &Playback::outputChanged, this, [this] {
-        referenceKey_ = renderKey_ = 0; // the new player has heard nothing yet
+        shownAudio_.reset(); // the new player has heard nothing yet
+        referenceKey_ = renderKey_ = 0;
         refresh();
     });
     startFresh(*document_, {}, 0, true);
@@ -110,6 +111,7 @@ void Session::startFresh(Document document, const std::filesystem::path& path, s
     generation_ = generation;
     neverSaved_ = !saved;
     results_ = {};
+    shownAudio_.reset();
     referenceKey_ = renderKey_ = 0;
     document_ = std::make_shared<const Document>(std::move(document));
     try {
@@ -348,7 +350,6 @@ void Session::setReference(std::uint64_t cueId, const QString& what, const Excer
 }
 
 void Session::prepareReference(const QString& what, std::function<Excerpt()> make) {
-    ++loading_;
     imports_.submit([this, what, make = std::move(make), cueId = document_->activeCue, project = projectCount_](const Task& task) {
         auto excerpt = std::make_shared<Excerpt>();
         std::exception_ptr failure;
@@ -359,7 +360,6 @@ void Session::prepareReference(const QString& what, std::function<Excerpt()> mak
             failure = std::current_exception();
         }
         post([this, what, excerpt, failure, cueId, project] {
-            --loading_;
             try {
                 if (failure) std::rethrow_exception(failure);
                 if (project == projectCount_) setReference(cueId, what, *excerpt);
@@ -434,7 +434,6 @@ void Session::findNotesAgain() {
     const auto source = cue()->excerpts.front();
     const std::uint64_t cueId = cue()->id;
     const std::uint64_t project = projectCount_;
-    ++loading_;
     imports_.submit([this, source, cueId, project](const Task& task) {
         auto excerpt = std::make_shared<Excerpt>(*source);
         bool done = false;
@@ -444,7 +443,6 @@ void Session::findNotesAgain() {
         } catch (const Cancelled&) {
         }
         post([this, excerpt, cueId, project, done] {
-            --loading_;
             if (!done || project != projectCount_ || !document_->find(cueId)) return;
             Cue changed = *document_->find(cueId);
             changed.excerpts = {std::make_shared<const Excerpt>(*excerpt)}; // corrections stay
@@ -484,25 +482,43 @@ Performance Session::performance() const {
 
 // ---- results ----
 
-bool Session::busy() const { return loading_ > 0 || interactive_.busy() || match_.running; }
+bool Session::busy() const { return imports_.busy() || loader_.busy() || interactive_.busy() || match_.running; }
 
 void Session::loadReference() {
     const Cue& current = *cue();
     const Excerpt& excerpt = *current.excerpt();
     const std::uint64_t key = referenceKeyOf(excerpt);
     if (key == referenceKey_ && results_.cue == current.id) return;
-    const bool sameAudio = results_.cue == current.id && results_.reference.recording == excerpt.audio;
     referenceKey_ = key;
-    if (!sameAudio) {
+    if (results_.cue != current.id || shownAudio_ != excerpt.audio) {
         results_ = {};
         results_.cue = current.id;
-        results_.reference = soundOf(*excerpt.audio);
-        results_.reference.recording = excerpt.audio;
-        playback_.player().setSound(Side::reference, *excerpt.audio, 0.0);
+        shownAudio_ = excerpt.audio;
+        playback_.player().clearSound(Side::reference);
         playback_.player().clearSound(Side::render);
+        loader_.submit([this, audio = excerpt.audio, rate = playback_.player().rateHz()](const Task&) {
+            const auto converted = std::make_shared<const Recording>(atRate(*audio, rate));
+            MeasuredSound sound = soundOf(audio);
+            post([this, sound, converted] {
+                if (sound.recording == shownAudio_) showReference(sound, *converted);
+            });
+        });
     }
     const auto known = profiles_.find(key);
     results_.reference.profile = known == profiles_.end() ? nullptr : known->second;
+}
+
+void Session::showReference(const MeasuredSound& reference, const Recording& atPlayersRate) {
+    const ProfilePtr profile = results_.reference.profile;
+    results_.reference = reference;
+    results_.reference.profile = profile;
+    playback_.player().setSound(Side::reference, atPlayersRate, 0.0);
+    if (results_.render.recording) { // its gain depends on the reference's loudness
+        const bool current = results_.renderIsCurrent;
+        showRender(results_.render);
+        results_.renderIsCurrent = current;
+    }
+    emit resultsChanged();
 }
 
 /// Brings everything that follows from the document up to date, in the background.
@@ -512,7 +528,8 @@ void Session::refresh() {
     playback_.setLoop(current->loopBegin, current->loopEnd);
     playback_.player().setPatch(compile(current->patch));
     if (!current->excerpt()) {
-        if (results_.reference.recording || results_.cue != current->id) {
+        if (shownAudio_ || results_.cue != current->id) {
+            shownAudio_.reset();
             results_ = {};
             results_.cue = current->id;
             referenceKey_ = renderKey_ = 0;
@@ -543,7 +560,7 @@ void Session::refresh() {
     }
     interactive_.submit([this, key, played, patch = current->patch, audio = current->excerpts.front()->audio,
                          profileKey = referenceKey_, profile = results_.reference.profile](const Task& task) {
-        MeasuredSound rendered = soundOf(render(patch, played, task));
+        MeasuredSound rendered = soundOf(std::make_shared<const Recording>(render(patch, played, task)));
         post([this, key, rendered] {
             if (key == renderKey_) showRender(rendered);
         });
@@ -565,13 +582,13 @@ void Session::refresh() {
     });
 }
 
-void Session::showRender(const MeasuredSound& rendered) {
+void Session::showRender(MeasuredSound rendered) {
     const ProfilePtr old = results_.render.profile;
     results_.render = rendered;
     results_.render.profile = old; // the curves stay until the new ones are measured
     results_.renderIsCurrent = true;
     // Heard at the reference's loudness; a silent render stays silent.
-    const bool silent = rendered.loudness < silenceDb + 1.0;
+    const bool silent = rendered.loudness < silenceDb + 1.0 || !results_.reference.recording;
     playback_.player().setSound(Side::render, *rendered.recording, silent ? 0.0 : results_.reference.loudness - rendered.loudness);
     emit resultsChanged();
 }
@@ -604,7 +621,7 @@ void Session::startMatch(double seconds) {
             *result = match(*audio, played, settings, task, [&](const MatchProgress& now) {
                 // The best so far is heard and seen at once.
                 auto preview = std::make_shared<MeasuredSound>();
-                if (now.improved) *preview = soundOf(render(now.best, played, task));
+                if (now.improved) *preview = soundOf(std::make_shared<const Recording>(render(now.best, played, task)));
                 post([this, now, project, preview, cueId, start = settings.start] {
                     if (project != projectCount_ || !match_.running) return;
                     // An edit or another cue matters more than what is being tried.

@@ -112,7 +112,8 @@ private:
     void startFresh(Document document, const std::filesystem::path& path, std::int64_t generation, bool saved);
     void refresh();
     void loadReference();
-    void showRender(const MeasuredSound& render);
+    void showReference(const MeasuredSound& reference, const Recording& atPlayersRate);
+    void showRender(MeasuredSound render);
     /// Makes an excerpt and finds its notes in the background, then sets it as the active cue's reference.
     void prepareReference(const QString& what, std::function<Excerpt()> make);
     void setReference(std::uint64_t cueId, const QString& what, const Excerpt& excerpt);
@@ -135,11 +136,12 @@ private:
     std::uint64_t renderKey_ = 0;    ///< hash of everything that results_.render belongs to
     std::uint64_t projectCount_ = 0; ///< tells late results of another project
     std::map<std::uint64_t, ProfilePtr> profiles_; ///< of references, by key
-    int loading_ = 0;                ///< imports under way
+    RecordingPtr shownAudio_;                      ///< what results_.reference is, or is about to be, of
 
     Playback playback_;
     JobQueue interactive_;
     JobQueue imports_;
+    JobQueue loader_;
     JobQueue search_{JobQueue::Priority::low};
 };
 

@@ -183,9 +183,13 @@ void MirrorView::paintWave(QPainter& painter, bool reference, const QRectF& area
     // Both at equal loudness, scaled by the louder peak, so that the pictures compare as the ears do.
     const auto& other = session_.results();
     const double gain = reference || other.render.loudness < silenceDb + 1 ? 1.0 : gainFromDb(other.reference.loudness - other.render.loudness);
-    double top = peakOf(*other.reference.recording);
+    const auto loudestOf = [](const MeasuredSound& each) {
+        const auto [low, high] = each.peaks->range(*each.recording, 0, each.recording->frameCount());
+        return static_cast<double>(std::max(std::abs(low), std::abs(high)));
+    };
+    double top = loudestOf(other.reference);
     if (other.render.recording && other.render.loudness > silenceDb + 1)
-        top = std::max(top, peakOf(*other.render.recording) * gainFromDb(other.reference.loudness - other.render.loudness));
+        top = std::max(top, loudestOf(other.render) * gainFromDb(other.reference.loudness - other.render.loudness));
     top = std::max(top, 1e-4);
     const double rate = sound.recording->rateHz;
     QPolygonF outline;

@@ -118,6 +118,15 @@ private:
         return {medianOf(a), medianOf(b)};
     }
 
+    /// The same of the longest note, which alone comes to rest.
+    Pair longestPair(const std::function<double(const NoteProfile&)>& value) const {
+        if (reference.notes.empty() || reference.notes.size() != render.notes.size()) return {};
+        const auto longest = std::max_element(reference.notes.begin(), reference.notes.end(), [](const NoteProfile& a, const NoteProfile& b) {
+            return a.note.end - a.note.start < b.note.end - b.note.start;
+        });
+        return {value(*longest), value(render.notes[static_cast<std::size_t>(longest - reference.notes.begin())])};
+    }
+
     /// Share of the loudness range in which an instant of the reference sounds: 1 at the top, 0 `range` dB below.
     double weightAt(double seconds, double range) const {
         const double level = reference.levelDb.at(seconds);
@@ -185,8 +194,7 @@ private:
     }
 
     void addTimes(FacetComparison& facet, std::vector<Remark>& remarks, const char* label, const char* noun, double easily,
-                  const std::function<double(const NoteProfile&)>& value) const {
-        const Pair pair = medianPair(value);
+                  const Pair& pair) const {
         facet.values.push_back({label, msText(pair.reference), msText(pair.render),
                                 pair.measured() ? signedText(1000.0 * pair.difference(), std::abs(pair.difference()) < 0.01 ? 1 : 0, "ms") : "–"});
         if (!pair.measured()) return;
@@ -211,13 +219,13 @@ private:
         }
         facet.difference = weights > 0.0 ? sum / weights : notMeasurable;
         std::vector<Remark> remarks;
-        addTimes(facet, remarks, "Attack", "attack", 0.004, [](const NoteProfile& n) { return n.level.attack; });
-        addTimes(facet, remarks, "Decay (63 %)", "decay", 0.02, [](const NoteProfile& n) { return n.level.decayTime; });
-        const Pair sustain = medianPair([](const NoteProfile& n) { return n.level.sustainDb; });
+        addTimes(facet, remarks, "Attack", "attack", 0.004, medianPair([](const NoteProfile& n) { return n.level.attack; }));
+        addTimes(facet, remarks, "Decay (63 %)", "decay", 0.02, longestPair([](const NoteProfile& n) { return n.level.decayTime; }));
+        const Pair sustain = longestPair([](const NoteProfile& n) { return n.level.sustainDb; });
         facet.values.push_back({"Sustain", dbText(sustain.reference), dbText(sustain.render), sustain.measured() ? signedText(sustain.difference(), 1, "dB") : "–"});
         if (sustain.measured())
             remarks.push_back({std::abs(sustain.difference()) / 2.5, fmt::format("sustain {:.1f} dB {}", std::abs(sustain.difference()), sustain.difference() > 0 ? "louder" : "softer")});
-        addTimes(facet, remarks, "Release", "release", 0.02, [](const NoteProfile& n) { return n.level.release; });
+        addTimes(facet, remarks, "Release", "release", 0.02, medianPair([](const NoteProfile& n) { return n.level.release; }));
         remarks.push_back({facet.difference / 6.0, fmt::format("envelope {:.1f} dB apart on average", facet.difference)});
         finish(facet, levelEar, remarks);
         if (facet.difference < 1.2) facet.words = "alike"; // times that differ without anyone hearing it
@@ -267,7 +275,7 @@ private:
         facet.difference = 0.6 * centroid + 0.4 * rolloff;
         std::vector<Remark> remarks;
         const auto addHz = [&](const char* label, const char* pattern, const std::function<double(const NoteProfile&)>& value) {
-            const Pair pair = medianPair(value);
+            const Pair pair = longestPair(value);
             const double apart = pair.measured() ? std::log2(std::min(pair.render, openHz) / std::min(pair.reference, openHz)) : 0.0;
             facet.values.push_back({label, hzText(pair.reference), hzText(pair.render), pair.measured() ? signedText(apart, 2, "oct") : "–"});
             if (pair.measured())
@@ -276,7 +284,7 @@ private:
         };
         addHz("Highest cutoff", "opens to {}", [](const NoteProfile& n) { return n.highestCutoffHz; });
         addHz("Resting cutoff", "closes to {}", [](const NoteProfile& n) { return n.restingCutoffHz; });
-        addTimes(facet, remarks, "Time to close (63 %)", "closes", 0.02, [](const NoteProfile& n) { return n.closingTime; });
+        addTimes(facet, remarks, "Time to close (63 %)", "closes", 0.02, longestPair([](const NoteProfile& n) { return n.closingTime; }));
         const Pair middle{medianOf(reference.centroidHz.values), medianOf(render.centroidHz.values)};
         const Pair edge{medianOf(reference.rolloffHz.values), medianOf(render.rolloffHz.values)};
         const auto apart = [&](const Pair& p) { return p.measured() ? signedText(std::log2(p.render / p.reference), 2, "oct") : std::string("–"); };

@@ -403,7 +403,7 @@ MatchResult match(const Recording& reference, const Performance& performance, co
     MatchResult result;
     result.performance = performance;
     result.performance.seed = settings.seed;
-    const bool hurried = task.stop.stop_requested();
+    const bool hurried = task.stop.stop_requested() || (settings.seconds > 0.0 && secondsSince(search.started) > settings.seconds);
     const int seeds = hurried ? 1 : scoredSeeds;
     result.before = score(withSolvedGain(settings.start, at48k, result.performance), at48k, profile, result.performance, 1);
     constexpr std::size_t finalists = 3;
