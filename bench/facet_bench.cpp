@@ -35,15 +35,18 @@ Patch stackedSaw() {
 void renderOne(benchmark::State& state, const Patch& patch, int channels) {
     const Performance performance = testing::oneNote(45, 0.0, 1.8, seconds, 48000, channels);
     for (auto _ : state) benchmark::DoNotOptimize(render(patch, performance));
-    state.counters["xRealTime"] = benchmark::Counter(seconds * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+    state.counters["xRealTime"] =
+        benchmark::Counter(seconds * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
 }
 
 void renderSixteen(benchmark::State& state, const Patch& patch, int channels) {
     const Performance performance = testing::oneNote(45, 0.0, 1.8, seconds, 48000, channels);
     std::vector<Patch> patches(16, patch);
-    for (std::size_t i = 0; i < patches.size(); ++i) patches[i].set({"layer:a/filter:a", "cutoff"}, 300.0 + 100.0 * static_cast<double>(i));
+    for (std::size_t i = 0; i < patches.size(); ++i)
+        patches[i].set({"layer:a/filter:a", "cutoff"}, 300.0 + 100.0 * static_cast<double>(i));
     for (auto _ : state) benchmark::DoNotOptimize(renderAt48k(patches, performance));
-    state.counters["xRealTime"] = benchmark::Counter(16.0 * seconds * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+    state.counters["xRealTime"] =
+        benchmark::Counter(16.0 * seconds * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
 }
 
 BENCHMARK_CAPTURE(renderOne, sawLowPass24, filteredSaw(), 1)->Unit(benchmark::kMillisecond);
@@ -60,7 +63,8 @@ void candidates(benchmark::State& state) {
         const auto renders = renderAt48k(patches, performance, {}, 1);
         for (const auto& each : renders) benchmark::DoNotOptimize(loss.residual(each));
     }
-    state.counters["candidatesPerSecond"] = benchmark::Counter(16.0 * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+    state.counters["candidatesPerSecond"] =
+        benchmark::Counter(16.0 * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
 }
 BENCHMARK(candidates)->Unit(benchmark::kMillisecond);
 

@@ -92,7 +92,8 @@ private:
 };
 
 std::string valueLine(const ComparedValue& value) {
-    return fmt::format("    {:<24} {:>12} {:>12} {:>12}\n", value.label, value.reference, value.render, value.difference);
+    return fmt::format("    {:<24} {:>12} {:>12} {:>12}\n", value.label, value.reference, value.render,
+                       value.difference);
 }
 
 void printComparison(const Comparison& comparison) {
@@ -104,19 +105,21 @@ void printComparison(const Comparison& comparison) {
 }
 
 void printProfile(const Profile& profile, const Heard& heard) {
-    fmt::print("{:.2f} s, {} Hz, {}, {:.1f} LUFS, tuning {:+.1f} cents, nearest waveform {}\n", heard.recording.seconds(),
-               heard.recording.rateHz, heard.recording.channelCount() == 1 ? "mono" : "stereo", profile.loudness,
-               profile.tuningCents, nameOf(profile.source));
+    fmt::print("{:.2f} s, {} Hz, {}, {:.1f} LUFS, tuning {:+.1f} cents, nearest waveform {}\n",
+               heard.recording.seconds(), heard.recording.rateHz,
+               heard.recording.channelCount() == 1 ? "mono" : "stereo", profile.loudness, profile.tuningCents,
+               nameOf(profile.source));
     if (!heard.problem.empty()) fmt::print("{}\n", heard.problem);
-    fmt::print("\n{:<5} {:>8} {:>8} {:>7} {:>9} {:>9} {:>9} {:>9} {:>9} {:>9}\n", "note", "start", "end", "cents", "attack",
-               "decay63", "sustain", "release", "opens", "closes");
+    fmt::print("\n{:<5} {:>8} {:>8} {:>7} {:>9} {:>9} {:>9} {:>9} {:>9} {:>9}\n", "note", "start", "end", "cents",
+               "attack", "decay63", "sustain", "release", "opens", "closes");
     const auto cell = [](double value, const char* unit, int decimals) {
         return isMeasured(value) ? fmt::format("{:.{}f} {}", value, decimals, unit) : std::string("-");
     };
     for (const auto& n : profile.notes)
-        fmt::print("{:<5} {:>8.3f} {:>8.3f} {:>7} {:>9} {:>9} {:>9} {:>9} {:>9} {:>9}\n", nameOfKey(n.note.key), n.note.start,
-                   n.note.end, cell(n.cents, "", 1), cell(1000 * n.level.attack, "ms", 1), cell(1000 * n.level.decayTime, "ms", 0),
-                   cell(n.level.sustainDb, "dB", 1), cell(1000 * n.level.release, "ms", 0), cell(n.highestCutoffHz, "Hz", 0),
+        fmt::print("{:<5} {:>8.3f} {:>8.3f} {:>7} {:>9} {:>9} {:>9} {:>9} {:>9} {:>9}\n", nameOfKey(n.note.key),
+                   n.note.start, n.note.end, cell(n.cents, "", 1), cell(1000 * n.level.attack, "ms", 1),
+                   cell(1000 * n.level.decayTime, "ms", 0), cell(n.level.sustainDb, "dB", 1),
+                   cell(1000 * n.level.release, "ms", 0), cell(n.highestCutoffHz, "Hz", 0),
                    cell(n.restingCutoffHz, "Hz", 0));
 }
 
@@ -201,7 +204,8 @@ void addCompare(CLI::App& app) {
         const Recording other = readAudio(options->render);
         requireUsable(other, fmt::format("“{}”", fs::path(options->render).filename().string()));
         const Profile profile = measureProfile(heard.recording, heard.performance);
-        const Profile rendered = measureProfile(other, heard.performance, {.source = &profile.source, .threads = hardwareThreads()});
+        const Profile rendered =
+            measureProfile(other, heard.performance, {.source = &profile.source, .threads = hardwareThreads()});
         const Comparison comparison = compare(profile, rendered);
         if (options->json)
             fmt::print("{}", comparisonReport(comparison));
@@ -275,10 +279,12 @@ void runMatch(const MatchOptions& options) {
     std::function<void(const MatchProgress&)> show;
     if (options.progress || terminal)
         show = [terminal](const MatchProgress& now) {
-            fmt::print(stderr, "{}{:3.0f} %  likeness {:3.0f}  loss {:5.2f} dB  {:6} renders  {:<44.44}{}", terminal ? "\r" : "",
-                       100.0 * now.fraction, now.likeness, now.loss, now.evaluations, now.trying, terminal ? "" : "\n");
+            fmt::print(stderr, "{}{:3.0f} %  likeness {:3.0f}  loss {:5.2f} dB  {:6} renders  {:<44.44}{}",
+                       terminal ? "\r" : "", 100.0 * now.fraction, now.likeness, now.loss, now.evaluations, now.trying,
+                       terminal ? "" : "\n");
         };
-    MatchResult result = match(heard.recording, heard.performance, settings, {.stop = signals.token(), .progress = {}}, show);
+    MatchResult result =
+        match(heard.recording, heard.performance, settings, {.stop = signals.token(), .progress = {}}, show);
     if (show && terminal) fmt::print(stderr, "\n");
     result.best.patch.name = fs::path(options.reference).stem().string();
 
@@ -299,10 +305,14 @@ void addMatch(CLI::App& app) {
     const auto options = std::make_shared<MatchOptions>();
     auto* command = app.add_subcommand("match", "Search for a patch that sounds like a recording");
     command->add_option("REF", options->reference, "The recording")->required();
-    command->add_option("--out", options->out, "Folder for render.wav, patch.json, performance.json, notes.mid, report.json")->required();
+    command
+        ->add_option("--out", options->out,
+                     "Folder for render.wav, patch.json, performance.json, notes.mid, report.json")
+        ->required();
     command->add_option("--notes", options->notes, "Standard MIDI File with its notes; found when not given");
     command->add_option("--start", options->start, "Patch file to start from");
-    command->add_option("--lock", options->locks, "Address of a parameter to leave alone; may be repeated")->allow_extra_args(false);
+    command->add_option("--lock", options->locks, "Address of a parameter to leave alone; may be repeated")
+        ->allow_extra_args(false);
     const auto isPair = [](const std::string& text) {
         try {
             parsePair(text, "A pair");
@@ -314,8 +324,10 @@ void addMatch(CLI::App& app) {
     command->add_option("--region", options->region, "Seconds A:B of the recording to match")->check(isPair);
     command->add_option("--focus", options->focus, "Band LOW:HIGH in Hz that the search looks at")->check(isPair);
     command->add_option("--tempo", options->tempo, "Quarter notes per minute")->check(CLI::Range(10.0, 1000.0));
-    command->add_option("--seconds", options->seconds, "Time limit, 20 when not given; 0 for none")->check(CLI::NonNegativeNumber);
-    command->add_option("--evaluations", options->evaluations, "Most renders to compare; 0 for no limit")->check(CLI::NonNegativeNumber);
+    command->add_option("--seconds", options->seconds, "Time limit, 20 when not given; 0 for none")
+        ->check(CLI::NonNegativeNumber);
+    command->add_option("--evaluations", options->evaluations, "Most renders to compare; 0 for no limit")
+        ->check(CLI::NonNegativeNumber);
     command->add_option("--seed", options->seed, "Seed of every random choice");
     command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
     command->add_flag("--progress", options->progress, "Progress on stderr even when it is no terminal");
@@ -334,7 +346,8 @@ void addParams(CLI::App& app) {
         const Patch empty;
         for (const Address& address : empty.addresses()) {
             const auto& d = empty.descriptor(address);
-            fmt::print("{:<38} {:<22} {:<34} {:<10} {}\n", address.text(), d.label, rangeText(d), textOf(d, empty.value(address)), d.help);
+            fmt::print("{:<38} {:<22} {:<34} {:<10} {}\n", address.text(), d.label, rangeText(d),
+                       textOf(d, empty.value(address)), d.help);
         }
     });
 }

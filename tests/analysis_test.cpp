@@ -24,13 +24,16 @@ using testing::demoFile;
 using testing::sawAt;
 using testing::soundOf;
 
-std::vector<float> mono(double seconds, const std::function<double(double)>& value) { return soundOf(seconds, 48000, value).channels[0]; }
+std::vector<float> mono(double seconds, const std::function<double(double)>& value) {
+    return soundOf(seconds, 48000, value).channels[0];
+}
 
 TEST(PitchTracking, FollowsTonesFromBassToTreble) {
     for (double hz : {32.703, 55.0, 110.0, 261.63, 523.25, 1046.5, 2093.0}) {
         const auto x = mono(0.6, [hz](double t) { return 0.4 * sawAt(hz, t); });
         const auto track = trackPitch(x);
-        for (double at : {0.15, 0.3, 0.45}) EXPECT_NEAR(centsBetween(hz, track.hz.at(at)), 0.0, 8.0) << hz << " at " << at;
+        for (double at : {0.15, 0.3, 0.45})
+            EXPECT_NEAR(centsBetween(hz, track.hz.at(at)), 0.0, 8.0) << hz << " at " << at;
         EXPECT_NEAR(centsBetween(hz, refinePitch(x, 0.3, hz * std::exp2(20.0 / 1200.0))), 0.0, 0.1) << hz;
         EXPECT_NEAR(centsBetween(hz, restingPitch(x, 0.1, 0.5, hz * 1.005)), 0.0, 0.1) << hz;
     }
@@ -50,7 +53,8 @@ TEST(PitchTracking, AdmitsThatNoiseHasNone) {
     Random random(5);
     const auto x = mono(1.0, [&](double) { return random.between(-0.5, 0.5); });
     const auto track = trackPitch(x);
-    const auto found = std::count_if(track.hz.values.begin(), track.hz.values.end(), [](float hz) { return isMeasured(hz); });
+    const auto found =
+        std::count_if(track.hz.values.begin(), track.hz.values.end(), [](float hz) { return isMeasured(hz); });
     EXPECT_LT(found, static_cast<std::ptrdiff_t>(track.hz.values.size() / 5));
     const auto notes = findNotes(x);
     EXPECT_NE(notes.problem, "");
@@ -61,7 +65,8 @@ TEST(PartialLevels, AreThoseOfTheWaveform) {
     const auto x = mono(0.6, [](double t) { return 0.5 * sawAt(220.0, t); });
     const Partials partials = meter.measure(x, 0.3, 220.4);
     for (int n = 1; n <= 40; ++n)
-        EXPECT_NEAR(partials[static_cast<std::size_t>(n - 1)], textbookPartialDb(TextbookWave::saw, 0.5, n) - 6.02, 0.1) << n;
+        EXPECT_NEAR(partials[static_cast<std::size_t>(n - 1)], textbookPartialDb(TextbookWave::saw, 0.5, n) - 6.02, 0.1)
+            << n;
 }
 
 TEST(SourceFitting, NamesTextbookWaveforms) {
@@ -151,14 +156,17 @@ TEST(Profiles, MeasureTheDemosTruth) {
     const auto truth = nlohmann::json::parse(file);
     const auto& longest = profile.notes.back();
     EXPECT_NEAR(longest.level.attack, truth["envelope"]["attack_ms"].get<double>() / 1000.0, 0.003);
-    EXPECT_NEAR(longest.level.decayTime, truth["decay_63_ms"].get<double>() / 1000.0, 0.2 * truth["decay_63_ms"].get<double>() / 1000.0);
+    EXPECT_NEAR(longest.level.decayTime, truth["decay_63_ms"].get<double>() / 1000.0,
+                0.2 * truth["decay_63_ms"].get<double>() / 1000.0);
     EXPECT_NEAR(longest.level.sustainDb, dbFromGain(truth["envelope"]["sustain"].get<double>()), 1.0);
     // Effective cutoff along the longest note, within a quarter octave in the median.
     std::vector<float> errors;
     const auto& times = truth["effective_cutoff"]["seconds_after_start"];
     for (std::size_t i = 0; i < times.size(); ++i) {
         const double measured = profile.cutoffHz.at(longest.note.start + times[i].get<double>());
-        if (isMeasured(measured)) errors.push_back(static_cast<float>(std::abs(std::log2(measured / truth["effective_cutoff"]["hz"][i].get<double>()))));
+        if (isMeasured(measured))
+            errors.push_back(
+                static_cast<float>(std::abs(std::log2(measured / truth["effective_cutoff"]["hz"][i].get<double>()))));
     }
     EXPECT_LT(medianOf(errors), 0.25f);
 }

@@ -18,7 +18,8 @@ using testing::TemporaryFolder;
 
 Recording tone(int rate, int channels) {
     Recording recording = testing::soundOf(0.3, rate, [](double t) { return 0.5 * std::sin(2764.6 * t); });
-    if (channels == 2) recording.channels.push_back(std::vector<float>(recording.channels[0].rbegin(), recording.channels[0].rend()));
+    if (channels == 2)
+        recording.channels.push_back(std::vector<float>(recording.channels[0].rbegin(), recording.channels[0].rend()));
     return recording;
 }
 
@@ -42,9 +43,10 @@ struct RoundTrip {
 
 TEST(AudioFiles, WhatIsWrittenIsRead) {
     const TemporaryFolder folder;
-    for (const auto& [name, format, tolerance] : {RoundTrip{"a.wav", SampleFormat::wavFloat, 0.0}, RoundTrip{"b.wav", SampleFormat::wav24, 1.3e-7},
-                                                  RoundTrip{"c.wav", SampleFormat::wav16, 3.1e-5}, RoundTrip{"d.flac", SampleFormat::flac24, 1.3e-7},
-                                                  RoundTrip{"e.flac", SampleFormat::flac16, 3.1e-5}}) {
+    for (const auto& [name, format, tolerance] :
+         {RoundTrip{"a.wav", SampleFormat::wavFloat, 0.0}, RoundTrip{"b.wav", SampleFormat::wav24, 1.3e-7},
+          RoundTrip{"c.wav", SampleFormat::wav16, 3.1e-5}, RoundTrip{"d.flac", SampleFormat::flac24, 1.3e-7},
+          RoundTrip{"e.flac", SampleFormat::flac16, 3.1e-5}}) {
         const Recording written = tone(44100, 2);
         writeAudio(folder / name, written, format);
         const Recording read = readAudio(folder / name);
@@ -52,7 +54,8 @@ TEST(AudioFiles, WhatIsWrittenIsRead) {
         ASSERT_EQ(read.channelCount(), 2) << name;
         ASSERT_EQ(read.frameCount(), written.frameCount()) << name;
         for (std::size_t c = 0; c < 2; ++c)
-            for (std::size_t i = 0; i < written.channels[c].size(); ++i) ASSERT_NEAR(read.channels[c][i], written.channels[c][i], tolerance) << name;
+            for (std::size_t i = 0; i < written.channels[c].size(); ++i)
+                ASSERT_NEAR(read.channels[c][i], written.channels[c][i], tolerance) << name;
         EXPECT_EQ(hashOf(readAudioBytes(readWholeFile(folder / name), name)), hashOf(read)) << name;
     }
 }
@@ -60,7 +63,8 @@ TEST(AudioFiles, WhatIsWrittenIsRead) {
 TEST(AudioFiles, OtherFormatsAreRead) {
     const TemporaryFolder folder;
     const Recording written = tone(48000, 1);
-    for (const auto& [name, format] : {std::pair{"a.aiff", SF_FORMAT_AIFF | SF_FORMAT_PCM_16}, {"b.ogg", SF_FORMAT_OGG | SF_FORMAT_VORBIS},
+    for (const auto& [name, format] : {std::pair{"a.aiff", SF_FORMAT_AIFF | SF_FORMAT_PCM_16},
+                                       {"b.ogg", SF_FORMAT_OGG | SF_FORMAT_VORBIS},
                                        {"c.mp3", SF_FORMAT_MPEG | SF_FORMAT_MPEG_LAYER_III}}) {
         writeForeign(folder / name, format, written);
         const Recording read = readAudio(folder / name);
@@ -87,14 +91,17 @@ TEST(AudioFiles, BadInputGetsOneClearSentence) {
     EXPECT_NE(sentenceOf([&] { readAudio(folder / "text.wav"); }).find("is not audio"), std::string::npos);
     EXPECT_NE(sentenceOf([&] { readAudio(folder / "truncated.flac"); }).find("breaks off"), std::string::npos);
     EXPECT_NE(sentenceOf([&] { readAudio(folder / "nan.wav"); }).find("not a number at 0.002 s"), std::string::npos);
-    EXPECT_NE(sentenceOf([&] { writeAudio(folder / "none" / "x.wav", tone(48000, 1)); }).find("cannot be written"), std::string::npos);
+    EXPECT_NE(sentenceOf([&] { writeAudio(folder / "none" / "x.wav", tone(48000, 1)); }).find("cannot be written"),
+              std::string::npos);
 }
 
 TEST(Recordings, ThatCannotServeAreRefused) {
     const auto refused = [](const Recording& r) { return sentenceOf([&] { requireUsable(r, "It"); }); };
     EXPECT_NE(refused(testing::soundOf(1.0, 48000, [](double) { return 0.0; })).find("is silent"), std::string::npos);
     EXPECT_NE(refused(Recording{48000, {{0.5f, -0.5f}}}).find("too short"), std::string::npos);
-    EXPECT_NE(refused(Recording{48000, std::vector<std::vector<float>>(6, tone(48000, 1).channels[0])}).find("6 channels"), std::string::npos);
+    EXPECT_NE(
+        refused(Recording{48000, std::vector<std::vector<float>>(6, tone(48000, 1).channels[0])}).find("6 channels"),
+        std::string::npos);
     EXPECT_EQ(refused(tone(48000, 2)), "");
 }
 

@@ -70,7 +70,9 @@ TEST(Files, WriteAllOrNothing) {
     writeWholeFile(folder / "a.txt", "second");
     EXPECT_EQ(readWholeFile(folder / "a.txt"), "second");
     EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder.path()), {}), 1) << "a temporary file stayed";
-    EXPECT_NE(testing::sentenceOf([&] { writeWholeFile(folder / "none" / "a.txt", "x"); }).find("folder does not exist"), std::string::npos);
+    EXPECT_NE(
+        testing::sentenceOf([&] { writeWholeFile(folder / "none" / "a.txt", "x"); }).find("folder does not exist"),
+        std::string::npos);
     EXPECT_NE(testing::sentenceOf([&] { readWholeFile(folder / "b.txt"); }).find("does not exist"), std::string::npos);
     EXPECT_NE(testing::sentenceOf([&] { readWholeFile(folder.path()); }).find("is a folder"), std::string::npos);
     EXPECT_NE(testing::sentenceOf([&] { readWholeFile(folder / "a.txt", 3); }).find("too large"), std::string::npos);

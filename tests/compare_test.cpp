@@ -71,8 +71,9 @@ TEST(Likeness, FallsWithTheSizeOfAKnownChange) {
         std::vector<double> values; ///< further and further away
         Facet facet;
     };
-    for (const Change& change : {Change{cents, {10.0, 30.0, 90.0}, Facet::pitch}, Change{cutoff, {1200.0, 2400.0, 9000.0}, Facet::brightness},
-                                 Change{decay, {900.0, 2500.0, 12000.0}, Facet::level}}) {
+    for (const Change& change :
+         {Change{cents, {10.0, 30.0, 90.0}, Facet::pitch}, Change{cutoff, {1200.0, 2400.0, 9000.0}, Facet::brightness},
+          Change{decay, {900.0, 2500.0, 12000.0}, Facet::level}}) {
         double last = 100.0;
         for (double value : change.values) {
             const Comparison comparison = compared(reference, with(change.address, value));
@@ -95,9 +96,12 @@ TEST(Differences, AreNamedInWordsAndUnits) {
     const Recording reference = render(basePatch(), phrase());
     EXPECT_EQ(compared(reference, with(cents, 25.0)).find(Facet::pitch)->words, "25 cents sharp");
     const std::string darker = compared(reference, with(cutoff, 150.0)).find(Facet::brightness)->words;
-    EXPECT_TRUE(darker.find("closes to") == 0 || darker.find("darker") != std::string::npos || darker.find("opens to") == 0) << darker;
+    EXPECT_TRUE(darker.find("closes to") == 0 || darker.find("darker") != std::string::npos ||
+                darker.find("opens to") == 0)
+        << darker;
     const auto square = compared(reference, with(wave, 3.0));
-    EXPECT_NE(square.find(Facet::harmonics)->words.find("2nd partial"), std::string::npos) << square.find(Facet::harmonics)->words;
+    EXPECT_NE(square.find(Facet::harmonics)->words.find("2nd partial"), std::string::npos)
+        << square.find(Facet::harmonics)->words;
     EXPECT_NE(square.find(Facet::harmonics)->words.find("weaker"), std::string::npos);
 }
 
@@ -121,7 +125,8 @@ TEST(SearchLoss, SeesCents) {
 TEST(UpperCutoff, IsThatOfABandLimitedTransfer) {
     Recording dull = testing::soundOf(1.0, 48000, [](double t) {
         double sum = 0.0;
-        for (int n = 1; n < 60; ++n) sum += 0.05 * std::sin(2.0 * 3.14159265358979 * 100.0 * n * t + n * n); // up to 5.9 kHz
+        for (int n = 1; n < 60; ++n)
+            sum += 0.05 * std::sin(2.0 * 3.14159265358979 * 100.0 * n * t + n * n); // up to 5.9 kHz
         return sum;
     });
     EXPECT_NEAR(upperCutoffHz(dull, 48000), 5900.0, 100.0);

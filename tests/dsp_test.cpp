@@ -74,7 +74,8 @@ TEST(Loudness, GivesTheStandardsFigures) {
     EXPECT_NEAR(integratedLoudness(full.channels, 48000), -3.01, 0.05);
     EXPECT_NEAR(activeLoudness(full.channels), -3.01, 0.05);
     // EBU Tech 3341, test case 1: stereo 1 kHz sine at -23 dBFS peak per channel reads -23 LUFS.
-    const auto quiet = testing::soundOf(20.0, 48000, [](double t) { return gainFromDb(-23.0) * sine(1000.0, t); }).channels[0];
+    const auto quiet =
+        testing::soundOf(20.0, 48000, [](double t) { return gainFromDb(-23.0) * sine(1000.0, t); }).channels[0];
     const std::vector<std::vector<float>> stereo{quiet, quiet};
     EXPECT_NEAR(integratedLoudness(stereo, 48000), -23.0, 0.1);
     EXPECT_NEAR(activeLoudness(stereo), -23.0, 0.1);
@@ -125,12 +126,14 @@ TEST(EnvelopeCurve, KeepsItsTimes) {
 }
 
 TEST(EnvelopeCurve, DoesNotDependOnBlocks) {
-    const EnvelopeShape shape{.delay = 0.003, .attack = 0.021, .hold = 0.005, .decay = 0.3, .sustain = 0.3, .release = 0.1};
+    const EnvelopeShape shape{
+        .delay = 0.003, .attack = 0.021, .hold = 0.005, .decay = 0.3, .sustain = 0.3, .release = 0.1};
     const auto run = [&](int block) {
         Envelope envelope;
         envelope.start();
         std::vector<float> out(9600);
-        for (int i = 0; i < 9600; i += block) envelope.advance(shape, 1.0 / 48000.0, std::min(block, 9600 - i), out.data() + i);
+        for (int i = 0; i < 9600; i += block)
+            envelope.advance(shape, 1.0 / 48000.0, std::min(block, 9600 - i), out.data() + i);
         return out;
     };
     const auto fine = run(1);
@@ -141,9 +144,11 @@ TEST(EnvelopeCurve, DoesNotDependOnBlocks) {
 TEST(LowPassFormula, FallsByItsPoles) {
     // Two poles fall 12 dB per octave, four 24 (any filter handbook); far above the cutoff, far below half the rate.
     for (int poles : {2, 4}) {
-        const double octave = lowPassResponseDb(poles, 200.0, -3.0, 3200.0, 1e6) - lowPassResponseDb(poles, 200.0, -3.0, 1600.0, 1e6);
+        const double octave =
+            lowPassResponseDb(poles, 200.0, -3.0, 3200.0, 1e6) - lowPassResponseDb(poles, 200.0, -3.0, 1600.0, 1e6);
         EXPECT_NEAR(octave, -6.02 * poles, 0.1);
-        EXPECT_NEAR(lowPassResponseDb(poles, 200.0, 7.0, 200.0, 48000), 7.0, 1e-6) << "resonance is the gain at the cutoff";
+        EXPECT_NEAR(lowPassResponseDb(poles, 200.0, 7.0, 200.0, 48000), 7.0, 1e-6)
+            << "resonance is the gain at the cutoff";
         EXPECT_NEAR(lowPassResponseDb(poles, 1000.0, -3.0103, 1000.0, 48000), -3.01, 0.01);
     }
     // Butterworth of order 4 at w = 0.5: 1/sqrt(1 + 0.5^8).
@@ -155,9 +160,12 @@ TEST(LowPassFormula, FallsByItsPoles) {
 
 TEST(LeastSquares, FindsRosenbrocksMinimum) {
     // H. H. Rosenbrock, Computer Journal 3, 1960: (1 − x)² + 100 (y − x²)², minimum 0 at (1, 1).
-    LeastSquaresProblem problem{Eigen::Vector2d(-2, -2), Eigen::Vector2d(2, 2), [](const std::vector<Eigen::VectorXd>& points) {
+    LeastSquaresProblem problem{Eigen::Vector2d(-2, -2), Eigen::Vector2d(2, 2),
+                                [](const std::vector<Eigen::VectorXd>& points) {
                                     std::vector<Eigen::VectorXf> all;
-                                    for (const auto& p : points) all.push_back(Eigen::Vector2f(static_cast<float>(1 - p(0)), static_cast<float>(10 * (p(1) - p(0) * p(0)))));
+                                    for (const auto& p : points)
+                                        all.push_back(Eigen::Vector2f(static_cast<float>(1 - p(0)),
+                                                                      static_cast<float>(10 * (p(1) - p(0) * p(0)))));
                                     return all;
                                 }};
     LeastSquaresSettings settings;
@@ -169,11 +177,13 @@ TEST(LeastSquares, FindsRosenbrocksMinimum) {
 }
 
 TEST(LeastSquares, ObeysItsBox) {
-    LeastSquaresProblem problem{Eigen::Vector2d(0, 0), Eigen::Vector2d(1, 1), [](const std::vector<Eigen::VectorXd>& points) {
+    LeastSquaresProblem problem{Eigen::Vector2d(0, 0), Eigen::Vector2d(1, 1),
+                                [](const std::vector<Eigen::VectorXd>& points) {
                                     std::vector<Eigen::VectorXf> all;
                                     for (const auto& p : points) {
                                         EXPECT_TRUE((p.array() >= 0).all() && (p.array() <= 1).all());
-                                        all.push_back(Eigen::Vector2f(static_cast<float>(p(0) - 3), static_cast<float>(p(1) - 0.25 + 0.1 * p(0))));
+                                        all.push_back(Eigen::Vector2f(static_cast<float>(p(0) - 3),
+                                                                      static_cast<float>(p(1) - 0.25 + 0.1 * p(0))));
                                     }
                                     return all;
                                 }};
@@ -184,7 +194,8 @@ TEST(LeastSquares, ObeysItsBox) {
 
 TEST(LeastSquares, OfAbsoluteValuesIgnoresOutliers) {
     // The mean of {0, 0, 0, 0, 10} is 2, its median 0.
-    LeastSquaresProblem problem{Eigen::VectorXd::Constant(1, -20), Eigen::VectorXd::Constant(1, 20), [](const std::vector<Eigen::VectorXd>& points) {
+    LeastSquaresProblem problem{Eigen::VectorXd::Constant(1, -20), Eigen::VectorXd::Constant(1, 20),
+                                [](const std::vector<Eigen::VectorXd>& points) {
                                     std::vector<Eigen::VectorXf> all;
                                     for (const auto& p : points) {
                                         Eigen::VectorXf r(5);
@@ -193,7 +204,9 @@ TEST(LeastSquares, OfAbsoluteValuesIgnoresOutliers) {
                                     }
                                     return all;
                                 }};
-    const auto result = minimizeLeastSquares(problem, Eigen::VectorXd::Constant(1, 7.0), {.iterations = 60, .absoluteValues = true, .absoluteFloor = 0.01, .tolerance = 0.0});
+    const auto result =
+        minimizeLeastSquares(problem, Eigen::VectorXd::Constant(1, 7.0),
+                             {.iterations = 60, .absoluteValues = true, .absoluteFloor = 0.01, .tolerance = 0.0});
     EXPECT_NEAR(result.point(0), 0.0, 0.05);
 }
 

@@ -36,7 +36,9 @@ Performance atHz(double hz, double seconds) {
     return performance;
 }
 
-std::vector<float> rendered(const Patch& patch, const Performance& performance) { return render(patch, performance).channels[0]; }
+std::vector<float> rendered(const Patch& patch, const Performance& performance) {
+    return render(patch, performance).channels[0];
+}
 
 // ---- sources ----
 
@@ -51,14 +53,19 @@ TEST(Sources, HaveTheFourierSeriesOfTheirShape) {
     // pulse train): saw 2/(πn), triangle 8/(πn)² for odd n, pulse 4/(πn) |sin(πnw)|, sine 1.
     const WaveCase cases[] = {
         {Wave::sine, 0.5, [](int n, double) { return n == 1 ? 1.0 : 0.0; }},
-        {Wave::triangle, 0.5, [](int n, double) { return n % 2 ? 8.0 / (std::numbers::pi * std::numbers::pi * n * n) : 0.0; }},
+        {Wave::triangle, 0.5,
+         [](int n, double) { return n % 2 ? 8.0 / (std::numbers::pi * std::numbers::pi * n * n) : 0.0; }},
         {Wave::saw, 0.5, [](int n, double) { return 2.0 / (std::numbers::pi * n); }},
-        {Wave::pulse, 0.5, [](int n, double w) { return 4.0 / (std::numbers::pi * n) * std::abs(std::sin(std::numbers::pi * n * w)); }},
-        {Wave::pulse, 0.25, [](int n, double w) { return 4.0 / (std::numbers::pi * n) * std::abs(std::sin(std::numbers::pi * n * w)); }},
+        {Wave::pulse, 0.5,
+         [](int n, double w) { return 4.0 / (std::numbers::pi * n) * std::abs(std::sin(std::numbers::pi * n * w)); }},
+        {Wave::pulse, 0.25,
+         [](int n, double w) { return 4.0 / (std::numbers::pi * n) * std::abs(std::sin(std::numbers::pi * n * w)); }},
     };
     const double hz = 441.7;
     for (const auto& c : cases) {
-        const auto x = rendered(patchOf({{{source, "wave"}, static_cast<double>(c.wave)}, {{source, "width"}, 100.0 * c.width}}), atHz(hz, 1.0));
+        const auto x =
+            rendered(patchOf({{{source, "wave"}, static_cast<double>(c.wave)}, {{source, "width"}, 100.0 * c.width}}),
+                     atHz(hz, 1.0));
         for (int n = 1; n * hz < 18000.0; ++n) {
             const double expected = c.amplitude(n, c.width);
             const double db = componentDb(x, 8000, 32768, n * hz, 48000.0);
@@ -72,7 +79,8 @@ TEST(Sources, HaveTheFourierSeriesOfTheirShape) {
 
 TEST(Sources, CrestFactorsAreTextbook) {
     // At equal peak: square 0, sine 3.01, triangle 4.77 dB (from the integrals of their squares).
-    for (const auto& [wave, crest] : {std::pair{Wave::pulse, 0.0}, {Wave::sine, 3.01}, {Wave::triangle, 4.77}, {Wave::saw, 4.77}}) {
+    for (const auto& [wave, crest] :
+         {std::pair{Wave::pulse, 0.0}, {Wave::sine, 3.01}, {Wave::triangle, 4.77}, {Wave::saw, 4.77}}) {
         const auto x = rendered(patchOf({{{source, "wave"}, static_cast<double>(wave)}}), atHz(100.0, 1.0));
         double power = 0.0;
         for (std::size_t i = 4800; i < 43200; ++i) power += static_cast<double>(x[i]) * x[i] / 38400.0;
@@ -84,25 +92,33 @@ TEST(Sources, DoNotAlias) {
     // A saw at 4987 Hz and 48 kHz: no alias above −60 dB re the fundamental below 15 kHz, none above −80 dB below it.
     const double hz = 4987.0;
     for (Wave wave : {Wave::saw, Wave::pulse, Wave::triangle}) {
-        const auto x = rendered(patchOf({{{source, "wave"}, static_cast<double>(wave)}, {{source, "width"}, 37.0}}), atHz(hz, 1.0));
+        const auto x = rendered(patchOf({{{source, "wave"}, static_cast<double>(wave)}, {{source, "width"}, 37.0}}),
+                                atHz(hz, 1.0));
         constexpr int size = 32768;
         RealFft fft(size);
         const auto window = blackmanHarrisWindow(size);
-        for (int i = 0; i < size; ++i) fft.time()[static_cast<std::size_t>(i)] = window[static_cast<std::size_t>(i)] * x[static_cast<std::size_t>(i + 6000)];
+        for (int i = 0; i < size; ++i)
+            fft.time()[static_cast<std::size_t>(i)] =
+                window[static_cast<std::size_t>(i)] * x[static_cast<std::size_t>(i + 6000)];
         fft.forward();
         const double fundamental = componentDb(x, 6000, size, hz, 48000.0);
         for (int b = 8; b < fft.binCount(); ++b) {
             const double at = b * 48000.0 / size;
             if (at > 15000.0) break;
             if (std::abs(at - hz * std::round(at / hz)) < 8.0 && at > 0.5 * hz) continue;
-            const double db = dbFromGain(std::abs(fft.bins()[static_cast<std::size_t>(b)]) / (0.5 * size * 0.35875)) - fundamental;
+            const double db =
+                dbFromGain(std::abs(fft.bins()[static_cast<std::size_t>(b)]) / (0.5 * size * 0.35875)) - fundamental;
             ASSERT_LT(db, at < hz ? -80.0 : -60.0) << at << " Hz, wave " << static_cast<int>(wave);
         }
     }
 }
 
 TEST(Sources, AreTunedByOctaveSemitoneAndCents) {
-    const auto x = rendered(patchOf({{{source, "wave"}, 0.0}, {{source, "octave"}, -1.0}, {{source, "semitone"}, 7.0}, {{source, "cents"}, 50.0}}), atHz(440.0, 1.0));
+    const auto x = rendered(patchOf({{{source, "wave"}, 0.0},
+                                     {{source, "octave"}, -1.0},
+                                     {{source, "semitone"}, 7.0},
+                                     {{source, "cents"}, 50.0}}),
+                            atHz(440.0, 1.0));
     const double expected = 440.0 * std::exp2(-1.0 + 7.5 / 12.0);
     EXPECT_NEAR(componentDb(x, 4800, 38000, expected, 48000.0), 0.0, 0.01);
     EXPECT_LT(componentDb(x, 4800, 38000, expected * std::exp2(30.0 / 1200.0), 48000.0), -20.0);
@@ -116,16 +132,20 @@ TEST(Sources, StackKeepsPowerAndSpreads) {
     };
     Performance performance = oneNote(57, 0.0, 4.0, 4.0, 48000, 2);
     const Recording one = render(patchOf({}), performance);
-    const Recording seven = render(patchOf({{{source, "voices"}, 7.0}, {{source, "detune"}, 25.0}, {{source, "spread"}, 100.0}}), performance);
+    const Recording seven = render(
+        patchOf({{{source, "voices"}, 7.0}, {{source, "detune"}, 25.0}, {{source, "spread"}, 100.0}}), performance);
     // Equal power up to the chance of the phases: about 1 dB.
     EXPECT_NEAR(10.0 * std::log10(power(seven.channels[0]) / power(one.channels[0])), 0.0, 1.2);
     double product = 0.0;
-    for (std::size_t i = 0; i < seven.channels[0].size(); ++i) product += static_cast<double>(seven.channels[0][i]) * seven.channels[1][i];
+    for (std::size_t i = 0; i < seven.channels[0].size(); ++i)
+        product += static_cast<double>(seven.channels[0][i]) * seven.channels[1][i];
     EXPECT_LT(product / std::sqrt(power(seven.channels[0]) * power(seven.channels[1])), 0.75);
     // Two voices panned fully apart correlate near 0.
-    const Recording two = render(patchOf({{{source, "voices"}, 2.0}, {{source, "detune"}, 10.0}, {{source, "spread"}, 100.0}}), performance);
+    const Recording two = render(
+        patchOf({{{source, "voices"}, 2.0}, {{source, "detune"}, 10.0}, {{source, "spread"}, 100.0}}), performance);
     product = 0.0;
-    for (std::size_t i = 0; i < two.channels[0].size(); ++i) product += static_cast<double>(two.channels[0][i]) * two.channels[1][i];
+    for (std::size_t i = 0; i < two.channels[0].size(); ++i)
+        product += static_cast<double>(two.channels[0][i]) * two.channels[1][i];
     EXPECT_NEAR(product / std::sqrt(power(two.channels[0]) * power(two.channels[1])), 0.0, 0.1);
 }
 
@@ -138,10 +158,16 @@ TEST(Filter, HasItsPublishedResponse) {
             const double hz = 110.3;
             const double cutoff = 1500.0;
             const auto open = rendered(patchOf({}), atHz(hz, 2.0));
-            const auto closed = rendered(patchOf({{{filter, "on"}, 1.0}, {{filter, "slope"}, slope}, {{filter, "cutoff"}, cutoff}, {{filter, "resonance"}, resonance}}), atHz(hz, 2.0));
+            const auto closed = rendered(patchOf({{{filter, "on"}, 1.0},
+                                                  {{filter, "slope"}, slope},
+                                                  {{filter, "cutoff"}, cutoff},
+                                                  {{filter, "resonance"}, resonance}}),
+                                         atHz(hz, 2.0));
             for (int n : {1, 5, 10, 13, 14, 20, 40, 80}) {
-                const double measured = componentDb(closed, 30000, 60000, n * hz, 48000.0) - componentDb(open, 30000, 60000, n * hz, 48000.0);
-                EXPECT_NEAR(measured, lowPassResponseDb(slope == 0.0 ? 2 : 4, cutoff, resonance, n * hz, 48000.0), 0.1) << "partial " << n;
+                const double measured = componentDb(closed, 30000, 60000, n * hz, 48000.0) -
+                                        componentDb(open, 30000, 60000, n * hz, 48000.0);
+                EXPECT_NEAR(measured, lowPassResponseDb(slope == 0.0 ? 2 : 4, cutoff, resonance, n * hz, 48000.0), 0.1)
+                    << "partial " << n;
             }
         }
 }
@@ -150,7 +176,14 @@ TEST(Filter, StaysStableAndInTuneAtAnySetting) {
     for (double slope : {0.0, 1.0})
         for (double cutoff : {20.0, 90.0, 1000.0, 9000.0, 20000.0}) {
             // Struck by the step at the start of an 8 Hz sine's crest: the ring is at the cutoff.
-            const auto x = rendered(patchOf({{{source, "wave"}, 0.0}, {{source, "phase_random"}, 0.0}, {{source, "phase"}, 90.0}, {{filter, "on"}, 1.0}, {{filter, "slope"}, slope}, {{filter, "cutoff"}, cutoff}, {{filter, "resonance"}, 36.0}}), oneNote(0, 0.0, 1.0, 1.0));
+            const auto x = rendered(patchOf({{{source, "wave"}, 0.0},
+                                             {{source, "phase_random"}, 0.0},
+                                             {{source, "phase"}, 90.0},
+                                             {{filter, "on"}, 1.0},
+                                             {{filter, "slope"}, slope},
+                                             {{filter, "cutoff"}, cutoff},
+                                             {{filter, "resonance"}, 36.0}}),
+                                    oneNote(0, 0.0, 1.0, 1.0));
             float peak = 0.0f;
             for (float v : x) {
                 ASSERT_TRUE(std::isfinite(v));
@@ -165,7 +198,13 @@ TEST(Filter, StaysStableAndInTuneAtAnySetting) {
 }
 
 TEST(Filter, SurvivesAFastSweepAcrossItsWholeRange) {
-    const auto x = rendered(patchOf({{{filter, "on"}, 1.0}, {{filter, "cutoff"}, 20.0}, {{filter, "resonance"}, 30.0}, {{filter, "envelope"}, 96.0}, {{filterEnvelope, "attack"}, 1.0}, {{filterEnvelope, "decay"}, 3.0}}), oneNote(36, 0.0, 0.5, 0.5));
+    const auto x = rendered(patchOf({{{filter, "on"}, 1.0},
+                                     {{filter, "cutoff"}, 20.0},
+                                     {{filter, "resonance"}, 30.0},
+                                     {{filter, "envelope"}, 96.0},
+                                     {{filterEnvelope, "attack"}, 1.0},
+                                     {{filterEnvelope, "decay"}, 3.0}}),
+                            oneNote(36, 0.0, 0.5, 0.5));
     for (float v : x) ASSERT_LT(std::abs(v), 100.0f);
 }
 
@@ -177,8 +216,10 @@ TEST(Filter, FollowsKeyAndVelocity) {
         const double hz = hzFromKey(key);
         return componentDb(x, 10000, 30000, 8 * hz, 48000.0) - componentDb(x, 10000, 30000, hz, 48000.0);
     };
-    const Patch tracked = patchOf({{{filter, "on"}, 1.0}, {{filter, "cutoff"}, 800.0}, {{filter, "key_tracking"}, 100.0}});
-    EXPECT_NEAR(rolloff(tracked, 48, 127), rolloff(tracked, 72, 127), 1.0) << /* the bilinear transform bends 4 kHz a little */ "full tracking keeps the spectrum's shape";
+    const Patch tracked =
+        patchOf({{{filter, "on"}, 1.0}, {{filter, "cutoff"}, 800.0}, {{filter, "key_tracking"}, 100.0}});
+    EXPECT_NEAR(rolloff(tracked, 48, 127), rolloff(tracked, 72, 127), 1.0)
+        << /* the bilinear transform bends 4 kHz a little */ "full tracking keeps the spectrum's shape";
     const Patch touched = patchOf({{{filter, "on"}, 1.0}, {{filter, "cutoff"}, 800.0}, {{filter, "velocity"}, 24.0}});
     EXPECT_GT(rolloff(touched, 60, 127), rolloff(touched, 60, 20) + 10.0);
 }
@@ -195,7 +236,12 @@ TEST(Notes, StartAndEndOnTheirSample) {
 }
 
 TEST(Notes, EnvelopeTimesHoldToAMillisecond) {
-    const auto x = rendered(patchOf({{{source, "wave"}, 3.0}, {{levelEnvelope, "attack"}, 50.0}, {{levelEnvelope, "decay"}, 200.0}, {{levelEnvelope, "sustain"}, 50.0}, {{levelEnvelope, "decay_curve"}, 0.0}}), oneNote(81, 0.0, 1.0, 1.0));
+    const auto x = rendered(patchOf({{{source, "wave"}, 3.0},
+                                     {{levelEnvelope, "attack"}, 50.0},
+                                     {{levelEnvelope, "decay"}, 200.0},
+                                     {{levelEnvelope, "sustain"}, 50.0},
+                                     {{levelEnvelope, "decay_curve"}, 0.0}}),
+                            oneNote(81, 0.0, 1.0, 1.0));
     const auto magnitude = [&](double seconds) { // a square's plateau, between its edges
         float peak = 0.0f;
         const int at = static_cast<int>(seconds * 48000);
@@ -254,9 +300,17 @@ TEST(Notes, VelocityFollowsItsRange) {
 // ---- determinism ----
 
 Patch busyPatch(int i) {
-    return patchOf({{{source, "voices"}, 3.0}, {{source, "spread"}, 60.0}, {{source, "cents"}, 1.0 * i}, {{"layer:a/source:b", "on"}, 1.0},
-                    {{"layer:a/source:b", "wave"}, 3.0}, {{filter, "on"}, 1.0}, {{filter, "cutoff"}, 300.0 + 111.0 * i}, {{filter, "envelope"}, 30.0},
-                    {{levelEnvelope, "release"}, 20.0 + 30.0 * i}, {{"voicing", "glide"}, 10.0 * i}, {{"voicing", "glide_when"}, 0.0}});
+    return patchOf({{{source, "voices"}, 3.0},
+                    {{source, "spread"}, 60.0},
+                    {{source, "cents"}, 1.0 * i},
+                    {{"layer:a/source:b", "on"}, 1.0},
+                    {{"layer:a/source:b", "wave"}, 3.0},
+                    {{filter, "on"}, 1.0},
+                    {{filter, "cutoff"}, 300.0 + 111.0 * i},
+                    {{filter, "envelope"}, 30.0},
+                    {{levelEnvelope, "release"}, 20.0 + 30.0 * i},
+                    {{"voicing", "glide"}, 10.0 * i},
+                    {{"voicing", "glide_when"}, 0.0}});
 }
 
 Performance busyPhrase() {
@@ -296,7 +350,8 @@ TEST(Lanes, InstructionSetsAgree) {
         if (!kernels::forceTarget(target)) continue;
         ++compared;
         const auto other = renderAt48k({&patch, 1}, performance)[0];
-        for (std::size_t i = 0; i < other.channels[0].size(); ++i) ASSERT_NEAR(other.channels[0][i], best.channels[0][i], 1e-4f * peak) << target;
+        for (std::size_t i = 0; i < other.channels[0].size(); ++i)
+            ASSERT_NEAR(other.channels[0][i], best.channels[0][i], 1e-4f * peak) << target;
     }
     kernels::forceTarget("");
     EXPECT_GT(compared, 0);

@@ -80,11 +80,12 @@ TEST(Matching, LeavesLocksAlone) {
 TEST(Matching, StoppedGivesTheBestSoFar) {
     std::stop_source stop;
     int reports = 0;
-    const auto result = match(render(target(), phrase()), phrase(), quick(0), {.stop = stop.get_token(), .progress = {}}, [&](const MatchProgress& now) {
-        EXPECT_GE(now.evaluations, 1);
-        EXPECT_FALSE(now.trying.empty());
-        if (++reports == 4) stop.request_stop();
-    });
+    const auto result = match(render(target(), phrase()), phrase(), quick(0),
+                              {.stop = stop.get_token(), .progress = {}}, [&](const MatchProgress& now) {
+                                  EXPECT_GE(now.evaluations, 1);
+                                  EXPECT_FALSE(now.trying.empty());
+                                  if (++reports == 4) stop.request_stop();
+                              });
     EXPECT_FALSE(result.complete);
     EXPECT_GT(result.best.comparison.likeness, result.before.comparison.likeness);
 }
@@ -92,7 +93,8 @@ TEST(Matching, StoppedGivesTheBestSoFar) {
 TEST(Matching, SaysWhyItCannotBegin) {
     Performance silent = phrase();
     silent.notes.clear();
-    EXPECT_NE(testing::sentenceOf([&] { match(render(target(), phrase()), silent, quick(10)); }).find("no notes"), std::string::npos);
+    EXPECT_NE(testing::sentenceOf([&] { match(render(target(), phrase()), silent, quick(10)); }).find("no notes"),
+              std::string::npos);
     Recording zero{48000, {std::vector<float>(48000, 0.0f)}};
     EXPECT_NE(testing::sentenceOf([&] { match(zero, phrase(), quick(10)); }).find("silent"), std::string::npos);
 }

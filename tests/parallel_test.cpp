@@ -21,7 +21,11 @@ TEST(ParallelFor, DoesEachOnce) {
 }
 
 TEST(ParallelFor, PassesAFailureOn) {
-    EXPECT_THROW(parallelFor(100, 2, [](int i) { if (i == 50) throw std::runtime_error("x"); }), std::runtime_error);
+    EXPECT_THROW(parallelFor(100, 2,
+                             [](int i) {
+                                 if (i == 50) throw std::runtime_error("x");
+                             }),
+                 std::runtime_error);
 }
 
 } // namespace

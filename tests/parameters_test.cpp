@@ -23,9 +23,15 @@ TEST(ParameterTable, IsSound) {
         EXPECT_TRUE(d.defaultValue >= d.low && d.defaultValue <= d.high);
         EXPECT_FALSE(d.label.empty() || d.help.empty());
         EXPECT_EQ(d.unit == Unit::choice, !d.choices.empty());
-        if (d.unit == Unit::choice) { EXPECT_EQ(static_cast<double>(d.choices.size()), d.high + 1); }
-        if (d.isSearched()) { EXPECT_TRUE(d.priorLow >= d.low && d.priorHigh <= d.high); }
-        if (d.scale == Scale::logarithmic) { EXPECT_GT(d.low + d.logOffset, 0.0); }
+        if (d.unit == Unit::choice) {
+            EXPECT_EQ(static_cast<double>(d.choices.size()), d.high + 1);
+        }
+        if (d.isSearched()) {
+            EXPECT_TRUE(d.priorLow >= d.low && d.priorHigh <= d.high);
+        }
+        if (d.scale == Scale::logarithmic) {
+            EXPECT_GT(d.low + d.logOffset, 0.0);
+        }
         EXPECT_NE(d.facets, 0) << "answers for nothing";
     }
 }
@@ -44,7 +50,9 @@ TEST(ParameterTable, ScalesAndTextsRoundTrip) {
 
 TEST(ValueText, ReadsWhatPeopleType) {
     const Patch patch;
-    const auto read = [&](const char* address, const char* text) { return parseValue(patch.descriptor(Address::parse(address)), text); };
+    const auto read = [&](const char* address, const char* text) {
+        return parseValue(patch.descriptor(Address::parse(address)), text);
+    };
     EXPECT_EQ(read("layer:a/filter:a/cutoff", "2.5k"), 2500.0);
     EXPECT_EQ(read("layer:a/filter:a/cutoff", "440"), 440.0);
     EXPECT_EQ(read("layer:a/filter:a/cutoff", "1,5 kHz"), 1500.0);
@@ -73,7 +81,10 @@ TEST(Patches, EmptyIsOneSawWithoutFilter) {
 
 TEST(Patches, RefuseWhatIsWrong) {
     Patch patch;
-    EXPECT_NE(sentenceOf([&] { patch.set({"layer:a/filter:a", "cutoff"}, 5.0); }).find("20 Hz to 20 kHz"), std::string::npos);
+    EXPECT_NE(sentenceOf([&] {
+                  patch.set({"layer:a/filter:a", "cutoff"}, 5.0);
+              }).find("20 Hz to 20 kHz"),
+              std::string::npos);
     EXPECT_NE(sentenceOf([&] { patch.set({"layer:a/filter:a", "cutoff"}, NAN); }), "");
     EXPECT_NE(sentenceOf([&] { patch.set({"layer:a/source:a", "voices"}, 2.5); }), "");
     EXPECT_NE(sentenceOf([&] { patch.set({"layer:z", "level"}, 0.0); }), "");
@@ -115,9 +126,16 @@ TEST(Patches, DamagedFilesGetOneClearSentence) {
     EXPECT_NE(refused(R"({"format": "other", "version": 1})").find("not a Facet patch"), std::string::npos);
     EXPECT_NE(refused(R"({"format": "facet-patch", "version": 9})").find("newer Facet"), std::string::npos);
     EXPECT_NE(refused(R"({"format": "facet-patch"})").find("version"), std::string::npos);
-    EXPECT_NE(refused(R"({"format": "facet-patch", "version": 1, "modules": {"layer:a/filter:a": {"cutoff": "high"}}})").find("layer:a/filter:a/cutoff"), std::string::npos);
-    EXPECT_NE(refused(R"({"format": "facet-patch", "version": 1, "modules": {"layer:a/filter:a": {"cutoff": 1e9}}})").find("layer:a/filter:a/cutoff"), std::string::npos);
-    EXPECT_NE(refused(R"({"format": "facet-patch", "version": 1, "modules": {"layer:a/source:a": {"wave": "square-ish"}}})").find("sine, triangle, saw or pulse"), std::string::npos);
+    EXPECT_NE(refused(R"({"format": "facet-patch", "version": 1, "modules": {"layer:a/filter:a": {"cutoff": "high"}}})")
+                  .find("layer:a/filter:a/cutoff"),
+              std::string::npos);
+    EXPECT_NE(refused(R"({"format": "facet-patch", "version": 1, "modules": {"layer:a/filter:a": {"cutoff": 1e9}}})")
+                  .find("layer:a/filter:a/cutoff"),
+              std::string::npos);
+    EXPECT_NE(
+        refused(R"({"format": "facet-patch", "version": 1, "modules": {"layer:a/source:a": {"wave": "square-ish"}}})")
+            .find("sine, triangle, saw or pulse"),
+        std::string::npos);
     EXPECT_NE(refused(R"({"format": "facet-patch", "version": 1, "modules": 3})"), "");
 }
 

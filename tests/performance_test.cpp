@@ -43,7 +43,9 @@ TEST(Performances, DamagedFilesGetOneClearSentence) {
     EXPECT_NE(refused("nonsense").find("not valid JSON"), std::string::npos);
     EXPECT_NE(refused("{}").find("not a Facet performance"), std::string::npos);
     EXPECT_NE(refused(R"({"format": "facet-performance", "version": 2})").find("newer"), std::string::npos);
-    EXPECT_NE(refused(R"({"format": "facet-performance", "version": 1, "notes": [{"start": 0, "end": 1, "key": 400}]})").find("key"), std::string::npos);
+    EXPECT_NE(refused(R"({"format": "facet-performance", "version": 1, "notes": [{"start": 0, "end": 1, "key": 400}]})")
+                  .find("key"),
+              std::string::npos);
 }
 
 TEST(KeyNames, AreScientificPitch) {
@@ -64,21 +66,21 @@ TEST(MidiFiles, RoundTripToATick) {
     EXPECT_NEAR(read.notes[0].end, 0.9, tick);
     EXPECT_NEAR(read.notes[1].start, 1.0, tick);
     EXPECT_EQ(read.notes[1].key, 45);
-    EXPECT_EQ(read.notes[1].velocity, 65.0); // 64.5 rounds away from zero
-    EXPECT_NEAR(read.bendAt(0.25), 50.0, 2.5);  // a step of 10 ms
+    EXPECT_EQ(read.notes[1].velocity, 65.0);   // 64.5 rounds away from zero
+    EXPECT_NEAR(read.bendAt(0.25), 50.0, 2.5); // a step of 10 ms
 }
 
 TEST(MidiFiles, TheStandardsExampleIsRead) {
     // Standard MIDI Files 1.0 (MMA RP-001), appendix: the format-0 example, byte for byte. 96 ticks a quarter, tempo
     // 500000 µs; notes: channel 1 key 76 velocity 32 from 96 to 192 (forte is 96, mezzo-forte 64, piano 32 there).
     const unsigned char bytes[] = {
-        0x4D, 0x54, 0x68, 0x64, 0x00, 0x00, 0x00, 0x06, 0x00, 0x00, 0x00, 0x01, 0x00, 0x60,             // MThd
-        0x4D, 0x54, 0x72, 0x6B, 0x00, 0x00, 0x00, 0x3B,                                                 // MTrk
-        0x00, 0xFF, 0x58, 0x04, 0x04, 0x02, 0x18, 0x08, 0x00, 0xFF, 0x51, 0x03, 0x07, 0xA1, 0x20,       // 4/4, tempo
-        0x00, 0xC0, 0x05, 0x00, 0xC1, 0x2E, 0x00, 0xC2, 0x46,                                           // programs
-        0x00, 0x92, 0x30, 0x60, 0x00, 0x3C, 0x60,                                                       // running status
-        0x60, 0x91, 0x43, 0x40, 0x60, 0x90, 0x4C, 0x20,
-        0x81, 0x40, 0x82, 0x30, 0x40, 0x00, 0x3C, 0x40,                                                 // two-byte delta
+        0x4D, 0x54, 0x68, 0x64, 0x00, 0x00, 0x00, 0x06, 0x00, 0x00, 0x00, 0x01, 0x00, 0x60,       // MThd
+        0x4D, 0x54, 0x72, 0x6B, 0x00, 0x00, 0x00, 0x3B,                                           // MTrk
+        0x00, 0xFF, 0x58, 0x04, 0x04, 0x02, 0x18, 0x08, 0x00, 0xFF, 0x51, 0x03, 0x07, 0xA1, 0x20, // 4/4, tempo
+        0x00, 0xC0, 0x05, 0x00, 0xC1, 0x2E, 0x00, 0xC2, 0x46,                                     // programs
+        0x00, 0x92, 0x30, 0x60, 0x00, 0x3C, 0x60,                                                 // running status
+        0x60, 0x91, 0x43, 0x40, 0x60, 0x90, 0x4C, 0x20, 0x81, 0x40, 0x82, 0x30, 0x40, 0x00, 0x3C,
+        0x40, // two-byte delta
         0x00, 0x81, 0x43, 0x40, 0x00, 0x80, 0x4C, 0x40, 0x00, 0xFF, 0x2F, 0x00};
     const TemporaryFolder folder;
     testing::writeBytes(folder / "s.mid", std::string(reinterpret_cast<const char*>(bytes), sizeof bytes));
@@ -106,7 +108,8 @@ TEST(MidiFiles, BendRangeFollowsRpnZero) {
     const std::string fullBend("\0\xe0\x7f\x7f", 4);
     const TemporaryFolder folder;
     testing::writeBytes(folder / "two.mid", file(fullBend + note));
-    testing::writeBytes(folder / "twelve.mid", file(std::string("\0\xb0\x65\0\0\xb0\x64\0\0\xb0\x06\x0c", 12) + fullBend + note));
+    testing::writeBytes(folder / "twelve.mid",
+                        file(std::string("\0\xb0\x65\0\0\xb0\x64\0\0\xb0\x06\x0c", 12) + fullBend + note));
     EXPECT_NEAR(readMidi(folder / "two.mid").bendAt(0.3), 200.0, 0.1);
     EXPECT_NEAR(readMidi(folder / "twelve.mid").bendAt(0.3), 1200.0, 0.2);
 }

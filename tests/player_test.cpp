@@ -35,12 +35,14 @@ namespace facet {
 namespace {
 
 Recording sine(double hz, double amplitude, double seconds = 1.0) {
-    return testing::soundOf(seconds, 48000, [=](double t) { return amplitude * std::sin(2.0 * std::numbers::pi * hz * t); });
+    return testing::soundOf(seconds, 48000,
+                            [=](double t) { return amplitude * std::sin(2.0 * std::numbers::pi * hz * t); });
 }
 
 double rms(const std::vector<float>& stereo, int begin, int end) {
     double sum = 0.0;
-    for (int i = begin; i < end; ++i) sum += static_cast<double>(stereo[static_cast<std::size_t>(2 * i)]) * stereo[static_cast<std::size_t>(2 * i)];
+    for (int i = begin; i < end; ++i)
+        sum += static_cast<double>(stereo[static_cast<std::size_t>(2 * i)]) * stereo[static_cast<std::size_t>(2 * i)];
     return std::sqrt(sum / (end - begin));
 }
 
@@ -52,7 +54,9 @@ std::vector<float> fill(Player& player, int frames) {
 
 float largestStep(const std::vector<float>& stereo, int begin, int end) {
     float step = 0.0f;
-    for (int i = begin + 1; i < end; ++i) step = std::max(step, std::abs(stereo[static_cast<std::size_t>(2 * i)] - stereo[static_cast<std::size_t>(2 * i - 2)]));
+    for (int i = begin + 1; i < end; ++i)
+        step = std::max(
+            step, std::abs(stereo[static_cast<std::size_t>(2 * i)] - stereo[static_cast<std::size_t>(2 * i - 2)]));
     return step;
 }
 

@@ -51,7 +51,8 @@ TEST(ProjectFiles, BringEverythingBack) {
     EXPECT_EQ(loaded.generation, 7);
     EXPECT_EQ(documentToJson(loaded.document), documentToJson(document));
     EXPECT_EQ(hashOf(*loaded.document.active()->excerpt()->audio), hashOf(*document.active()->excerpt()->audio));
-    EXPECT_EQ(*loaded.document.active()->excerpt()->bytes, readWholeFile(demoFile("airlock.flac"))) << "the original bytes are kept";
+    EXPECT_EQ(*loaded.document.active()->excerpt()->bytes, readWholeFile(demoFile("airlock.flac")))
+        << "the original bytes are kept";
     ASSERT_EQ(loaded.document.active()->excerpt()->corrected().notes.size(), 1u);
     EXPECT_EQ(loaded.document.active()->takes[0]->patch.value({"layer:a/source:a", "wave"}), 3.0);
 }
@@ -64,13 +65,15 @@ TEST(ProjectFiles, DamageIsRefusedAndNothingIsLost) {
     testing::writeBytes(folder / "empty.facet", "");
     testing::writeBytes(folder / "half.facet", good.substr(0, good.size() / 3));
     std::string mixed = good;
-    for (std::size_t i = 4096; i < std::min<std::size_t>(mixed.size(), 12288); ++i) mixed[i] = static_cast<char>(i * 31);
+    for (std::size_t i = 4096; i < std::min<std::size_t>(mixed.size(), 12288); ++i)
+        mixed[i] = static_cast<char>(i * 31);
     testing::writeBytes(folder / "mixed.facet", mixed);
     for (const char* name : {"text.facet", "empty.facet", "half.facet", "mixed.facet"})
         EXPECT_NE(sentenceOf([&] { loadProject(folder / name); }).find("damaged"), std::string::npos) << name;
     EXPECT_NE(sentenceOf([&] { loadProject(folder / "none.facet"); }).find("does not exist"), std::string::npos);
     EXPECT_EQ(readWholeFile(folder / "half.facet").size(), good.size() / 3) << "opening wrote to the file";
-    EXPECT_NE(sentenceOf([&] { saveProject(folder / "none" / "p.facet", demoDocument(), 2); }).find("cannot be saved"), std::string::npos);
+    EXPECT_NE(sentenceOf([&] { saveProject(folder / "none" / "p.facet", demoDocument(), 2); }).find("cannot be saved"),
+              std::string::npos);
 }
 
 TEST(ProjectFiles, OfANewerProgramAreRefused) {
@@ -84,7 +87,8 @@ TEST(ProjectFiles, OfANewerProgramAreRefused) {
 
 TEST(Excerpts, KeepPartsLosslessly) {
     const TemporaryFolder folder;
-    Recording loud = testing::soundOf(2.0, 44100, [](double t) { return 1.7 * std::sin(300.0 * t); }); // beyond full scale
+    Recording loud =
+        testing::soundOf(2.0, 44100, [](double t) { return 1.7 * std::sin(300.0 * t); }); // beyond full scale
     writeAudio(folder / "loud.wav", loud);
     const Excerpt part = makeExcerpt((folder / "loud.wav").string(), readWholeFile(folder / "loud.wav"), 0.5, 1.0);
     EXPECT_EQ(part.audio->frameCount(), 22050);
@@ -95,7 +99,8 @@ TEST(Excerpts, KeepPartsLosslessly) {
 
 TEST(NoteCorrections, SurviveFindingAnew) {
     const std::vector<Note> found{{0.0, 0.5, 60, 0, 100}, {0.5, 1.0, 62, 0, 100}, {1.0, 1.5, 64, 0, 100}};
-    const std::vector<NoteCorrection> corrections{{found[1], Note{0.5, 1.0, 50, 0, 100}}, {found[2], std::nullopt}, {std::nullopt, Note{2.0, 2.5, 70, 0, 80}}};
+    const std::vector<NoteCorrection> corrections{
+        {found[1], Note{0.5, 1.0, 50, 0, 100}}, {found[2], std::nullopt}, {std::nullopt, Note{2.0, 2.5, 70, 0, 80}}};
     std::vector<Note> anew = found; // found again, a little differently
     anew[1].start += 0.012;
     anew[1].key += 12;
@@ -168,7 +173,8 @@ TEST(Journals, BearAHalfWrittenLine) {
         cue.name = "lost";
         journal.record(withCue(saved, cue));
         for (const auto& entry : std::filesystem::directory_iterator(folder / "state"))
-            if (entry.is_regular_file()) std::filesystem::resize_file(entry.path(), std::filesystem::file_size(entry.path()) - 40);
+            if (entry.is_regular_file())
+                std::filesystem::resize_file(entry.path(), std::filesystem::file_size(entry.path()) - 40);
     });
     const auto work = findUnsavedWork(folder / "state");
     ASSERT_TRUE(work);

@@ -249,7 +249,8 @@ TEST_F(SessionTest, PlaysAtTheLoudnessShown) {
     const double render = play(Side::render);
     EXPECT_NEAR(reference, session.results().reference.loudness, 1.0);
     EXPECT_NEAR(render, reference, 1.0) << "swapping compares at equal loudness";
-    EXPECT_GT(session.results().render.loudness, session.results().reference.loudness + 6.0) << "though the render itself is louder";
+    EXPECT_GT(session.results().render.loudness, session.results().reference.loudness + 6.0)
+        << "though the render itself is louder";
 }
 
 } // namespace

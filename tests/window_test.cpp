@@ -93,7 +93,8 @@ TEST_F(WindowTest, MatchEditUndoSaveReopenFindBothTakes) {
     ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 10000));
     ASSERT_TRUE(settle());
     EXPECT_GT(session.results().comparison->likeness, 60.0);
-    EXPECT_EQ(window.findChild<QLabel*>("likeness")->text(), QString::number(std::lround(session.results().comparison->likeness)));
+    EXPECT_EQ(window.findChild<QLabel*>("likeness")->text(),
+              QString::number(std::lround(session.results().comparison->likeness)));
 
     const double found = session.cue()->patch.value(cutoff);
     QTest::mouseClick(button("Patch"), Qt::LeftButton);
@@ -152,6 +153,34 @@ TEST_F(WindowTest, ValuesAreTypedDraggedSteppedLockedAndRefused) {
     EXPECT_EQ(session.cue()->patch.value({"layer:a/source:a", "wave"}), static_cast<double>(Wave::pulse));
 }
 
+TEST_F(WindowTest, ALoopOfListeningAndChangingWorksByKeyboardAlone) {
+    ASSERT_TRUE(window.showView("patch"));
+    auto* on = row({"layer:a/filter:a", "on"})->findChild<QCheckBox*>();
+    on->setFocus();
+    QTest::keyClick(on, Qt::Key_Return);
+    EXPECT_EQ(session.cue()->patch.value({"layer:a/filter:a", "on"}), 1.0);
+    auto* slider = row(cutoff)->findChild<ValueSlider*>();
+    slider->setFocus();
+    QTest::keyClick(slider, Qt::Key_Space);
+    EXPECT_TRUE(session.playback().player().playing());
+    double last = session.cue()->patch.value(cutoff);
+    for (int i = 0; i < 20; ++i) { // twenty loops of listen, change, compare
+        QTest::keyClick(slider, Qt::Key_PageDown);
+        QTest::keyClick(slider, Qt::Key_Left, Qt::ShiftModifier);
+        QTest::keyClick(slider, Qt::Key_X);
+        EXPECT_LE(session.cue()->patch.value(cutoff), last);
+        last = session.cue()->patch.value(cutoff);
+    }
+    EXPECT_EQ(last, session.cue()->patch.descriptor(cutoff).low);
+    EXPECT_TRUE(session.playback().player().playing()) << "edits do not interrupt the loop";
+    ASSERT_TRUE(settle());
+    QTest::keyClick(slider, Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(session.cue()->patch.value(cutoff), Patch().value(cutoff)) << "one step takes all of it back";
+    slider->setFocus();
+    QTest::keyClick(slider, Qt::Key_Tab);
+    EXPECT_NE(QApplication::focusWidget(), slider);
+}
+
 TEST_F(WindowTest, EveryEditRefreshesThePictures) {
     QTest::mouseClick(button("Patch"), Qt::LeftButton);
     const QString before = window.findChild<QLabel*>("likeness")->text();
@@ -190,7 +219,8 @@ TEST_F(WindowTest, KeysPlaySwapLoopAndStop) {
     QTest::keyClick(&window.mirror(), Qt::Key_Slash);
     EXPECT_NE(session.playback().looping(), looping);
     QTest::keyPress(&window.mirror(), Qt::Key_A);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.playback().player().liveActive(); }, 3000)) << "the computer keyboard plays the patch";
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.playback().player().liveActive(); }, 3000))
+        << "the computer keyboard plays the patch";
     QTest::keyRelease(&window.mirror(), Qt::Key_A);
     ASSERT_TRUE(QTest::qWaitFor([this] { return !session.playback().player().liveActive(); }, 3000));
     QTest::keyClick(&window.mirror(), Qt::Key_Escape);
@@ -290,10 +320,13 @@ TEST_F(WindowTest, EveryControlHasANameAndTabReachesIt) {
         ASSERT_TRUE(window.showView(view));
         QTest::qWait(30);
         for (auto* widget : window.findChildren<QWidget*>()) {
-            if (!widget->isVisible() || !(widget->focusPolicy() & Qt::TabFocus) || widget->objectName().startsWith("qt_")) continue;
+            if (!widget->isVisible() || !(widget->focusPolicy() & Qt::TabFocus) ||
+                widget->objectName().startsWith("qt_"))
+                continue;
             QAccessibleInterface* face = QAccessible::queryAccessibleInterface(widget);
             ASSERT_TRUE(face);
-            EXPECT_FALSE(face->text(QAccessible::Name).isEmpty() && widget->toolTip().isEmpty() && !qobject_cast<QScrollArea*>(widget))
+            EXPECT_FALSE(face->text(QAccessible::Name).isEmpty() && widget->toolTip().isEmpty() &&
+                         !qobject_cast<QScrollArea*>(widget))
                 << view << ": " << widget->metaObject()->className() << " " << widget->objectName().toStdString();
         }
     }
@@ -316,7 +349,8 @@ TEST(Recovery, AfterAKillTheLastSecondIsBack) {
     // A process of its own edits and is killed without warning.
     const pid_t child = ::fork();
     if (child == 0) {
-        ::execl("/proc/self/exe", "window_tests", "--edit-and-wait", (folder / "demo.facet").c_str(), (folder / "state").c_str(), nullptr);
+        ::execl("/proc/self/exe", "window_tests", "--edit-and-wait", (folder / "demo.facet").c_str(),
+                (folder / "state").c_str(), nullptr);
         ::_exit(1);
     }
     ASSERT_TRUE(QTest::qWaitFor([&] { return std::filesystem::exists(folder / "state/edited"); }, 20000));
@@ -341,10 +375,13 @@ TEST(Program, WritesAPictureOfEachViewAndEnds) {
     for (const char* view : {"facets", "patch", "search"}) {
         QProcess program;
         QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
-        for (const char* name : {"XDG_DATA_HOME", "XDG_STATE_HOME"}) environment.insert(name, QString::fromStdString((folder / name).string()));
+        for (const char* name : {"XDG_DATA_HOME", "XDG_STATE_HOME"})
+            environment.insert(name, QString::fromStdString((folder / name).string()));
         program.setProcessEnvironment(environment);
         const QString file = QString::fromStdString((folder / (std::string(view) + ".png")).string());
-        program.start(qEnvironmentVariable("FACET_PROGRAM"), {"--demo", QString::fromStdString(testing::demoFile("").string()), "--shot", file, "--view", view});
+        program.start(
+            qEnvironmentVariable("FACET_PROGRAM"),
+            {"--demo", QString::fromStdString(testing::demoFile("").string()), "--shot", file, "--view", view});
         ASSERT_TRUE(program.waitForFinished(30000));
         EXPECT_EQ(program.exitCode(), 0);
         const QImage picture(file);

@@ -7,7 +7,8 @@
 
 namespace facet {
 
-JobQueue::JobQueue(Priority priority) : priority_(priority), thread_([this](const std::stop_token& quit) { run(quit); }) {}
+JobQueue::JobQueue(Priority priority)
+    : priority_(priority), thread_([this](const std::stop_token& quit) { run(quit); }) {}
 
 JobQueue::~JobQueue() {
     cancel();

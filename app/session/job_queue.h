@@ -11,8 +11,8 @@
 
 namespace facet {
 
-/// Runs one job at a time on a thread of its own. A new job stops the running one and takes the place of any that waits.
-/// Jobs get values and give values; what they deliver must check that it is still wanted. Any thread may submit.
+/// Runs one job at a time on a thread of its own. A new job stops the running one and takes the place of any that
+/// waits. Jobs get values and give values; what they deliver must check that it is still wanted. Any thread may submit.
 class JobQueue {
 public:
     enum class Priority { normal, low };

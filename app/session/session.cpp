@@ -49,7 +49,8 @@ QString fileName(const std::filesystem::path& path) { return QString::fromStdStr
 class DocumentCommand : public QUndoCommand {
 public:
     DocumentCommand(Session& session, const QString& what, DocumentPtr before, DocumentPtr after, QString mergeKey)
-        : QUndoCommand(what), session_(session), before_(std::move(before)), after_(std::move(after)), mergeKey_(std::move(mergeKey)) {}
+        : QUndoCommand(what), session_(session), before_(std::move(before)), after_(std::move(after)),
+          mergeKey_(std::move(mergeKey)) {}
 
     void undo() override { session_.apply(before_); }
     void redo() override { session_.apply(after_); }
@@ -69,7 +70,8 @@ private:
 };
 
 Session::Session(const std::filesystem::path& stateFolder, const std::string& outputName, QObject* parent)
-    : QObject(parent), document_(std::make_shared<const Document>(newDocument())), journal_(stateFolder), playback_(outputName) {
+    : QObject(parent), document_(std::make_shared<const Document>(newDocument())), journal_(stateFolder),
+      playback_(outputName) {
     journalTimer_.setSingleShot(true);
     journalTimer_.setInterval(journalDelayMs);
     connect(&journalTimer_, &QTimer::timeout, this, &Session::writeJournal);
@@ -174,7 +176,8 @@ void Session::apply(DocumentPtr document) {
 }
 
 void Session::push(const QString& what, Document after, const QString& mergeKey) {
-    undo_.push(new DocumentCommand(*this, what, document_, std::make_shared<const Document>(std::move(after)), mergeKey));
+    undo_.push(
+        new DocumentCommand(*this, what, document_, std::make_shared<const Document>(std::move(after)), mergeKey));
 }
 
 void Session::writeJournal() {
@@ -199,8 +202,9 @@ void Session::setParameter(const Address& address, double value) {
     const auto& descriptor = cue()->patch.descriptor(address);
     const double nearest = descriptor.nearest(value);
     if (nearest == cue()->patch.value(address)) return;
-    editCue(tr("Change %1").arg(QString::fromUtf8(descriptor.label.data(), static_cast<int>(descriptor.label.size()))),
-            [&](Cue& c) { c.patch.setNearest(address, nearest); }, QString::fromStdString("parameter " + address.text()));
+    editCue(
+        tr("Change %1").arg(QString::fromUtf8(descriptor.label.data(), static_cast<int>(descriptor.label.size()))),
+        [&](Cue& c) { c.patch.setNearest(address, nearest); }, QString::fromStdString("parameter " + address.text()));
 }
 
 void Session::setPatch(const QString& what, const Patch& patch) {
@@ -232,7 +236,8 @@ void Session::addCue() {
 }
 
 void Session::renameCue(const QString& name) {
-    editCue(tr("Rename cue"), [&](Cue& c) { c.name = name.toStdString(); }, "cue name");
+    editCue(
+        tr("Rename cue"), [&](Cue& c) { c.name = name.toStdString(); }, "cue name");
 }
 
 void Session::removeCue() {
@@ -256,10 +261,13 @@ void Session::selectCue(std::uint64_t id) {
 }
 
 void Session::setLoop(double begin, double end) {
-    editCue(tr("Set loop"), [&](Cue& c) {
-        c.loopBegin = begin;
-        c.loopEnd = end;
-    }, "loop");
+    editCue(
+        tr("Set loop"),
+        [&](Cue& c) {
+            c.loopBegin = begin;
+            c.loopEnd = end;
+        },
+        "loop");
 }
 
 void Session::keepTake(const QString& name) {
@@ -269,7 +277,8 @@ void Session::keepTake(const QString& name) {
     take.id = takeId(after);
     take.name = name.isEmpty() ? tr("Take %1").arg(cue()->takes.size() + 1).toStdString() : name.toStdString();
     take.patch = cue()->patch;
-    take.keptAt = std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
+    take.keptAt =
+        std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
     take.engineVersion = engineVersion;
     if (results_.comparisonIsCurrent && results_.comparison) take.likeness = results_.comparison->likeness;
     Cue changed = *cue();
@@ -304,7 +313,8 @@ void Session::renameTake(std::uint64_t id, const QString& name) {
 }
 
 void Session::starTake(std::uint64_t id, bool starred) {
-    editCue(starred ? tr("Star take") : tr("Unstar take"), [&](Cue& c) { changeTake(c, id, [&](Take& t) { t.starred = starred; }); });
+    editCue(starred ? tr("Star take") : tr("Unstar take"),
+            [&](Cue& c) { changeTake(c, id, [&](Take& t) { t.starred = starred; }); });
 }
 
 void Session::deleteTake(std::uint64_t id) {
@@ -323,7 +333,8 @@ void findNotesOf(Excerpt& excerpt, const Task& task) {
     excerpt.imported = false;
     excerpt.performance.notes.clear();
     if (excerpt.audio->seconds() > longestAnalyzed) {
-        excerpt.noteProblem = "This recording is long: drag over the sound you want and use the selection as reference.";
+        excerpt.noteProblem =
+            "This recording is long: drag over the sound you want and use the selection as reference.";
         return;
     }
     const auto mono = monoMix(atRate(*excerpt.audio, analysisRateHz));
@@ -344,37 +355,40 @@ void Session::setReference(std::uint64_t cueId, const QString& what, const Excer
     kept.id = takeId(after);
     changed.excerpts = {std::make_shared<const Excerpt>(std::move(kept))};
     changed.loopBegin = changed.loopEnd = 0.0;
-    if (changed.takes.empty() && target->excerpts.empty()) changed.name = std::filesystem::path(excerpt.sourcePath).stem().string();
+    if (changed.takes.empty() && target->excerpts.empty())
+        changed.name = std::filesystem::path(excerpt.sourcePath).stem().string();
     push(what, withCue(after, std::move(changed)));
     if (!excerpt.noteProblem.empty()) emit notice(QString::fromStdString(excerpt.noteProblem));
 }
 
 void Session::prepareReference(const QString& what, std::function<Excerpt()> make) {
-    imports_.submit([this, what, make = std::move(make), cueId = document_->activeCue, project = projectCount_](const Task& task) {
-        auto excerpt = std::make_shared<Excerpt>();
-        std::exception_ptr failure;
-        try {
-            *excerpt = make();
-            findNotesOf(*excerpt, task);
-        } catch (...) {
-            failure = std::current_exception();
-        }
-        post([this, what, excerpt, failure, cueId, project] {
+    imports_.submit(
+        [this, what, make = std::move(make), cueId = document_->activeCue, project = projectCount_](const Task& task) {
+            auto excerpt = std::make_shared<Excerpt>();
+            std::exception_ptr failure;
             try {
-                if (failure) std::rethrow_exception(failure);
-                if (project == projectCount_) setReference(cueId, what, *excerpt);
-            } catch (const Cancelled&) {
-            } catch (const std::exception& problem) {
-                report(problem);
+                *excerpt = make();
+                findNotesOf(*excerpt, task);
+            } catch (...) {
+                failure = std::current_exception();
             }
-            emit resultsChanged();
+            post([this, what, excerpt, failure, cueId, project] {
+                try {
+                    if (failure) std::rethrow_exception(failure);
+                    if (project == projectCount_) setReference(cueId, what, *excerpt);
+                } catch (const Cancelled&) {
+                } catch (const std::exception& problem) {
+                    report(problem);
+                }
+                emit resultsChanged();
+            });
         });
-    });
 }
 
 void Session::importReference(const std::filesystem::path& path) {
     emit notice(tr("Listening to %1 …").arg(QString::fromStdString(path.filename().string())));
-    prepareReference(tr("Import reference"), [path] { return makeExcerpt(path.string(), readWholeFile(path, 4ull << 30)); });
+    prepareReference(tr("Import reference"),
+                     [path] { return makeExcerpt(path.string(), readWholeFile(path, 4ull << 30)); });
 }
 
 void Session::useSelectionAsReference() {
@@ -384,14 +398,16 @@ void Session::useSelectionAsReference() {
         emit notice(tr("Drag over the part you want in the upper picture first."));
         return;
     }
-    prepareReference(tr("Use selection as reference"), [whole = current->excerpts.front(), begin = current->loopBegin, end = current->loopEnd] {
-        Excerpt part = makeExcerpt(whole->sourcePath.empty() ? "reference.wav" : whole->sourcePath, *whole->bytes, begin, end);
-        part.sourceHash = whole->sourceHash;
-        part.begin += whole->begin;
-        part.end += whole->begin;
-        part.performance.tempo = whole->performance.tempo;
-        return part;
-    });
+    prepareReference(tr("Use selection as reference"),
+                     [whole = current->excerpts.front(), begin = current->loopBegin, end = current->loopEnd] {
+                         Excerpt part = makeExcerpt(whole->sourcePath.empty() ? "reference.wav" : whole->sourcePath,
+                                                    *whole->bytes, begin, end);
+                         part.sourceHash = whole->sourceHash;
+                         part.begin += whole->begin;
+                         part.end += whole->begin;
+                         part.performance.tempo = whole->performance.tempo;
+                         return part;
+                     });
 }
 
 namespace {
@@ -440,8 +456,7 @@ void Session::findNotesAgain() {
         try {
             findNotesOf(*excerpt, task);
             done = true;
-        } catch (const Cancelled&) {
-        }
+        } catch (const Cancelled&) {}
         post([this, excerpt, cueId, project, done] {
             if (!done || project != projectCount_ || !document_->find(cueId)) return;
             Cue changed = *document_->find(cueId);
@@ -452,27 +467,38 @@ void Session::findNotesAgain() {
     });
 }
 
-void Session::correctNote(const QString& what, const Note& from, const std::optional<Note>& to, const QString& mergeKey) {
-    editCue(what, [&](Cue& c) {
-        changeExcerpt(c, [&](Excerpt& e) {
-            // A note that was corrected before is corrected further, from what was found.
-            for (auto& correction : e.corrections)
-                if (correction.to == from) {
-                    correction.to = to;
-                    std::erase_if(e.corrections, [](const NoteCorrection& k) { return !k.from && !k.to; });
-                    return;
-                }
-            e.corrections.push_back({from, to});
-        });
-    }, mergeKey);
+void Session::correctNote(const QString& what, const Note& from, const std::optional<Note>& to,
+                          const QString& mergeKey) {
+    editCue(
+        what,
+        [&](Cue& c) {
+            changeExcerpt(c, [&](Excerpt& e) {
+                // A note that was corrected before is corrected further, from what was found.
+                for (auto& correction : e.corrections)
+                    if (correction.to == from) {
+                        correction.to = to;
+                        std::erase_if(e.corrections, [](const NoteCorrection& k) { return !k.from && !k.to; });
+                        return;
+                    }
+                e.corrections.push_back({from, to});
+            });
+        },
+        mergeKey);
 }
 
 void Session::addNote(const Note& note) {
-    editCue(tr("Add note"), [&](Cue& c) { changeExcerpt(c, [&](Excerpt& e) { e.corrections.push_back({std::nullopt, note}); }); });
+    editCue(tr("Add note"), [&](Cue& c) {
+        changeExcerpt(c, [&](Excerpt& e) { e.corrections.push_back({std::nullopt, note}); });
+    });
 }
 
 void Session::setTempo(double beatsPerMinute) {
-    editCue(tr("Set tempo"), [&](Cue& c) { changeExcerpt(c, [&](Excerpt& e) { e.performance.tempo = std::clamp(beatsPerMinute, 10.0, 1000.0); }); }, "tempo");
+    editCue(
+        tr("Set tempo"),
+        [&](Cue& c) {
+            changeExcerpt(c, [&](Excerpt& e) { e.performance.tempo = std::clamp(beatsPerMinute, 10.0, 1000.0); });
+        },
+        "tempo");
 }
 
 Performance Session::performance() const {
@@ -566,9 +592,12 @@ void Session::refresh() {
         });
         const int threads = hardwareThreads();
         ProfilePtr reference = profile;
-        if (!reference) reference = std::make_shared<const Profile>(measureProfile(*audio, played, {.source = nullptr, .threads = threads}, task));
+        if (!reference)
+            reference = std::make_shared<const Profile>(
+                measureProfile(*audio, played, {.source = nullptr, .threads = threads}, task));
         task.check();
-        rendered.profile = std::make_shared<const Profile>(measureProfile(*rendered.recording, played, {.source = &reference->source, .threads = threads}, task));
+        rendered.profile = std::make_shared<const Profile>(
+            measureProfile(*rendered.recording, played, {.source = &reference->source, .threads = threads}, task));
         const auto comparison = std::make_shared<const Comparison>(compare(*reference, *rendered.profile));
         post([this, key, profileKey, reference, rendered, comparison] {
             profiles_[profileKey] = reference;
@@ -589,7 +618,8 @@ void Session::showRender(MeasuredSound rendered) {
     results_.renderIsCurrent = true;
     // Heard at the reference's loudness; a silent render stays silent.
     const bool silent = rendered.loudness < silenceDb + 1.0 || !results_.reference.recording;
-    playback_.player().setSound(Side::render, *rendered.recording, silent ? 0.0 : results_.reference.loudness - rendered.loudness);
+    playback_.player().setSound(Side::render, *rendered.recording,
+                                silent ? 0.0 : results_.reference.loudness - rendered.loudness);
     emit resultsChanged();
 }
 
@@ -600,7 +630,8 @@ void Session::startMatch(double seconds) {
     if (!current || !current->excerpt() || match_.running) return;
     const Performance played = performance();
     if (played.notes.empty()) {
-        emit problem(tr("There are no notes to play: import a MIDI file or draw the notes of this recording first."), {});
+        emit problem(tr("There are no notes to play: import a MIDI file or draw the notes of this recording first."),
+                     {});
         return;
     }
     match_ = {};
@@ -614,7 +645,8 @@ void Session::startMatch(double seconds) {
     settings.seed = played.seed;
     settings.threads = hardwareThreads();
     emit matchChanged();
-    search_.submit([this, settings, played, audio = current->excerpts.front()->audio, cueId = current->id, project = projectCount_](const Task& task) {
+    search_.submit([this, settings, played, audio = current->excerpts.front()->audio, cueId = current->id,
+                    project = projectCount_](const Task& task) {
         std::exception_ptr failure;
         auto result = std::make_shared<MatchResult>();
         try {
@@ -674,16 +706,23 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId) {
     Cue changed = *target;
     Take take;
     take.id = takeId(after);
-    take.name = tr("Match %1").arg(std::count_if(target->takes.begin(), target->takes.end(), [](const auto& t) { return t->name.starts_with("Match"); }) + 1).toStdString();
+    take.name = tr("Match %1")
+                    .arg(std::count_if(target->takes.begin(), target->takes.end(),
+                                       [](const auto& t) { return t->name.starts_with("Match"); }) +
+                         1)
+                    .toStdString();
     take.patch = result.best.patch;
     take.likeness = result.best.comparison.likeness;
     take.engineVersion = engineVersion;
-    take.keptAt = std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
+    take.keptAt =
+        std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
     changed.patch = result.best.patch;
     changed.chosenTake = take.id;
     changed.takes.push_back(std::make_shared<const Take>(std::move(take)));
     push(tr("Match"), withCue(after, std::move(changed)));
-    emit notice(tr("Found in %1 s: likeness %2").arg(result.seconds, 0, 'f', 1).arg(result.best.comparison.likeness, 0, 'f', 0));
+    emit notice(tr("Found in %1 s: likeness %2")
+                    .arg(result.seconds, 0, 'f', 1)
+                    .arg(result.best.comparison.likeness, 0, 'f', 0));
 }
 
 void Session::takeFound(int index) {

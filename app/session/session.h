@@ -73,7 +73,8 @@ public:
     void importNotes(const std::filesystem::path& midi);
     void findNotesAgain();
     /// Changes one note of the corrected performance; nothing as `to` deletes it.
-    void correctNote(const QString& what, const Note& from, const std::optional<Note>& to, const QString& mergeKey = {});
+    void correctNote(const QString& what, const Note& from, const std::optional<Note>& to,
+                     const QString& mergeKey = {});
     void addNote(const Note& note);
     void setTempo(double beatsPerMinute);
 
@@ -132,9 +133,9 @@ private:
 
     CueResults results_;
     MatchState match_;
-    std::uint64_t referenceKey_ = 0; ///< hash of audio and notes that results_.reference belongs to
-    std::uint64_t renderKey_ = 0;    ///< hash of everything that results_.render belongs to
-    std::uint64_t projectCount_ = 0; ///< tells late results of another project
+    std::uint64_t referenceKey_ = 0;               ///< hash of audio and notes that results_.reference belongs to
+    std::uint64_t renderKey_ = 0;                  ///< hash of everything that results_.render belongs to
+    std::uint64_t projectCount_ = 0;               ///< tells late results of another project
     std::map<std::uint64_t, ProfilePtr> profiles_; ///< of references, by key
     RecordingPtr shownAudio_;                      ///< what results_.reference is, or is about to be, of
 

@@ -13,7 +13,9 @@ Document makeDemoProject(const std::filesystem::path& folder) {
     Document document = newDocument();
     document.name = "Night Dome";
     document.cues.clear();
-    for (const auto& [file, name] : {std::pair{"airlock", "Airlock"}, {"comet-tail", "Comet Tail"}, {"comet-tail-echoes", "Comet Tail with echoes"}}) {
+    for (const auto& [file, name] : {std::pair{"airlock", "Airlock"},
+                                     {"comet-tail", "Comet Tail"},
+                                     {"comet-tail-echoes", "Comet Tail with echoes"}}) {
         const auto audio = folder / (std::string(file) + ".flac");
         Excerpt excerpt = makeExcerpt(audio.string(), readWholeFile(audio));
         const Performance notes = readMidi(folder / (std::string(file) + ".mid"));

@@ -37,7 +37,8 @@ void openDemo(Session& session, const std::filesystem::path& folder) {
 bool offerRecovery(Session& session, const std::filesystem::path& folder, bool ask) {
     auto work = findUnsavedWork(folder);
     if (!work) return false;
-    const QString name = work->projectPath.empty() ? QString::fromStdString(work->document.name) : QString::fromStdString(work->projectPath.stem().string());
+    const QString name = work->projectPath.empty() ? QString::fromStdString(work->document.name)
+                                                   : QString::fromStdString(work->projectPath.stem().string());
     if (ask) {
         QMessageBox box(QMessageBox::Question, QObject::tr("Facet"),
                         QObject::tr("Facet ended without saving “%1”. Bring the unsaved work back?").arg(name));
@@ -82,7 +83,8 @@ int main(int argc, char** argv) {
     options.addHelpOption();
     options.addVersionOption();
     options.addPositionalArgument("file", "A project, recording, MIDI or patch file to open.", "[file]");
-    const QCommandLineOption demo("demo", "Open your copy of the demo project, made from this folder at first.", "folder");
+    const QCommandLineOption demo("demo", "Open your copy of the demo project, made from this folder at first.",
+                                  "folder");
     const QCommandLineOption shot("shot", "Write a picture of the window when it has settled, and end.", "file");
     const QCommandLineOption view("view", "The view to open: facets, patch or search.", "id", "facets");
     const QCommandLineOption cue("cue", "Name of the cue to open.", "name");
@@ -99,13 +101,15 @@ int main(int argc, char** argv) {
         MainWindow window(session);
         const bool recovered = offerRecovery(session, state, !options.isSet(shot));
         if (!recovered && options.isSet(demo)) openDemo(session, options.value(demo).toStdString());
-        if (!options.positionalArguments().isEmpty()) window.openFile(options.positionalArguments().front().toStdString());
+        if (!options.positionalArguments().isEmpty())
+            window.openFile(options.positionalArguments().front().toStdString());
         std::uint64_t wanted = session.document().activeCue;
         for (const auto& each : session.document().cues)
             if (QString::fromStdString(each->name) == options.value(cue)) wanted = each->id;
         session.selectCue(wanted);
         if (!window.showView(options.value(view))) {
-            std::fprintf(stderr, "There is no view “%s”; use facets, patch or search.\n", qPrintable(options.value(view)));
+            std::fprintf(stderr, "There is no view “%s”; use facets, patch or search.\n",
+                         qPrintable(options.value(view)));
             return 2;
         }
         if (options.isSet(dark)) window.setDark(true);

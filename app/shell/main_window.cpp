@@ -15,6 +15,7 @@
 #include "core/engine/render.h"
 #include "core/parameters/patch_json.h"
 
+#include <QAbstractButton>
 #include <QAbstractSpinBox>
 #include <QActionGroup>
 #include <QApplication>
@@ -44,7 +45,8 @@ namespace facet {
 
 namespace {
 
-constexpr const char* audioFilter = "Recordings (*.wav *.flac *.aif *.aiff *.ogg *.opus *.mp3 *.caf *.w64);;All files (*)";
+constexpr const char* audioFilter =
+    "Recordings (*.wav *.flac *.aif *.aiff *.ogg *.opus *.mp3 *.caf *.w64);;All files (*)";
 
 std::filesystem::path toPath(const QString& name) { return std::filesystem::path(name.toStdString()); }
 
@@ -104,9 +106,11 @@ MainWindow::MainWindow(Session& session) : session_(session) {
         refreshHeader();
     });
     connect(&session_, &Session::problem, this, &MainWindow::showProblem, Qt::QueuedConnection);
-    connect(&session_, &Session::notice, this, [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); });
+    connect(&session_, &Session::notice, this,
+            [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); });
     connect(&session_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refreshTitle);
-    connect(mirror_, &MirrorView::seekWanted, this, [this](double seconds) { session_.playback().player().seek(seconds); });
+    connect(mirror_, &MirrorView::seekWanted, this,
+            [this](double seconds) { session_.playback().player().seek(seconds); });
     clock_ = new QTimer(this);
     clock_->setInterval(33);
     connect(clock_, &QTimer::timeout, this, [this] {
@@ -137,11 +141,13 @@ QWidget* MainWindow::makeHeader() {
     cues_->setAccessibleName(tr("Cue"));
     cues_->setToolTip(tr("The sound you are rebuilding (Ctrl+PageUp, Ctrl+PageDown)"));
     cues_->setMinimumWidth(180);
-    connect(cues_, &QComboBox::activated, this, [this](int index) { session_.selectCue(cues_->itemData(index).toULongLong()); });
+    connect(cues_, &QComboBox::activated, this,
+            [this](int index) { session_.selectCue(cues_->itemData(index).toULongLong()); });
     layout->addWidget(cues_);
     layout->addSpacing(24);
     int page = 0;
-    for (const auto& [id, name] : {std::pair{"facets", tr("Facets")}, {"patch", tr("Patch")}, {"search", tr("Search")}}) {
+    for (const auto& [id, name] :
+         {std::pair{"facets", tr("Facets")}, {"patch", tr("Patch")}, {"search", tr("Search")}}) {
         auto* tab = new QPushButton(name, header);
         tab->setObjectName("tab");
         tab->setFont(interfaceFont(10.5, QFont::Medium));
@@ -157,9 +163,8 @@ QWidget* MainWindow::makeHeader() {
     matchButton_->setObjectName("primary");
     matchButton_->setToolTip(tr("Search for a patch that sounds alike (Ctrl+M)"));
     matchButton_->setMinimumWidth(150);
-    connect(matchButton_, &QPushButton::clicked, this, [this] {
-        session_.matchState().running ? session_.stopMatch() : session_.startMatch(search_->seconds());
-    });
+    connect(matchButton_, &QPushButton::clicked, this,
+            [this] { session_.matchState().running ? session_.stopMatch() : session_.startMatch(search_->seconds()); });
     layout->addWidget(matchButton_);
     layout->addSpacing(20);
     auto* caption = new QLabel(tr("Likeness"), header);
@@ -235,7 +240,9 @@ QWidget* MainWindow::makeBottomBar() {
 
 void MainWindow::makeFileMenu() {
     QMenu* menu = menuBar()->addMenu(tr("&File"));
-    menu->addAction(tr("&New project"), QKeySequence::New, this, [this] { if (confirmLosing()) session_.newProject(); });
+    menu->addAction(tr("&New project"), QKeySequence::New, this, [this] {
+        if (confirmLosing()) session_.newProject();
+    });
     menu->addAction(tr("&Open project …"), QKeySequence::Open, this, &MainWindow::openProject);
     menu->addAction(tr("&Save"), QKeySequence::Save, this, [this] { saveOrAsk(); });
     menu->addAction(tr("Save &as …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), this, &MainWindow::saveAs);
@@ -260,7 +267,8 @@ void MainWindow::makeEditMenu() {
     menu->addSeparator();
     menu->addAction(tr("&Keep take"), QKeySequence(Qt::CTRL | Qt::Key_K), this, [this] { session_.keepTake(); });
     menu->addAction(tr("&Empty patch"), this, [this] { session_.setPatch(tr("Empty patch"), Patch()); });
-    menu->addAction(tr("Unlock &all parameters"), this, [this] { session_.editCue(tr("Unlock all"), [](Cue& cue) { cue.locks.clear(); }); });
+    menu->addAction(tr("Unlock &all parameters"), this,
+                    [this] { session_.editCue(tr("Unlock all"), [](Cue& cue) { cue.locks.clear(); }); });
 }
 
 void MainWindow::makeCueMenu() {
@@ -268,7 +276,8 @@ void MainWindow::makeCueMenu() {
     menu->addAction(tr("&Add cue"), QKeySequence(Qt::CTRL | Qt::Key_T), this, [this] { session_.addCue(); });
     menu->addAction(tr("&Rename cue …"), this, [this] {
         bool fine = false;
-        const QString name = QInputDialog::getText(this, tr("Rename cue"), tr("Name"), QLineEdit::Normal, QString::fromStdString(session_.cue()->name), &fine);
+        const QString name = QInputDialog::getText(this, tr("Rename cue"), tr("Name"), QLineEdit::Normal,
+                                                   QString::fromStdString(session_.cue()->name), &fine);
         if (fine && !name.trimmed().isEmpty()) session_.renameCue(name.trimmed());
     });
     menu->addAction(tr("Re&move cue"), this, [this] { session_.removeCue(); });
@@ -279,11 +288,13 @@ void MainWindow::makeCueMenu() {
     menu->addAction(tr("&Next cue"), QKeySequence(Qt::CTRL | Qt::Key_PageDown), this, [step] { step(1); });
     menu->addAction(tr("&Previous cue"), QKeySequence(Qt::CTRL | Qt::Key_PageUp), this, [step] { step(-1); });
     menu->addSeparator();
-    menu->addAction(tr("Use &selection as reference"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_R), this, [this] { session_.useSelectionAsReference(); });
+    menu->addAction(tr("Use &selection as reference"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_R), this,
+                    [this] { session_.useSelectionAsReference(); });
     menu->addAction(tr("&Find notes again"), this, [this] { session_.findNotesAgain(); });
     menu->addAction(tr("Set &tempo …"), this, [this] {
         bool fine = false;
-        const double bpm = QInputDialog::getDouble(this, tr("Tempo"), tr("Quarter notes per minute"), session_.performance().tempo, 10, 1000, 2, &fine);
+        const double bpm = QInputDialog::getDouble(this, tr("Tempo"), tr("Quarter notes per minute"),
+                                                   session_.performance().tempo, 10, 1000, 2, &fine);
         if (fine) session_.setTempo(bpm);
     });
     menu->addSeparator();
@@ -295,15 +306,20 @@ void MainWindow::makePlayMenu() {
     // Space, X and / work wherever no text is typed; see eventFilter().
     menu->addAction(tr("Play or stop\tSpace"), this, [this] { session_.playback().toggle(); });
     menu->addAction(tr("Swap reference and render\tX"), this, [this] { session_.playback().swap(); });
-    menu->addAction(tr("Loop on or off\t/"), this, [this] { session_.playback().setLooping(!session_.playback().looping()); });
-    menu->addAction(tr("Play the reference"), QKeySequence(Qt::CTRL | Qt::Key_1), this, [this] { session_.playback().play(Side::reference); });
-    menu->addAction(tr("Play the render"), QKeySequence(Qt::CTRL | Qt::Key_2), this, [this] { session_.playback().play(Side::render); });
+    menu->addAction(tr("Loop on or off\t/"), this,
+                    [this] { session_.playback().setLooping(!session_.playback().looping()); });
+    menu->addAction(tr("Play the reference"), QKeySequence(Qt::CTRL | Qt::Key_1), this,
+                    [this] { session_.playback().play(Side::reference); });
+    menu->addAction(tr("Play the render"), QKeySequence(Qt::CTRL | Qt::Key_2), this,
+                    [this] { session_.playback().play(Side::render); });
     menu->addAction(tr("Loop the chosen note"), QKeySequence(Qt::CTRL | Qt::Key_L), this, [this] {
         const auto notes = session_.performance().notes;
         const int i = mirror_->selectedNote();
-        if (i >= 0 && i < static_cast<int>(notes.size())) session_.setLoop(notes[static_cast<std::size_t>(i)].start, notes[static_cast<std::size_t>(i)].end);
+        if (i >= 0 && i < static_cast<int>(notes.size()))
+            session_.setLoop(notes[static_cast<std::size_t>(i)].start, notes[static_cast<std::size_t>(i)].end);
     });
-    menu->addAction(tr("Loop the whole sound"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_L), this, [this] { session_.setLoop(0, 0); });
+    menu->addAction(tr("Loop the whole sound"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_L), this,
+                    [this] { session_.setLoop(0, 0); });
     menu->addSeparator();
     menu->addAction(tr("Stop all sound\tEsc"), this, [this] { session_.playback().panic(); });
 }
@@ -325,25 +341,32 @@ void MainWindow::makeViewMenu() {
     picture(tr("Mirror: &level"), MirrorView::Picture::level, QKeySequence(Qt::Key_F9));
     const auto middle = [this] { return mirror_->secondsAt(mirror_->rulerRect().center().x()); };
     menu->addAction(tr("Zoom &in"), QKeySequence::ZoomIn, this, [this, middle] { mirror_->zoom(1.6, middle()); });
-    menu->addAction(tr("Zoom &out"), QKeySequence::ZoomOut, this, [this, middle] { mirror_->zoom(1.0 / 1.6, middle()); });
+    menu->addAction(tr("Zoom &out"), QKeySequence::ZoomOut, this,
+                    [this, middle] { mirror_->zoom(1.0 / 1.6, middle()); });
     menu->addAction(tr("Show &all"), QKeySequence(Qt::CTRL | Qt::Key_0), this, [this] { mirror_->showAll(); });
     menu->addSeparator();
-    QAction* dark = menu->addAction(tr("&Dark theme"), QKeySequence(Qt::CTRL | Qt::Key_D), this, [this] { setDark(!dark_); });
+    QAction* dark =
+        menu->addAction(tr("&Dark theme"), QKeySequence(Qt::CTRL | Qt::Key_D), this, [this] { setDark(!dark_); });
     dark->setCheckable(true);
 }
 
 void MainWindow::makeHelpMenu() {
     QMenu* menu = menuBar()->addMenu(tr("&Help"));
     menu->addAction(tr("&Keys"), QKeySequence::HelpContents, this, [this] {
-        QMessageBox::information(this, tr("Keys"),
-                                 tr("<p><b>Listening</b><br>Space play or stop · X swap reference and render · / loop · Esc stop all sound</p>"
-                                    "<p><b>Playing the patch</b><br>A W S E D F T G Y H U J K play notes, − and + change the octave</p>"
-                                    "<p><b>Notes on the mirror</b><br>← → choose · ↑ ↓ semitone · Ctrl+↑ ↓ octave · Ctrl+← → 5 ms · Delete</p>"
-                                    "<p><b>Values</b><br>arrows step, with Shift finely · type a number with its unit · double-click: default</p>"));
+        QMessageBox::information(
+            this, tr("Keys"),
+            tr("<p><b>Listening</b><br>Space play or stop · X swap reference and render · / loop · Esc stop all sound "
+               "· Enter presses the control that has the focus</p>"
+               "<p><b>Playing the patch</b><br>A W S E D F T G Y H U J K play notes, − and + change the octave</p>"
+               "<p><b>Notes on the mirror</b><br>← → choose · ↑ ↓ semitone · Ctrl+↑ ↓ octave · Ctrl+← → 5 ms · "
+               "Delete</p>"
+               "<p><b>Values</b><br>arrows step, with Shift finely · type a number with its unit · double-click: "
+               "default</p>"));
     });
     menu->addAction(tr("&About Facet"), this, [this] {
-        QMessageBox::about(this, tr("About Facet"), tr("<p><b>Facet</b> rebuilds a synthesizer sound heard on a recording.</p>"
-                                                       "<p>Free software under the GNU General Public License, version 3 or later.</p>"));
+        QMessageBox::about(this, tr("About Facet"),
+                           tr("<p><b>Facet</b> rebuilds a synthesizer sound heard on a recording.</p>"
+                              "<p>Free software under the GNU General Public License, version 3 or later.</p>"));
     });
 }
 
@@ -460,7 +483,8 @@ bool MainWindow::saveOrAsk() {
 }
 
 void MainWindow::saveAs() {
-    QString name = QFileDialog::getSaveFileName(this, tr("Save project"), session_.title() + ".facet", tr("Facet projects (*.facet)"));
+    QString name = QFileDialog::getSaveFileName(this, tr("Save project"), session_.title() + ".facet",
+                                                tr("Facet projects (*.facet)"));
     if (name.isEmpty()) return;
     if (!name.endsWith(".facet")) name += ".facet";
     try {
@@ -472,7 +496,8 @@ void MainWindow::saveAs() {
 
 void MainWindow::openProject() {
     if (!confirmLosing()) return;
-    const QString name = QFileDialog::getOpenFileName(this, tr("Open project"), {}, tr("Facet projects (*.facet);;All files (*)"));
+    const QString name =
+        QFileDialog::getOpenFileName(this, tr("Open project"), {}, tr("Facet projects (*.facet);;All files (*)"));
     if (!name.isEmpty()) openFile(toPath(name));
 }
 
@@ -498,17 +523,20 @@ void MainWindow::openReference() {
 }
 
 void MainWindow::importNotes() {
-    const QString name = QFileDialog::getOpenFileName(this, tr("Import MIDI notes"), {}, tr("MIDI files (*.mid *.midi);;All files (*)"));
+    const QString name =
+        QFileDialog::getOpenFileName(this, tr("Import MIDI notes"), {}, tr("MIDI files (*.mid *.midi);;All files (*)"));
     if (!name.isEmpty()) session_.importNotes(toPath(name));
 }
 
 void MainWindow::openPatch() {
-    const QString name = QFileDialog::getOpenFileName(this, tr("Open patch"), {}, tr("Patches (*.json);;All files (*)"));
+    const QString name =
+        QFileDialog::getOpenFileName(this, tr("Open patch"), {}, tr("Patches (*.json);;All files (*)"));
     if (!name.isEmpty()) openFile(toPath(name));
 }
 
 void MainWindow::savePatch() {
-    const QString name = QFileDialog::getSaveFileName(this, tr("Save patch"), QString::fromStdString(session_.cue()->name) + ".json", tr("Patches (*.json)"));
+    const QString name = QFileDialog::getSaveFileName(
+        this, tr("Save patch"), QString::fromStdString(session_.cue()->name) + ".json", tr("Patches (*.json)"));
     if (name.isEmpty()) return;
     try {
         Patch patch = session_.cue()->patch;
@@ -526,8 +554,9 @@ void MainWindow::exportRender() {
         statusBar()->showMessage(tr("There is no finished render yet."), 8000);
         return;
     }
-    const QString name = QFileDialog::getSaveFileName(this, tr("Export render"), QString::fromStdString(session_.cue()->name) + ".wav",
-                                                      tr("WAV, 32-bit float (*.wav);;FLAC, 24-bit (*.flac)"));
+    const QString name =
+        QFileDialog::getSaveFileName(this, tr("Export render"), QString::fromStdString(session_.cue()->name) + ".wav",
+                                     tr("WAV, 32-bit float (*.wav);;FLAC, 24-bit (*.flac)"));
     if (name.isEmpty()) return;
     try {
         writeAudio(toPath(name), *render, name.endsWith(".flac") ? SampleFormat::flac24 : SampleFormat::wavFloat);
@@ -584,17 +613,26 @@ bool MainWindow::playKey(int key, bool down) {
 }
 
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
-    if (event->type() != QEvent::KeyPress && event->type() != QEvent::KeyRelease && event->type() != QEvent::ShortcutOverride)
+    if (event->type() != QEvent::KeyPress && event->type() != QEvent::KeyRelease &&
+        event->type() != QEvent::ShortcutOverride)
         return QMainWindow::eventFilter(watched, event);
     auto* key = static_cast<QKeyEvent*>(event);
     const bool plain = !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier | Qt::MetaModifier));
     if (!plain || isTyping() || !qobject_cast<QWidget*>(watched) || static_cast<QWidget*>(watched)->window() != this)
         return QMainWindow::eventFilter(watched, event);
     if (event->type() == QEvent::KeyRelease) return !key->isAutoRepeat() && playKey(key->key(), false);
-    if (event->type() != QEvent::KeyPress || watched != (QApplication::focusWidget() ? QApplication::focusWidget() : this))
+    if (event->type() != QEvent::KeyPress ||
+        watched != (QApplication::focusWidget() ? QApplication::focusWidget() : this))
         return QMainWindow::eventFilter(watched, event);
     if (key->isAutoRepeat() && keysDown_.contains(key->key())) return true;
     switch (key->key()) {
+    case Qt::Key_Return:
+    case Qt::Key_Enter: // Space plays everywhere, so Enter presses what has the focus
+        if (auto* pressed = qobject_cast<QAbstractButton*>(watched)) {
+            pressed->click();
+            return true;
+        }
+        return QMainWindow::eventFilter(watched, event);
     case Qt::Key_Space: session_.playback().toggle(); return true;
     case Qt::Key_X: session_.playback().swap(); return true;
     case Qt::Key_Slash: session_.playback().setLooping(!session_.playback().looping()); return true;

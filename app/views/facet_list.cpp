@@ -4,7 +4,6 @@
 #include "app/views/theme.h"
 
 #include <QAbstractButton>
-#include <QKeyEvent>
 #include <QLabel>
 #include <QPainter>
 #include <QPainterPath>
@@ -58,7 +57,9 @@ public:
     void show(const CueResults& results) {
         const FacetComparison* found = results.comparison ? results.comparison->find(facet_) : nullptr;
         likeness_ = found && found->measured ? QString::number(std::lround(found->likeness)) : "–";
-        words_ = found ? QString::fromStdString(found->words) : results.reference.recording ? tr("measuring …") : QString();
+        words_ = found                         ? QString::fromStdString(found->words)
+                 : results.reference.recording ? tr("measuring …")
+                                               : QString();
         current_ = results.comparisonIsCurrent;
         reference_ = results.reference.profile ? sketch(facet_, *results.reference.profile) : std::vector<float>{};
         render_ = results.render.profile ? sketch(facet_, *results.render.profile) : std::vector<float>{};
@@ -73,7 +74,10 @@ protected:
         painter.setRenderHint(QPainter::Antialiasing);
         const Theme& t = theme();
         const QRectF box = QRectF(rect()).adjusted(1, 1, -1, -2);
-        painter.setPen(QPen(hasFocus() ? t.reference : isChecked() ? t.ink : t.line, hasFocus() || isChecked() ? 1.4 : 1));
+        painter.setPen(QPen(hasFocus()    ? t.reference
+                            : isChecked() ? t.ink
+                                          : t.line,
+                            hasFocus() || isChecked() ? 1.4 : 1));
         painter.setBrush(isChecked() ? t.selected : t.card);
         painter.drawRoundedRect(box, 5, 5);
         painter.setPen(t.ink);
@@ -81,21 +85,16 @@ protected:
         painter.drawText(QRectF(12, 8, 110, 18), Qt::AlignLeft | Qt::AlignVCenter, nameOf(facet_));
         painter.setFont(interfaceFont(14, QFont::DemiBold));
         painter.setPen(current_ ? t.ink : t.quiet);
-        painter.drawText(QRectF(box.right() - 46, box.top(), 36, box.height()), Qt::AlignRight | Qt::AlignVCenter, likeness_);
+        painter.drawText(QRectF(box.right() - 46, box.top(), 36, box.height()), Qt::AlignRight | Qt::AlignVCenter,
+                         likeness_);
         const QRectF plot(112, 8, std::max(40.0, box.right() - 46 - 112 - 6), 20);
         drawCurve(painter, plot, reference_, QPen(t.reference, 1.6));
         drawCurve(painter, plot, render_, QPen(t.render, 1.6, Qt::DashLine));
         painter.setPen(t.quiet);
         painter.setFont(interfaceFont(9));
         const QRectF line(12, 30, box.right() - 46 - 16, 20);
-        painter.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, painter.fontMetrics().elidedText(words_, Qt::ElideRight, static_cast<int>(line.width())));
-    }
-
-    void keyPressEvent(QKeyEvent* event) override {
-        if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter)
-            click();
-        else
-            QAbstractButton::keyPressEvent(event);
+        painter.drawText(line, Qt::AlignLeft | Qt::AlignVCenter,
+                         painter.fontMetrics().elidedText(words_, Qt::ElideRight, static_cast<int>(line.width())));
     }
 
 private:
@@ -121,7 +120,8 @@ private:
                 begun = false;
                 continue;
             }
-            const QPointF point(area.left() + area.width() * static_cast<double>(i) / std::max<double>(1.0, static_cast<double>(values.size() - 1)),
+            const QPointF point(area.left() + area.width() * static_cast<double>(i) /
+                                                  std::max<double>(1.0, static_cast<double>(values.size() - 1)),
                                 area.bottom() - area.height() * (values[i] - low) / (high - low));
             begun ? path.lineTo(point) : path.moveTo(point);
             begun = true;

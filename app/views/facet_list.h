@@ -10,7 +10,7 @@ namespace facet {
 
 class Session;
 
-/// One facet's card. A button: click, Space or Enter chooses it.
+/// One facet's card: a button that chooses it.
 class FacetCard;
 
 class FacetList : public QWidget {

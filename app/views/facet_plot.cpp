@@ -30,7 +30,9 @@ struct Curve {
 
 /// A facet's track with gaps where it is not measurable.
 Curve curveOf(Facet facet, const Profile& profile, double gain) {
-    const Track& track = facet == Facet::pitch ? profile.pitchCents : facet == Facet::level ? profile.levelDb : profile.cutoffHz;
+    const Track& track = facet == Facet::pitch   ? profile.pitchCents
+                         : facet == Facet::level ? profile.levelDb
+                                                 : profile.cutoffHz;
     const std::size_t step = facet == Facet::level ? 4 : 1;
     Curve curve;
     for (std::size_t i = 0; i < track.values.size(); i += step) {
@@ -44,7 +46,8 @@ Curve curveOf(Facet facet, const Profile& profile, double gain) {
 
 } // namespace
 
-FacetPlot::FacetPlot(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot(this)), title_(new QLabel(this)), readout_(new QLabel(this)) {
+FacetPlot::FacetPlot(QWidget* parent)
+    : QWidget(parent), plot_(new QCustomPlot(this)), title_(new QLabel(this)), readout_(new QLabel(this)) {
     title_->setFont(interfaceFont(10.5, QFont::DemiBold));
     readout_->setObjectName("quiet");
     readout_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
@@ -60,7 +63,8 @@ FacetPlot::FacetPlot(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot(t
     plot_->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
     plot_->setAccessibleName(tr("Picture of the chosen facet"));
     plot_->setToolTip(tr("Wheel: zoom · drag: move · double-click: show all"));
-    connect(plot_, &QCustomPlot::mouseMove, this, [this](QMouseEvent* event) { readOff(plot_->xAxis->pixelToCoord(event->position().x())); });
+    connect(plot_, &QCustomPlot::mouseMove, this,
+            [this](QMouseEvent* event) { readOff(plot_->xAxis->pixelToCoord(event->position().x())); });
     connect(plot_, &QCustomPlot::mouseDoubleClick, this, [this] {
         plot_->rescaleAxes();
         plot_->replot();
@@ -78,7 +82,8 @@ void FacetPlot::show(Facet facet, const CueResults& results) {
     facet_ = facet;
     const std::string_view label = labelOf(facet);
     title_->setText(QString("%1  <span style='font-weight:400;color:%2'>%3</span>")
-                        .arg(QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())), theme().quiet.name(), pictureTitle(facet)));
+                        .arg(QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())),
+                             theme().quiet.name(), pictureTitle(facet)));
     if (!sameFacet) readout_->clear();
     plot_->clearPlottables();
     if (results.reference.profile) {
@@ -95,7 +100,8 @@ void FacetPlot::showTracks(Facet facet, const CueResults& results) {
     const Profile& reference = *results.reference.profile;
     const bool logarithmic = facet == Facet::brightness;
     plot_->yAxis->setScaleType(logarithmic ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
-    plot_->yAxis->setTicker(logarithmic ? QSharedPointer<QCPAxisTicker>(new QCPAxisTickerLog) : QSharedPointer<QCPAxisTicker>(new QCPAxisTicker));
+    plot_->yAxis->setTicker(logarithmic ? QSharedPointer<QCPAxisTicker>(new QCPAxisTickerLog)
+                                        : QSharedPointer<QCPAxisTicker>(new QCPAxisTicker));
     plot_->yAxis->setNumberFormat(logarithmic ? "f" : "g");
     plot_->yAxis->setNumberPrecision(logarithmic ? 0 : 4);
     if (auto ticker = qSharedPointerDynamicCast<QCPAxisTickerLog>(plot_->yAxis->ticker())) {
@@ -112,12 +118,15 @@ void FacetPlot::showTracks(Facet facet, const CueResults& results) {
         graph->setPen(pen);
     };
     addCurve(reference, 0.0, QPen(t.reference, 2));
-    if (results.render.profile) addCurve(*results.render.profile, reference.loudness - results.render.profile->loudness, QPen(t.render, 2, Qt::DashLine));
+    if (results.render.profile)
+        addCurve(*results.render.profile, reference.loudness - results.render.profile->loudness,
+                 QPen(t.render, 2, Qt::DashLine));
     plot_->rescaleAxes();
     plot_->xAxis->setRange(0.0, reference.seconds);
     const QCPRange range = plot_->yAxis->range();
     if (facet == Facet::level) plot_->yAxis->setRange(std::max(range.lower, range.upper - 66.0), range.upper + 3.0);
-    if (facet == Facet::pitch) plot_->yAxis->setRange(std::min(range.lower - 5.0, -30.0), std::max(range.upper + 5.0, 30.0));
+    if (facet == Facet::pitch)
+        plot_->yAxis->setRange(std::min(range.lower - 5.0, -30.0), std::max(range.upper + 5.0, 30.0));
     if (logarithmic) plot_->yAxis->setRange(std::max(20.0, range.lower * 0.8), std::min(24000.0, range.upper * 1.25));
 }
 
@@ -159,19 +168,26 @@ void FacetPlot::readOff(double x) {
     QString unit = facet_ == Facet::pitch ? tr("ct") : facet_ == Facet::brightness ? tr("Hz") : tr("dB");
     QStringList values;
     const auto value = [&](double v, const QColor& color) {
-        values << QString("<span style='color:%1'>%2 %3</span>").arg(color.name(), std::isfinite(v) ? QString::number(v, 'f', facet_ == Facet::brightness ? 0 : 1).replace('-', "−") : "–", unit);
+        values << QString("<span style='color:%1'>%2 %3</span>")
+                      .arg(color.name(),
+                           std::isfinite(v)
+                               ? QString::number(v, 'f', facet_ == Facet::brightness ? 0 : 1).replace('-', "−")
+                               : "–",
+                           unit);
     };
     if (facet_ == Facet::harmonics) {
         const int n = static_cast<int>(std::lround(x));
         if (n < 1 || n > 32) return;
         for (int i = 0; i < plot_->plottableCount(); ++i)
-            if (auto* bars = qobject_cast<QCPBars*>(plot_->plottable(i))) value(bars->data()->at(n - 1)->value, i == 0 ? theme().reference : theme().render);
+            if (auto* bars = qobject_cast<QCPBars*>(plot_->plottable(i)))
+                value(bars->data()->at(n - 1)->value, i == 0 ? theme().reference : theme().render);
         readout_->setText(tr("partial %1: %2").arg(n).arg(values.join("  ")));
         return;
     }
     for (int i = 0; i < plot_->graphCount(); ++i) {
         const auto found = plot_->graph(i)->data()->findBegin(x);
-        if (found != plot_->graph(i)->data()->constEnd()) value(found->value, i == 0 ? theme().reference : theme().render);
+        if (found != plot_->graph(i)->data()->constEnd())
+            value(found->value, i == 0 ? theme().reference : theme().render);
     }
     if (x >= 0.0) readout_->setText(tr("%1 s: %2").arg(x, 0, 'f', 2).arg(values.join("  ")));
 }

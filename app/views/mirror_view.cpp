@@ -41,7 +41,9 @@ double MirrorView::length() const {
     return recording ? recording->seconds() : 0.0;
 }
 
-QRectF MirrorView::plotRect() const { return {leftMargin, 4.0, std::max(10.0, width() - leftMargin - rightMargin), height() - 4.0 - timesHeight}; }
+QRectF MirrorView::plotRect() const {
+    return {leftMargin, 4.0, std::max(10.0, width() - leftMargin - rightMargin), height() - 4.0 - timesHeight};
+}
 
 QRectF MirrorView::rulerRect() const {
     const QRectF plot = plotRect();
@@ -125,7 +127,8 @@ void MirrorView::paintEvent(QPaintEvent*) {
     if (!session_.results().reference.recording) {
         painter.setPen(t.quiet);
         painter.setFont(interfaceFont(11));
-        const QString words = session_.busy() ? tr("Listening …") : tr("Drop a recording here, or open one with Ctrl+R");
+        const QString words =
+            session_.busy() ? tr("Listening …") : tr("Drop a recording here, or open one with Ctrl+R");
         painter.drawText(plot, Qt::AlignCenter, words);
         return;
     }
@@ -135,7 +138,8 @@ void MirrorView::paintEvent(QPaintEvent*) {
     const double loopEnd = dragging ? std::max(dragFrom_, dragTo_) : cue->loopEnd;
     painter.setClipRect(plot);
     if (loopEnd > loopBegin)
-        painter.fillRect(QRectF(xAt(loopBegin), plot.top() + 1, xAt(loopEnd) - xAt(loopBegin), plot.height() - 2), t.selected);
+        painter.fillRect(QRectF(xAt(loopBegin), plot.top() + 1, xAt(loopEnd) - xAt(loopBegin), plot.height() - 2),
+                         t.selected);
     const QRectF upper(plot.left(), plot.top() + 3, plot.width(), ruler.top() - plot.top() - 3);
     const QRectF lower(plot.left(), ruler.bottom(), plot.width(), plot.bottom() - ruler.bottom() - 3);
     paintSide(painter, true, upper);
@@ -155,14 +159,21 @@ void MirrorView::paintEvent(QPaintEvent*) {
         painter.setFont(interfaceFont(8.5));
         painter.drawText(QRectF(0, y + 17, leftMargin - 6, 16), Qt::AlignLeft | Qt::AlignVCenter, below);
     };
-    const auto loudness = [](double lufs) { return lufs < -100.0 ? QObject::tr("silent") : QString("%1%2 LUFS").arg(lufs < 0 ? "−" : "").arg(std::abs(lufs), 0, 'f', 1); };
+    const auto loudness = [](double lufs) {
+        return lufs < -100.0 ? QObject::tr("silent")
+                             : QString("%1%2 LUFS").arg(lufs < 0 ? "−" : "").arg(std::abs(lufs), 0, 'f', 1);
+    };
     caption(upper.center().y() - 18, tr("Reference"), t.reference, loudness(results.reference.loudness));
-    const QString renderState = !results.render.recording ? tr("no notes yet") : !results.renderIsCurrent ? tr("rendering …") : loudness(results.render.loudness);
+    const QString renderState = !results.render.recording  ? tr("no notes yet")
+                                : !results.renderIsCurrent ? tr("rendering …")
+                                                           : loudness(results.render.loudness);
     caption(lower.center().y() - 18, tr("Render"), t.render, renderState);
     painter.setPen(t.quiet);
     painter.setFont(interfaceFont(8.5));
-    painter.drawText(QRectF(0, ruler.top(), leftMargin - 6, ruler.height()), Qt::AlignLeft | Qt::AlignVCenter,
-                     tr("%1 bpm").arg(session_.performance().tempo, 0, 'f', session_.performance().tempo == std::round(session_.performance().tempo) ? 0 : 1));
+    painter.drawText(
+        QRectF(0, ruler.top(), leftMargin - 6, ruler.height()), Qt::AlignLeft | Qt::AlignVCenter,
+        tr("%1 bpm").arg(session_.performance().tempo, 0, 'f',
+                         session_.performance().tempo == std::round(session_.performance().tempo) ? 0 : 1));
     if (hasFocus()) {
         painter.setPen(QPen(t.reference, 1));
         painter.setBrush(Qt::NoBrush);
@@ -182,7 +193,9 @@ void MirrorView::paintWave(QPainter& painter, bool reference, const QRectF& area
     if (!sound.recording || !sound.peaks) return;
     // Both at equal loudness, scaled by the louder peak, so that the pictures compare as the ears do.
     const auto& other = session_.results();
-    const double gain = reference || other.render.loudness < silenceDb + 1 ? 1.0 : gainFromDb(other.reference.loudness - other.render.loudness);
+    const double gain = reference || other.render.loudness < silenceDb + 1
+                            ? 1.0
+                            : gainFromDb(other.reference.loudness - other.render.loudness);
     const auto loudestOf = [](const MeasuredSound& each) {
         const auto [low, high] = each.peaks->range(*each.recording, 0, each.recording->frameCount());
         return static_cast<double>(std::max(std::abs(low), std::abs(high)));
@@ -202,7 +215,8 @@ void MirrorView::paintWave(QPainter& painter, bool reference, const QRectF& area
         const int end = std::max(begin + 1, static_cast<int>(secondsAt(area.left() + x + 1) * rate));
         const auto [low, high] = sound.peaks->range(*sound.recording, begin, end);
         const double magnitude = gain * std::max(std::abs(low), std::abs(high));
-        outline << QPointF(area.left() + x + 0.5, base + direction * std::min(1.0, magnitude / top) * (area.height() - 2));
+        outline << QPointF(area.left() + x + 0.5,
+                           base + direction * std::min(1.0, magnitude / top) * (area.height() - 2));
     }
     outline << QPointF(area.left() + columns, base);
     QColor color = reference ? theme().reference : theme().render;
@@ -226,10 +240,12 @@ void MirrorView::paintLevel(QPainter& painter, bool reference, const QRectF& are
         painter.setPen(QPen(theme().line, 1));
         painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
         painter.setPen(theme().quiet);
-        if (db < 0.0) painter.drawText(QRectF(area.right() - 50, y - 12, 46, 11), Qt::AlignRight, tr("−%1 dB").arg(-db));
+        if (db < 0.0)
+            painter.drawText(QRectF(area.right() - 50, y - 12, 46, 11), Qt::AlignRight, tr("−%1 dB").arg(-db));
     }
     if (!profile || profile->levelDb.values.empty()) return;
-    const double gain = reference || !results.reference.profile ? 0.0 : results.reference.profile->loudness - profile->loudness;
+    const double gain =
+        reference || !results.reference.profile ? 0.0 : results.reference.profile->loudness - profile->loudness;
     QPainterPath path;
     bool begun = false;
     for (int x = 0; x < static_cast<int>(area.width()); ++x) {
@@ -252,7 +268,8 @@ void MirrorView::paintNotes(QPainter& painter) {
     const QRectF ruler = rulerRect();
     painter.fillRect(ruler, t.paper);
     Performance performance = session_.performance();
-    if (drag_ == Drag::note && dragNote_ && selectedNote_ >= 0) performance.notes[static_cast<std::size_t>(selectedNote_)] = *dragNote_;
+    if (drag_ == Drag::note && dragNote_ && selectedNote_ >= 0)
+        performance.notes[static_cast<std::size_t>(selectedNote_)] = *dragNote_;
     painter.setFont(interfaceFont(8, QFont::DemiBold));
     int lowest = 127, highest = 0;
     for (const Note& note : performance.notes) {
@@ -262,13 +279,16 @@ void MirrorView::paintNotes(QPainter& painter) {
     for (std::size_t i = 0; i < performance.notes.size(); ++i) {
         const Note& note = performance.notes[i];
         const double rise = highest > lowest ? static_cast<double>(note.key - lowest) / (highest - lowest) : 0.5;
-        const QRectF bar(xAt(note.start), ruler.top() + 2 + (1.0 - rise) * (ruler.height() - 16), std::max(3.0, xAt(note.end) - xAt(note.start)), 12);
+        const QRectF bar(xAt(note.start), ruler.top() + 2 + (1.0 - rise) * (ruler.height() - 16),
+                         std::max(3.0, xAt(note.end) - xAt(note.start)), 12);
         const bool chosen = static_cast<int>(i) == selectedNote_;
         painter.setPen(chosen ? QPen(t.ink, 1.5) : QPen(Qt::NoPen));
         painter.setBrush(chosen ? t.selected : t.note);
         painter.drawRoundedRect(bar, 2.5, 2.5);
         painter.setPen(chosen ? t.ink : t.card);
-        if (bar.width() > 20) painter.drawText(bar.adjusted(4, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, QString::fromStdString(nameOfKey(note.key)));
+        if (bar.width() > 20)
+            painter.drawText(bar.adjusted(4, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
+                             QString::fromStdString(nameOfKey(note.key)));
     }
 }
 
@@ -284,7 +304,8 @@ void MirrorView::paintTimes(QPainter& painter) {
         const double x = xAt(s);
         if (x > plot.right() - 8) break;
         painter.drawLine(QPointF(x, plot.bottom()), QPointF(x, plot.bottom() + 3));
-        const QString label = step < 0.01 ? tr("%1 ms").arg(1000.0 * s, 0, 'f', step < 0.001 ? 1 : 0) : tr("%1 s").arg(s, 0, 'f', step < 0.1 ? 2 : 1);
+        const QString label = step < 0.01 ? tr("%1 ms").arg(1000.0 * s, 0, 'f', step < 0.001 ? 1 : 0)
+                                          : tr("%1 s").arg(s, 0, 'f', step < 0.1 ? 2 : 1);
         painter.drawText(QRectF(x + 3, plot.bottom() + 1, 70, timesHeight), Qt::AlignLeft | Qt::AlignVCenter, label);
     }
 }
@@ -295,7 +316,9 @@ int MirrorView::noteAt(QPointF place) const {
     if (!rulerRect().contains(place)) return -1;
     const auto notes = session_.performance().notes;
     for (std::size_t i = notes.size(); i-- > 0;)
-        if (place.x() >= xAt(notes[i].start) - 2 && place.x() <= std::max(xAt(notes[i].end), xAt(notes[i].start) + 3) + 2) return static_cast<int>(i);
+        if (place.x() >= xAt(notes[i].start) - 2 &&
+            place.x() <= std::max(xAt(notes[i].end), xAt(notes[i].start) + 3) + 2)
+            return static_cast<int>(i);
     return -1;
 }
 
@@ -314,7 +337,8 @@ void MirrorView::mousePressEvent(QMouseEvent* event) {
 }
 
 void MirrorView::mouseMoveEvent(QMouseEvent* event) {
-    setCursor(rulerRect().contains(event->position()) && noteAt(event->position()) >= 0 ? Qt::SizeHorCursor : Qt::ArrowCursor);
+    setCursor(rulerRect().contains(event->position()) && noteAt(event->position()) >= 0 ? Qt::SizeHorCursor
+                                                                                        : Qt::ArrowCursor);
     if (drag_ == Drag::none) return;
     dragTo_ = std::clamp(secondsAt(event->position().x()), 0.0, length());
     if (drag_ == Drag::note) {
@@ -336,7 +360,8 @@ void MirrorView::mouseReleaseEvent(QMouseEvent* event) {
     } else if (drag == Drag::loop) {
         const bool wide = std::abs(xAt(dragTo_) - xAt(dragFrom_)) > 4.0;
         if (wide)
-            session_.setLoop(std::clamp(std::min(dragFrom_, dragTo_), 0.0, length()), std::clamp(std::max(dragFrom_, dragTo_), 0.0, length()));
+            session_.setLoop(std::clamp(std::min(dragFrom_, dragTo_), 0.0, length()),
+                             std::clamp(std::max(dragFrom_, dragTo_), 0.0, length()));
         else
             emit seekWanted(std::clamp(secondsAt(event->position().x()), 0.0, length()));
     }
@@ -395,11 +420,10 @@ void MirrorView::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_Down: moveSelectedNote(0.0, control ? -12 : -1); return;
     case Qt::Key_Delete:
         if (selectedNote_ >= 0 && selectedNote_ < count)
-            session_.correctNote(tr("Delete note"), session_.performance().notes[static_cast<std::size_t>(selectedNote_)], std::nullopt);
+            session_.correctNote(tr("Delete note"),
+                                 session_.performance().notes[static_cast<std::size_t>(selectedNote_)], std::nullopt);
         return;
-    case Qt::Key_Escape:
-        selectNote(-1);
-        return;
+    case Qt::Key_Escape: selectNote(-1); return;
     default: QWidget::keyPressEvent(event);
     }
 }
@@ -414,7 +438,8 @@ void MirrorView::contextMenuEvent(QContextMenuEvent* event) {
         menu.addAction(tr("Octave up"), this, [this] { moveSelectedNote(0.0, 12); });
         menu.addAction(tr("Octave down"), this, [this] { moveSelectedNote(0.0, -12); });
         menu.addAction(tr("Delete note"), this, [this] {
-            session_.correctNote(tr("Delete note"), session_.performance().notes[static_cast<std::size_t>(selectedNote_)], std::nullopt);
+            session_.correctNote(tr("Delete note"),
+                                 session_.performance().notes[static_cast<std::size_t>(selectedNote_)], std::nullopt);
         });
     } else if (length() > 0.0) {
         const double at = std::clamp(secondsAt(event->pos().x()), 0.0, length());
@@ -423,7 +448,8 @@ void MirrorView::contextMenuEvent(QContextMenuEvent* event) {
             const Note added{at, std::min(length(), at + 0.25), notes.empty() ? 60 : notes.back().key, 0.0, 100.0};
             if (added.end > added.start) session_.addNote(added);
         });
-        menu.addAction(tr("Use selection as reference"), this, [this] { session_.useSelectionAsReference(); })->setEnabled(session_.cue()->loopEnd > session_.cue()->loopBegin);
+        menu.addAction(tr("Use selection as reference"), this, [this] { session_.useSelectionAsReference(); })
+            ->setEnabled(session_.cue()->loopEnd > session_.cue()->loopBegin);
         menu.addAction(tr("Show all"), this, [this] { showAll(); });
     }
     if (!menu.isEmpty()) menu.exec(event->globalPos());

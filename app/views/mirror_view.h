@@ -11,8 +11,8 @@ namespace facet {
 
 class Session;
 
-/// Drag over a picture to loop a part, click to go there, wheel to zoom, Shift + wheel to scroll, double-click to hear all. Notes
-/// on the ruler are chosen by click and moved by dragging; arrow keys step through and repair them.
+/// Drag over a picture to loop a part, click to go there, wheel to zoom, Shift + wheel to scroll, double-click to hear
+/// all. Notes on the ruler are chosen by click and moved by dragging; arrow keys step through and repair them.
 class MirrorView : public QWidget {
     Q_OBJECT
 
@@ -66,7 +66,7 @@ private:
     Session& session_;
     Picture picture_ = Picture::wave;
     double viewBegin_ = 0.0;
-    double viewEnd_ = 0.0;   ///< 0: everything
+    double viewEnd_ = 0.0; ///< 0: everything
     double playhead_ = 0.0;
     bool playing_ = false;
     int selectedNote_ = -1;

@@ -70,7 +70,8 @@ ParameterRow::ParameterRow(Session& session, Address address, const Patch& patch
     lock_->setToolTip(tr("Locked: a search leaves %1 alone").arg(name));
     layout->addWidget(lock_);
     connect(lock_, &QToolButton::clicked, this, [this](bool on) { session_.setLocked(address_, on); });
-    setToolTip(QString("%1\n%2 · %3").arg(text(d.help), QString::fromStdString(rangeText(d)), QString::fromStdString(address_.text())));
+    setToolTip(QString("%1\n%2 · %3")
+                   .arg(text(d.help), QString::fromStdString(rangeText(d)), QString::fromStdString(address_.text())));
     label->setBuddy(editor);
     refresh();
 }
@@ -87,13 +88,16 @@ QWidget* ParameterRow::makeEditor(const ParameterDescriptor& d) {
     if (d.unit == Unit::onOff) {
         onOff_ = new QCheckBox(this);
         onOff_->setAccessibleName(name);
-        connect(onOff_, &QCheckBox::clicked, this, [this](bool on) { session_.setParameter(address_, on ? 1.0 : 0.0); });
+        connect(onOff_, &QCheckBox::clicked, this,
+                [this](bool on) { session_.setParameter(address_, on ? 1.0 : 0.0); });
         return onOff_;
     }
     slider_ = new ValueSlider(this);
     slider_->setAccessibleName(name);
-    connect(slider_, &ValueSlider::moved, this, [this, &d](double position) { session_.setParameter(address_, d.fromUnit(position)); });
-    connect(slider_, &ValueSlider::defaultWanted, this, [this] { session_.setParameter(address_, Patch().value(address_)); });
+    connect(slider_, &ValueSlider::moved, this,
+            [this, &d](double position) { session_.setParameter(address_, d.fromUnit(position)); });
+    connect(slider_, &ValueSlider::defaultWanted, this,
+            [this] { session_.setParameter(address_, Patch().value(address_)); });
     return slider_;
 }
 

@@ -23,7 +23,8 @@ QFrame* rule(QWidget* parent) {
 
 /// Whether a module sounds: sources and filters that are off answer for nothing.
 bool isOn(const Patch& patch, const Patch::Module& module) {
-    if (module.kind == ModuleKind::source || module.kind == ModuleKind::filter) return patch.value({module.path, "on"}) >= 0.5;
+    if (module.kind == ModuleKind::source || module.kind == ModuleKind::filter)
+        return patch.value({module.path, "on"}) >= 0.5;
     if (module.path.ends_with("envelope:filter")) return patch.value({"layer:a/filter:a", "on"}) >= 0.5;
     return true;
 }
@@ -92,7 +93,8 @@ void PatchView::refresh() {
     }
 }
 
-AnswerView::AnswerView(Session& session, QWidget* parent) : QWidget(parent), session_(session), title_(new QLabel(this)), layout_(new QVBoxLayout(this)) {
+AnswerView::AnswerView(Session& session, QWidget* parent)
+    : QWidget(parent), session_(session), title_(new QLabel(this)), layout_(new QVBoxLayout(this)) {
     title_->setObjectName("heading");
     title_->setFont(interfaceFont(10.5, QFont::DemiBold));
     layout_->setContentsMargins(0, 0, 0, 0);
@@ -113,7 +115,8 @@ void AnswerView::rebuild() {
         list_->deleteLater();
     }
     const std::string_view facetName = labelOf(facet_);
-    title_->setText(tr("Answers for %1").arg(QString::fromUtf8(facetName.data(), static_cast<qsizetype>(facetName.size()))));
+    title_->setText(
+        tr("Answers for %1").arg(QString::fromUtf8(facetName.data(), static_cast<qsizetype>(facetName.size()))));
     auto* content = new QWidget;
     auto* stack = new QVBoxLayout(content);
     stack->setContentsMargins(0, 0, 6, 0);
@@ -123,11 +126,12 @@ void AnswerView::rebuild() {
         for (const auto& module : cue->patch.modules()) {
             const bool on = isOn(cue->patch, module);
             shownState_ += on ? '1' : '0';
-            if (!on || (facet_ != Facet::level && module.path.ends_with(":level"))) continue;
+            if (facet_ != Facet::level && module.path.ends_with(":level")) continue;
             if (facet_ == Facet::level && module.path.ends_with("envelope:filter")) continue;
             bool titled = false;
             for (const auto& d : parametersOf(module.kind)) {
-                if (!(d.facets & facetBit(facet_)) || d.field == "on") continue;
+                // A module that is off offers to be switched on, and nothing else.
+                if (!(d.facets & facetBit(facet_)) || (d.field == "on") == on) continue;
                 if (!titled) {
                     auto* label = new QLabel(QString::fromStdString(cue->patch.labelOf(module)), content);
                     label->setObjectName("quiet");

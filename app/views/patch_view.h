@@ -24,7 +24,6 @@ public:
     void refresh();
 
 private:
-
     Session& session_;
     std::vector<ParameterRow*> rows_;
     std::vector<std::pair<QLabel*, std::string>> titles_; ///< with the paths of their modules

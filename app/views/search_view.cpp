@@ -20,7 +20,8 @@ SearchView::SearchView(Session& session, QWidget* parent) : QWidget(parent), ses
     start_ = new QPushButton(this);
     start_->setObjectName("primary");
     start_->setMinimumWidth(150);
-    connect(start_, &QPushButton::clicked, this, [this] { session_.matchState().running ? session_.stopMatch() : session_.startMatch(seconds()); });
+    connect(start_, &QPushButton::clicked, this,
+            [this] { session_.matchState().running ? session_.stopMatch() : session_.startMatch(seconds()); });
     head->addWidget(start_);
     head->addWidget(new QLabel(tr("for at most"), this));
     seconds_ = new QComboBox(this);
@@ -82,19 +83,28 @@ void SearchView::refresh() {
     const MatchState& state = session_.matchState();
     const bool ready = session_.cue() && session_.cue()->excerpt() && !session_.performance().notes.empty();
     start_->setText(state.running ? tr("Stop and keep best") : tr("Match"));
-    start_->setToolTip(state.running ? tr("Ends the search; the best so far becomes a take (Esc)") : tr("Search for a patch that sounds alike (Ctrl+M)"));
+    start_->setToolTip(state.running ? tr("Ends the search; the best so far becomes a take (Esc)")
+                                     : tr("Search for a patch that sounds alike (Ctrl+M)"));
     start_->setEnabled(state.running || ready);
     seconds_->setEnabled(!state.running);
     const int locks = session_.cue() ? static_cast<int>(session_.cue()->locks.size()) : 0;
     if (state.running) {
         trying_->setText(state.trying);
-        figures_->setText(tr("likeness %1 · loss %2 dB · %3 renders · %4 s").arg(state.likeness, 0, 'f', 0).arg(state.loss, 0, 'f', 2).arg(state.evaluations).arg(state.seconds, 0, 'f', 1));
+        figures_->setText(tr("likeness %1 · loss %2 dB · %3 renders · %4 s")
+                              .arg(state.likeness, 0, 'f', 0)
+                              .arg(state.loss, 0, 'f', 2)
+                              .arg(state.evaluations)
+                              .arg(state.seconds, 0, 'f', 1));
     } else if (!state.found.empty()) {
         trying_->setText(tr("Found: %1").arg(QString::fromStdString(structureText(state.found.front().patch))));
-        figures_->setText(tr("likeness %1 · %2 renders in %3 s").arg(state.likeness, 0, 'f', 0).arg(state.evaluations).arg(state.seconds, 0, 'f', 1));
+        figures_->setText(tr("likeness %1 · %2 renders in %3 s")
+                              .arg(state.likeness, 0, 'f', 0)
+                              .arg(state.evaluations)
+                              .arg(state.seconds, 0, 'f', 1));
     } else {
         trying_->setText(ready ? tr("Ready to search") : tr("Open a reference with notes first"));
-        figures_->setText(locks ? tr("%1 locked parameters stay as they are").arg(locks) : tr("Nothing is locked; every parameter may move"));
+        figures_->setText(locks ? tr("%1 locked parameters stay as they are").arg(locks)
+                                : tr("Nothing is locked; every parameter may move"));
     }
     progress_->setValue(static_cast<int>(1000 * state.fraction));
     plot_->clearPlottables();
@@ -126,7 +136,9 @@ void SearchView::showFound() {
     foundLayout_->addWidget(title);
     if (state.found.empty()) {
         auto* empty = new QLabel(state.running ? tr("The best structures appear here when the search ends.")
-                                               : tr("A search tries waveforms and filter slopes, fits every unlocked value and leaves the best and its runners-up here."), found_);
+                                               : tr("A search tries waveforms and filter slopes, fits every unlocked "
+                                                    "value and leaves the best and its runners-up here."),
+                                 found_);
         empty->setObjectName("quiet");
         empty->setWordWrap(true);
         foundLayout_->addWidget(empty);
@@ -139,7 +151,8 @@ void SearchView::showFound() {
         auto* likeness = new QLabel(QString::number(std::lround(found.likeness)), row);
         likeness->setFont(interfaceFont(13, QFont::DemiBold));
         likeness->setFixedWidth(40);
-        likeness->setToolTip(tr("Mean over several seeds; two renders of this patch are %1 alike").arg(found.floor, 0, 'f', 0));
+        likeness->setToolTip(
+            tr("Mean over several seeds; two renders of this patch are %1 alike").arg(found.floor, 0, 'f', 0));
         auto* structure = new QLabel(QString::fromStdString(structureText(found.patch)), row);
         structure->setWordWrap(true);
         auto* take = new QPushButton(tr("take"), row);

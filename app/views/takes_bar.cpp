@@ -21,8 +21,9 @@ namespace {
 class TakeCard : public QAbstractButton {
 public:
     TakeCard(const Take& take, bool chosen, bool same, QWidget* parent)
-        : QAbstractButton(parent), name_(QString::fromStdString(take.name)), likeness_(take.likeness ? QString::number(std::lround(*take.likeness)) : "–"),
-          starred_(take.starred), chosen_(chosen), same_(same) {
+        : QAbstractButton(parent), name_(QString::fromStdString(take.name)),
+          likeness_(take.likeness ? QString::number(std::lround(*take.likeness)) : "–"), starred_(take.starred),
+          chosen_(chosen), same_(same) {
         setFixedSize(124, 54);
         setFocusPolicy(Qt::StrongFocus);
         setAccessibleName(tr("Take %1, likeness %2").arg(name_, likeness_));
@@ -44,9 +45,11 @@ protected:
         painter.drawText(QRectF(10, 5, 60, 22), Qt::AlignLeft | Qt::AlignVCenter, likeness_);
         painter.setFont(interfaceFont(8.5));
         painter.setPen(t.quiet);
-        if (chosen_ && !same_) painter.drawText(QRectF(46, 5, width() - 54, 22), Qt::AlignRight | Qt::AlignVCenter, tr("edited"));
+        if (chosen_ && !same_)
+            painter.drawText(QRectF(46, 5, width() - 54, 22), Qt::AlignRight | Qt::AlignVCenter, tr("edited"));
         if (starred_) painter.drawText(QRectF(36, 5, 16, 22), Qt::AlignLeft | Qt::AlignVCenter, "●");
-        painter.drawText(QRectF(10, 28, width() - 18, 20), Qt::AlignLeft | Qt::AlignVCenter, painter.fontMetrics().elidedText(name_, Qt::ElideRight, width() - 18));
+        painter.drawText(QRectF(10, 28, width() - 18, 20), Qt::AlignLeft | Qt::AlignVCenter,
+                         painter.fontMetrics().elidedText(name_, Qt::ElideRight, width() - 18));
     }
 
 private:
@@ -57,7 +60,8 @@ private:
 
 } // namespace
 
-TakesBar::TakesBar(Session& session, QWidget* parent) : QScrollArea(parent), session_(session), row_(new QWidget), layout_(new QHBoxLayout(row_)) {
+TakesBar::TakesBar(Session& session, QWidget* parent)
+    : QScrollArea(parent), session_(session), row_(new QWidget), layout_(new QHBoxLayout(row_)) {
     setWidget(row_);
     setWidgetResizable(true);
     setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -74,7 +78,9 @@ void TakesBar::refresh() {
     bool same = false;
     for (const auto& take : takes)
         if (cue && take->id == cue->chosenTake) same = take->patch.soundsLike(cue->patch);
-    if (layout_->count() > 0 && takes == shown_ && cue && cue->chosenTake == shownChosen_ && same == shownMatches_ && cue->id == shownCue_) return;
+    if (layout_->count() > 0 && takes == shown_ && cue && cue->chosenTake == shownChosen_ && same == shownMatches_ &&
+        cue->id == shownCue_)
+        return;
     const bool grown = takes.size() > shown_.size();
     shown_ = takes;
     shownChosen_ = cue ? cue->chosenTake : 0;
@@ -90,7 +96,8 @@ void TakesBar::refresh() {
         layout_->addWidget(card);
         const std::uint64_t id = take->id;
         connect(card, &QAbstractButton::clicked, this, [this, id] { session_.restoreTake(id); });
-        connect(card, &QWidget::customContextMenuRequested, this, [this, id, card](const QPoint& at) { showMenu(id, card->mapToGlobal(at)); });
+        connect(card, &QWidget::customContextMenuRequested, this,
+                [this, id, card](const QPoint& at) { showMenu(id, card->mapToGlobal(at)); });
         auto* renameAction = new QAction(tr("Rename"), card);
         renameAction->setShortcut(Qt::Key_F2);
         renameAction->setShortcutContext(Qt::WidgetShortcut);
@@ -108,14 +115,17 @@ void TakesBar::refresh() {
     connect(keep, &QPushButton::clicked, this, [this] { session_.keepTake(); });
     layout_->addWidget(keep);
     layout_->addStretch(1);
-    if (grown) QMetaObject::invokeMethod(this, [this] { horizontalScrollBar()->setValue(horizontalScrollBar()->maximum()); }, Qt::QueuedConnection);
+    if (grown)
+        QMetaObject::invokeMethod(
+            this, [this] { horizontalScrollBar()->setValue(horizontalScrollBar()->maximum()); }, Qt::QueuedConnection);
 }
 
 void TakesBar::rename(std::uint64_t id) {
     for (const auto& take : shown_) {
         if (take->id != id) continue;
         bool fine = false;
-        const QString name = QInputDialog::getText(this, tr("Rename take"), tr("Name"), QLineEdit::Normal, QString::fromStdString(take->name), &fine);
+        const QString name = QInputDialog::getText(this, tr("Rename take"), tr("Name"), QLineEdit::Normal,
+                                                   QString::fromStdString(take->name), &fine);
         if (fine && !name.trimmed().isEmpty()) session_.renameTake(id, name.trimmed());
         return;
     }

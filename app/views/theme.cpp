@@ -10,13 +10,33 @@ namespace facet {
 namespace {
 
 Theme lightTheme() {
-    return {false, QColor("#f6f4ee"), QColor("#fefdfa"), QColor("#ece4d3"), QColor("#ddd8cb"), QColor("#1d2b36"), QColor("#5f6b73"),
-            QColor("#12707a"), QColor("#c24f24"), QColor("#4c565e"), QColor("#2f7d3d"), QColor("#9a5b00")};
+    return {false,
+            QColor("#f6f4ee"),
+            QColor("#fefdfa"),
+            QColor("#ece4d3"),
+            QColor("#ddd8cb"),
+            QColor("#1d2b36"),
+            QColor("#5f6b73"),
+            QColor("#12707a"),
+            QColor("#c24f24"),
+            QColor("#4c565e"),
+            QColor("#2f7d3d"),
+            QColor("#9a5b00")};
 }
 
 Theme darkTheme() {
-    return {true, QColor("#191e22"), QColor("#21272c"), QColor("#38352c"), QColor("#3a4249"), QColor("#e9e6dd"), QColor("#a3adb3"),
-            QColor("#4fb6bf"), QColor("#ee8a5b"), QColor("#8b969e"), QColor("#6fc47e"), QColor("#e0b060")};
+    return {true,
+            QColor("#191e22"),
+            QColor("#21272c"),
+            QColor("#38352c"),
+            QColor("#3a4249"),
+            QColor("#e9e6dd"),
+            QColor("#a3adb3"),
+            QColor("#4fb6bf"),
+            QColor("#ee8a5b"),
+            QColor("#8b969e"),
+            QColor("#6fc47e"),
+            QColor("#e0b060")};
 }
 
 Theme current = lightTheme();
@@ -77,9 +97,10 @@ QString styleSheet(const Theme& t) {
         QScrollBar:horizontal { background: transparent; height: 10px; } QScrollBar::handle:horizontal { background: @line; border-radius: 5px; min-width: 24px; }
         QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
     )";
-    const std::pair<const char*, QColor> names[] = {{"@paper", t.paper}, {"@card", t.card}, {"@selected", t.selected}, {"@line", t.line},
-                                                    {"@ink", t.ink}, {"@quiet", t.quiet}, {"@reference", t.reference},
-                                                    {"@render", t.render}, {"@good", t.good}, {"@warning", t.warning}};
+    const std::pair<const char*, QColor> names[] = {
+        {"@paper", t.paper}, {"@card", t.card},      {"@selected", t.selected},   {"@line", t.line},
+        {"@ink", t.ink},     {"@quiet", t.quiet},    {"@reference", t.reference}, {"@render", t.render},
+        {"@good", t.good},   {"@warning", t.warning}};
     sheet.replace("@name", t.dark ? "dark" : "light");
     for (const auto& [name, color] : names) sheet.replace(name, color.name());
     return sheet;

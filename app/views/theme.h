@@ -11,15 +11,15 @@ namespace facet {
 
 struct Theme {
     bool dark = false;
-    QColor paper;      ///< window
-    QColor card;       ///< plots, rows, fields
-    QColor selected;   ///< chosen card, looped span
-    QColor line;       ///< hairlines and grids
-    QColor ink;        ///< text
-    QColor quiet;      ///< secondary text, at least 4.5 : 1 on paper
-    QColor reference;  ///< solid lines
-    QColor render;     ///< dashed lines
-    QColor note;       ///< notes on the ruler
+    QColor paper;     ///< window
+    QColor card;      ///< plots, rows, fields
+    QColor selected;  ///< chosen card, looped span
+    QColor line;      ///< hairlines and grids
+    QColor ink;       ///< text
+    QColor quiet;     ///< secondary text, at least 4.5 : 1 on paper
+    QColor reference; ///< solid lines
+    QColor render;    ///< dashed lines
+    QColor note;      ///< notes on the ruler
     QColor good;
     QColor warning;
 };

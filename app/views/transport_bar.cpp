@@ -51,7 +51,10 @@ TransportBar::TransportBar(Session& session, QWidget* parent) : QWidget(parent),
         button->setObjectName("side");
         button->setCheckable(true);
         button->setToolTip(tip);
-        connect(button, &QPushButton::clicked, this, [this, which] { session_.playback().listenTo(which); refresh(); });
+        connect(button, &QPushButton::clicked, this, [this, which] {
+            session_.playback().listenTo(which);
+            refresh();
+        });
         layout->addWidget(button);
         return button;
     };
@@ -120,7 +123,9 @@ void TransportBar::refresh() {
     reference_->setChecked(!render);
     render_->setChecked(render);
     const auto sideStyle = [](bool on, const QColor& color) {
-        return on ? QString("QPushButton { background: %1; border-color: %1; color: %2; }").arg(color.name(), theme().card.name()) : QString();
+        return on ? QString("QPushButton { background: %1; border-color: %1; color: %2; }")
+                        .arg(color.name(), theme().card.name())
+                  : QString();
     };
     reference_->setStyleSheet(sideStyle(!render, theme().reference));
     render_->setStyleSheet(sideStyle(render, theme().render));
@@ -132,17 +137,20 @@ void TransportBar::refresh() {
         loopText_->setText(tr("whole sound"));
     const bool simulated = session_.playback().output().simulated();
     output_->setText(simulated ? tr("No sound device") : tr("Output"));
-    output_->setToolTip(simulated ? tr("No sound device was found: Facet plays to a simulated one, which cannot be heard. Choose another output here.")
-                                  : tr("Sound goes to %1").arg(QString::fromStdString(session_.playback().output().name())));
+    output_->setToolTip(simulated
+                            ? tr("No sound device was found: Facet plays to a simulated one, which cannot be heard. "
+                                 "Choose another output here.")
+                            : tr("Sound goes to %1").arg(QString::fromStdString(session_.playback().output().name())));
     showPeak(shownPeak_);
 }
 
 void TransportBar::showPeak(float peak) {
     shownPeak_ = peak;
     const double db = dbFromGain(peak);
-    const QString words = !session_.playback().player().playing() && peak < 1e-4f ? tr("level matched")
-                          : peak > 1.0f                                      ? tr("too loud: limited")
-                                                                              : tr("peak %1 dB").arg(db < -99 ? QString("−∞") : QString::number(db, 'f', 1).replace('-', "−"));
+    const QString words =
+        !session_.playback().player().playing() && peak < 1e-4f ? tr("level matched")
+        : peak > 1.0f                                           ? tr("too loud: limited")
+                      : tr("peak %1 dB").arg(db < -99 ? QString("−∞") : QString::number(db, 'f', 1).replace('-', "−"));
     if (level_->text() != words) level_->setText(words);
 }
 

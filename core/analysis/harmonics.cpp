@@ -16,7 +16,7 @@ namespace {
 
 constexpr double coherentGain = 0.35875; // of the Blackman–Harris window, Harris 1978
 constexpr int absentCounted = 6;
-constexpr double countedRangeDb = 60.0;  // partials further below the strongest tell nothing
+constexpr double countedRangeDb = 60.0; // partials further below the strongest tell nothing
 
 /// Responses in dB of the low-pass family on a grid of log frequency relative to the effective cutoff.
 struct ResponseFamily {
@@ -42,7 +42,8 @@ struct ResponseFamily {
                 const double effective = effectiveCutoffHz(poles, cutoff, resonance, rate);
                 for (int i = lowest; i <= highest; ++i) {
                     const double hz = effective * std::exp2(static_cast<double>(i) / perOctave);
-                    member.response.push_back(static_cast<float>(lowPassResponseDb(poles, cutoff, resonance, hz, rate)));
+                    member.response.push_back(
+                        static_cast<float>(lowPassResponseDb(poles, cutoff, resonance, hz, rate)));
                     member.peakDb = std::max(member.peakDb, static_cast<double>(member.response.back()));
                 }
                 members.push_back(std::move(member));
@@ -59,7 +60,7 @@ struct Counted {
     int gridStep; ///< of the partial's frequency, 24 per octave above 1 Hz
     float level;  ///< measured, re the source's own level
     float weight;
-    bool absent;  ///< lost below the range: only being predicted above it is wrong
+    bool absent; ///< lost below the range: only being predicted above it is wrong
 };
 
 struct FilterFit {
@@ -71,7 +72,9 @@ struct FilterFit {
 /// Best low-pass with a free gain for levels relative to a source.
 FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz) {
     FilterFit best;
-    const auto stepOf = [](double hz) { return static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz))); };
+    const auto stepOf = [](double hz) {
+        return static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz)));
+    };
     const int first = stepOf(std::max(30.0, 0.5 * f0Hz));
     const int last = stepOf(22000.0);
     const auto tryCutoff = [&](const ResponseFamily::Member& member, int cutoff) {
@@ -119,7 +122,8 @@ std::vector<Counted> countedPartials(const Partials& partials, double f0Hz, Text
         if (absent && source <= -countedRangeDb) continue; // neither has it
         if (absent && n > last + absentCounted) break;     // further ones tell the same again
         if (!absent) last = n;
-        counted.push_back({static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz))), static_cast<float>(measured - source),
+        counted.push_back({static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz))),
+                           static_cast<float>(measured - source),
                            static_cast<float>(1.0 / (1.0 + depth / 20.0) / std::sqrt(n)), absent});
     }
     return counted;
@@ -136,7 +140,8 @@ struct PartialMeter::Transform {
 Partials PartialMeter::measure(std::span<const float> mono48k, double seconds, double f0Hz) {
     int size = 1024;
     while (size < 16384 && size < 6.0 * analysisRateHz / f0Hz) size *= 2;
-    auto found = std::find_if(transforms_.begin(), transforms_.end(), [size](const auto& t) { return t->fft.size() == size; });
+    auto found =
+        std::find_if(transforms_.begin(), transforms_.end(), [size](const auto& t) { return t->fft.size() == size; });
     if (found == transforms_.end()) found = transforms_.insert(transforms_.end(), std::make_shared<Transform>(size));
     Transform& transform = **found;
     const int begin = static_cast<int>(std::lround(seconds * analysisRateHz)) - size / 2;
@@ -160,7 +165,8 @@ Partials PartialMeter::measure(std::span<const float> mono48k, double seconds, d
         const int high = std::min(transform.fft.binCount() - 2, static_cast<int>(std::floor(center + reach)));
         int peak = low;
         for (int b = low; b <= high; ++b)
-            if (std::norm(bins[static_cast<std::size_t>(b)]) > std::norm(bins[static_cast<std::size_t>(peak)])) peak = b;
+            if (std::norm(bins[static_cast<std::size_t>(b)]) > std::norm(bins[static_cast<std::size_t>(peak)]))
+                peak = b;
         const auto levelOf = [&](int b) { return dbFromPower(std::norm(bins[static_cast<std::size_t>(b)]) + 1e-20); };
         const double a = levelOf(peak - 1);
         const double b = levelOf(peak);
@@ -190,7 +196,8 @@ SourceFit fitSource(const Partials& partials, double f0Hz) {
         TextbookWave wave;
         double width;
     };
-    std::vector<Hypothesis> hypotheses{{TextbookWave::saw, 0.5}, {TextbookWave::triangle, 0.5}, {TextbookWave::sine, 0.5}};
+    std::vector<Hypothesis> hypotheses{
+        {TextbookWave::saw, 0.5}, {TextbookWave::triangle, 0.5}, {TextbookWave::sine, 0.5}};
     for (double width = 0.06; width <= 0.501; width += 0.02) hypotheses.push_back({TextbookWave::pulse, width});
     SourceFit best;
     double bestError = 1e9;

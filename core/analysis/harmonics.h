@@ -37,7 +37,7 @@ double textbookPartialDb(TextbookWave wave, double pulseWidth, int n);
 /// A waveform behind a low-pass that explains measured partials best.
 struct SourceFit {
     TextbookWave wave = TextbookWave::saw;
-    double pulseWidth = 0.5; ///< ≤ 0.5
+    double pulseWidth = 0.5;        ///< ≤ 0.5
     double errorDb = notMeasurable; ///< mean deviation over the partials that count
 };
 

@@ -23,14 +23,17 @@ template <typename T> void smooth(std::vector<T>& values, int length) {
     std::vector<double> sums(static_cast<std::size_t>(count) + 1);
     for (int pass = 0; pass < 2; ++pass) {
         for (int i = 0; i < count; ++i)
-            sums[static_cast<std::size_t>(i) + 1] = sums[static_cast<std::size_t>(i)] + static_cast<double>(values[static_cast<std::size_t>(i)]);
+            sums[static_cast<std::size_t>(i) + 1] =
+                sums[static_cast<std::size_t>(i)] + static_cast<double>(values[static_cast<std::size_t>(i)]);
         // One pass looks half a step back and the other half a step ahead, so that the pair is centered.
         const int back = pass == 0 ? half / 2 : (half - 1) / 2;
         for (int i = 0; i < count; ++i) {
             const int from = std::max(0, i - back);
             const int to = std::min(count, i - back + half);
             values[static_cast<std::size_t>(i)] =
-                static_cast<T>(std::max(0.0, sums[static_cast<std::size_t>(std::max(from, to))] - sums[static_cast<std::size_t>(from)]) / half);
+                static_cast<T>(std::max(0.0, sums[static_cast<std::size_t>(std::max(from, to))] -
+                                                 sums[static_cast<std::size_t>(from)]) /
+                               half);
         }
     }
 }
@@ -81,14 +84,16 @@ Track levelTrack(std::span<const float> mono48k, double smoothingSeconds) {
     const int count = frames / hop + 1;
     std::vector<double> power(static_cast<std::size_t>(count), 0.0);
     for (int i = 0; i < frames; ++i)
-        power[static_cast<std::size_t>((i + hop / 2) / hop)] += static_cast<double>(mono48k[static_cast<std::size_t>(i)]) * mono48k[static_cast<std::size_t>(i)] / hop;
+        power[static_cast<std::size_t>((i + hop / 2) / hop)] +=
+            static_cast<double>(mono48k[static_cast<std::size_t>(i)]) * mono48k[static_cast<std::size_t>(i)] / hop;
     smooth(power, stepsOf(smoothingSeconds));
     Track track{stepSeconds, {}};
     for (double value : power) track.values.push_back(static_cast<float>(dbFromPower(value)));
     return track;
 }
 
-LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, double gate, double next, const Task& task) {
+LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, double gate, double next,
+                  const Task& task) {
     const int smoothing = stepsOf(smoothingSeconds);
     const int lead = smoothing / 2;
     const int first = std::max(0, level.indexAt(start) - lead);
@@ -115,7 +120,8 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
     // Where the last plateau ends: 2 dB below the level at 0.7 of the note. A slow release begins there.
     double earlyGate = roughGate;
     if (!gateKnown) {
-        const auto plateau = static_cast<std::size_t>(std::clamp(lead + static_cast<int>(0.7 * roughGate / stepSeconds), 0, count - 1));
+        const auto plateau =
+            static_cast<std::size_t>(std::clamp(lead + static_cast<int>(0.7 * roughGate / stepSeconds), 0, count - 1));
         auto at = plateau;
         while (at + 1 < measured.size() && measured[at] > measured[plateau] - 2.0f) ++at;
         earlyGate = std::clamp((static_cast<int>(at) - lead) * stepSeconds, 0.01, roughGate);
@@ -146,7 +152,8 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
             Eigen::VectorXf residual(count);
             for (int i = 0; i < count; ++i) {
                 const auto at = static_cast<std::size_t>(i);
-                residual(i) = std::max(model[at], static_cast<float>(floorDb)) - std::max(measured[at], static_cast<float>(floorDb));
+                residual(i) = std::max(model[at], static_cast<float>(floorDb)) -
+                              std::max(measured[at], static_cast<float>(floorDb));
             }
             all.push_back(std::move(residual));
         }
@@ -159,16 +166,24 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
         Eigen::VectorXd from = p;
         from(logDecay) = std::log(std::clamp(share * roughGate, 0.004, 20.0));
         if (!gateKnown && share > 0.5) from(gateSeconds) = earlyGate;
-        const auto result = minimizeLeastSquares(
-            problem, from, {.iterations = 8, .differenceStep = 1e-3, .differenceSteps = {}, .absoluteValues = true, .absoluteFloor = 0.3, .tolerance = 1e-2}, task);
+        const auto result = minimizeLeastSquares(problem, from,
+                                                 {.iterations = 8,
+                                                  .differenceStep = 1e-3,
+                                                  .differenceSteps = {},
+                                                  .absoluteValues = true,
+                                                  .absoluteFloor = 0.3,
+                                                  .tolerance = 1e-2},
+                                                 task);
         if (result.cost < best.cost) best = result;
     }
     const SegmentCurve curve(best.point(bend));
     fit.attack = std::exp(best.point(logAttack));
-    if (best.point(sustainDb) < -leastDecayDb) { // without a fall there is no decay to time
+    // Without a fall, or with one that the note does not live to see, there is no decay to time.
+    const double decayTime = std::exp(best.point(logDecay)) * curve.timeConstantShare();
+    if (best.point(sustainDb) < -leastDecayDb && decayTime < best.point(gateSeconds)) {
         fit.decay = std::exp(best.point(logDecay));
         fit.decayBend = best.point(bend);
-        fit.decayTime = fit.decay * curve.timeConstantShare();
+        fit.decayTime = decayTime;
     }
     fit.sustainDb = best.point(sustainDb);
     fit.gate = best.point(gateSeconds);

@@ -16,16 +16,16 @@ Track levelTrack(std::span<const float> mono48k, double smoothingSeconds);
 
 /// The fitted envelope of one note. Times in seconds.
 struct LevelFit {
-    double attack = notMeasurable;     ///< straight rise to the peak
-    double decay = notMeasurable;      ///< whole decay segment
-    double decayBend = notMeasurable;  ///< curve of the decay, as in the engine
-    double decayTime = notMeasurable;  ///< time in which the decay covers 63 % of its way
-    double sustainDb = notMeasurable;  ///< re the peak
-    double release = notMeasurable;    ///< whole release segment
+    double attack = notMeasurable;      ///< straight rise to the peak
+    double decay = notMeasurable;       ///< whole decay segment
+    double decayBend = notMeasurable;   ///< curve of the decay, as in the engine
+    double decayTime = notMeasurable;   ///< time in which the decay covers 63 % of its way
+    double sustainDb = notMeasurable;   ///< re the peak
+    double release = notMeasurable;     ///< whole release segment
     double releaseBend = notMeasurable; ///< curve of the release
-    double gate = notMeasurable;       ///< from the note's start to the beginning of its release
+    double gate = notMeasurable;        ///< from the note's start to the beginning of its release
     double peakDb = notMeasurable;
-    double errorDb = notMeasurable;    ///< mean deviation of the fit
+    double errorDb = notMeasurable; ///< mean deviation of the fit
 };
 
 /// Fits the engine's envelope to the level of one note that starts at `start` and before `next` (the start

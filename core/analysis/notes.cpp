@@ -12,8 +12,8 @@ namespace facet {
 
 namespace {
 
-constexpr double soundingRangeDb = 45.0;  ///< below the loudest a frame does not sound
-constexpr double onsetRiseDb = 4.0;       ///< rise within onsetSeconds that makes a new note
+constexpr double soundingRangeDb = 45.0; ///< below the loudest a frame does not sound
+constexpr double onsetRiseDb = 4.0;      ///< rise within onsetSeconds that makes a new note
 constexpr double onsetSeconds = 0.02;
 constexpr double shortestNote = 0.04;
 constexpr double steadyRangeSemitones = 0.6;
@@ -29,9 +29,8 @@ struct Span {
 
 /// The tuning that fractional keys agree on, weighted by the square of their spans' lengths.
 double tuningOf(const std::vector<Span>& spans, const std::vector<double>& pitches) {
-    const auto longest = std::max_element(spans.begin(), spans.end(), [](const Span& a, const Span& b) {
-        return a.end - a.start < b.end - b.start;
-    });
+    const auto longest = std::max_element(
+        spans.begin(), spans.end(), [](const Span& a, const Span& b) { return a.end - a.start < b.end - b.start; });
     const double longestPitch = pitches[static_cast<std::size_t>(longest - spans.begin())];
     const double turn = 100.0 * (longestPitch - std::round(longestPitch));
     std::vector<std::pair<double, double>> byDeviation;
@@ -82,7 +81,8 @@ private:
 
     float lowestBetween(const Track& track, double from, double to) const {
         float lowest = 1e9f;
-        for (int i = std::max(0, track.indexAt(from)); i <= track.indexAt(to) && i < static_cast<int>(track.values.size()); ++i)
+        for (int i = std::max(0, track.indexAt(from));
+             i <= track.indexAt(to) && i < static_cast<int>(track.values.size()); ++i)
             lowest = std::min(lowest, track.values[static_cast<std::size_t>(i)]);
         return lowest;
     }
@@ -93,10 +93,13 @@ private:
         const int count = static_cast<int>(coarse.values.size());
         std::vector<float> rise(coarse.values.size(), 0.0f);
         const auto floored = [&](int i) {
-            return std::max(coarse.values[static_cast<std::size_t>(std::max(0, i))], static_cast<float>(loudest - soundingRangeDb));
+            return std::max(coarse.values[static_cast<std::size_t>(std::max(0, i))],
+                            static_cast<float>(loudest - soundingRangeDb));
         };
         for (int i = 0; i < count; ++i)
-            rise[static_cast<std::size_t>(i)] = floored(std::min(count - 1, i + reach / 2)) - (i < reach ? static_cast<float>(loudest - soundingRangeDb) : floored(i - reach / 2));
+            rise[static_cast<std::size_t>(i)] =
+                floored(std::min(count - 1, i + reach / 2)) -
+                (i < reach ? static_cast<float>(loudest - soundingRangeDb) : floored(i - reach / 2));
         std::vector<double> found;
         for (int i = 0; i < count; ++i) {
             const float here = rise[static_cast<std::size_t>(i)];
@@ -205,7 +208,8 @@ private:
             note.key = std::clamp(static_cast<int>(std::lround(inTune)), 0, 127);
             const double cents = 100.0 * (inTune - note.key);
             note.cents = std::abs(cents) < intendedCents ? 0.0 : cents;
-            const double next = i + 1 < spans.size() ? spans[i + 1].start : static_cast<double>(mono.size()) / analysisRateHz;
+            const double next =
+                i + 1 < spans.size() ? spans[i + 1].start : static_cast<double>(mono.size()) / analysisRateHz;
             const LevelFit fit = fitLevel(coarse, smoothing, note.start, notMeasurable, next, task);
             const double gate = isMeasured(fit.gate) ? fit.gate : spans[i].end - spans[i].start;
             note.end = std::min(note.start + std::max(gate, 0.02), next);
@@ -234,7 +238,8 @@ double tuningAgainst(std::span<const float> mono48k, const Performance& performa
         double best = notMeasurable;
         for (double guess : {0.0, -40.0, 40.0}) {
             const double hz = restingPitch(mono48k, note.start, note.end, hzFromKey(note.key, guess));
-            if (isMeasured(hz) && (!isMeasured(best) || std::abs(keyFromHz(hz) - note.key) < std::abs(best - note.key))) best = keyFromHz(hz);
+            if (isMeasured(hz) && (!isMeasured(best) || std::abs(keyFromHz(hz) - note.key) < std::abs(best - note.key)))
+                best = keyFromHz(hz);
         }
         if (!isMeasured(best)) continue;
         spans.push_back({note.start, note.end, best});

@@ -20,7 +20,7 @@ constexpr int candidateCount = 6;
 constexpr float silenceBelowLoudest = 1e-6f; ///< of power: −60 dB
 constexpr double unvoicedCost = 0.45;
 constexpr double voicingChangeCost = 0.12;
-constexpr double jumpCost = 0.22;       ///< at most, for any change of pitch
+constexpr double jumpCost = 0.22; ///< at most, for any change of pitch
 constexpr double jumpCostPerOctave = 3.0;
 constexpr double longPeriodCost = 0.03; ///< per octave, so that the shortest of equal periods wins
 
@@ -35,7 +35,8 @@ public:
     FrameAnalyzer(const PitchSettings& settings)
         : fft_(transformFrames), other_(transformFrames),
           lowestLag_(std::max(4, static_cast<int>(analysisRateHz / settings.highestHz))),
-          highestLag_(std::min(transformFrames - integrationFrames - 2, static_cast<int>(analysisRateHz / settings.lowestHz))),
+          highestLag_(
+              std::min(transformFrames - integrationFrames - 2, static_cast<int>(analysisRateHz / settings.lowestHz))),
           difference_(static_cast<std::size_t>(highestLag_ + 2)) {}
 
     int span() const { return integrationFrames + highestLag_ + 1; }
@@ -66,8 +67,7 @@ public:
         for (int lag = 1; lag <= highestLag_ + 1; ++lag) {
             shifted += static_cast<double>(x[lag + integrationFrames - 1]) * x[lag + integrationFrames - 1] -
                        static_cast<double>(x[lag - 1]) * x[lag - 1];
-            const double raw =
-                std::max(0.0, energy + shifted - 2.0 * correlation[lag] / transformFrames);
+            const double raw = std::max(0.0, energy + shifted - 2.0 * correlation[lag] / transformFrames);
             sum += raw;
             difference_[static_cast<std::size_t>(lag)] = sum > 0.0 ? raw * lag / sum : 1.0;
         }
@@ -134,7 +134,8 @@ std::vector<Candidate> cheapestPath(const std::vector<std::vector<Candidate>>& f
     }
     std::vector<Candidate> path(frames.size());
     if (frames.empty()) return path;
-    auto j = static_cast<std::size_t>(std::min_element(total.back().begin(), total.back().end()) - total.back().begin());
+    auto j =
+        static_cast<std::size_t>(std::min_element(total.back().begin(), total.back().end()) - total.back().begin());
     for (std::size_t f = frames.size(); f-- > 0;) {
         path[f] = frames[f][j];
         j = static_cast<std::size_t>(from[f][j]);
@@ -156,7 +157,8 @@ PitchTrack trackPitch(std::span<const float> mono48k, const PitchSettings& setti
     for (int i = 0; i < count; ++i) {
         if (i % 16 == 0) task.check();
         // The middle of what a medium lag compares lies on the instant.
-        const int begin = static_cast<int>(std::lround(i * settings.stepSeconds * analysisRateHz)) - (integrationFrames + 400) / 2;
+        const int begin =
+            static_cast<int>(std::lround(i * settings.stepSeconds * analysisRateHz)) - (integrationFrames + 400) / 2;
         for (int k = 0; k < analyzer.span(); ++k) {
             const int at = begin + k;
             window[static_cast<std::size_t>(k)] = at >= 0 && at < frames ? mono48k[static_cast<std::size_t>(at)] : 0.0f;
@@ -209,7 +211,8 @@ double restingPitch(std::span<const float> mono48k, double start, double end, do
     std::vector<float> values;
     for (double share : {1.0, 0.85, 0.7}) {
         const double hz = refinePitch(mono48k, earliest + share * (latest - earliest), approximateHz);
-        if (isMeasured(hz) && std::abs(1200.0 * std::log2(hz / approximateHz)) < 80.0) values.push_back(static_cast<float>(hz));
+        if (isMeasured(hz) && std::abs(1200.0 * std::log2(hz / approximateHz)) < 80.0)
+            values.push_back(static_cast<float>(hz));
     }
     return medianOf(values);
 }

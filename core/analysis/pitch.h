@@ -9,8 +9,8 @@
 namespace facet {
 
 struct PitchTrack {
-    Track hz;             ///< notMeasurable where no pitch is found
-    Track aperiodicity;   ///< 0 periodic … 1 noise, at every step
+    Track hz;           ///< notMeasurable where no pitch is found
+    Track aperiodicity; ///< 0 periodic … 1 noise, at every step
 };
 
 struct PitchSettings {

@@ -59,7 +59,9 @@ private:
         return i + 1 < performance.notes.size() ? performance.notes[i + 1].start : profile.seconds;
     }
 
-    double expectedHz(const Note& note) const { return hzFromKey(note.key + note.cents / 100.0, performance.tuningCents); }
+    double expectedHz(const Note& note) const {
+        return hzFromKey(note.key + note.cents / 100.0, performance.tuningCents);
+    }
 
     /// The note that sounds at an instant: the newest that has begun.
     const Note* noteAt(double seconds) const {
@@ -103,7 +105,9 @@ private:
                 for (int k = 0; k < size; ++k) {
                     const int at = begin + k;
                     fft.time()[static_cast<std::size_t>(k)] =
-                        at >= 0 && at < static_cast<int>(mono.size()) ? window[static_cast<std::size_t>(k)] * mono[static_cast<std::size_t>(at)] : 0.0f;
+                        at >= 0 && at < static_cast<int>(mono.size())
+                            ? window[static_cast<std::size_t>(k)] * mono[static_cast<std::size_t>(at)]
+                            : 0.0f;
                 }
                 fft.forward();
                 double sum = 0.0;
@@ -115,7 +119,8 @@ private:
                 }
                 double below = 0.0;
                 int b = 0;
-                while (b + 1 < fft.binCount() && below < 0.95 * sum) below += std::norm(fft.bins()[static_cast<std::size_t>(++b)]);
+                while (b + 1 < fft.binCount() && below < 0.95 * sum)
+                    below += std::norm(fft.bins()[static_cast<std::size_t>(++b)]);
                 if (sum > 0.0) {
                     centroid = static_cast<float>(weighted / sum);
                     rolloff = static_cast<float>(b * binHz);
@@ -145,7 +150,8 @@ private:
         result.level = levelFits[i];
         const double expected = expectedHz(note);
         result.f0Hz = restingPitch(mono, note.start, std::min(note.end, next), expected);
-        result.cents = isMeasured(result.f0Hz) ? centsBetween(hzFromKey(note.key, performance.tuningCents), result.f0Hz) : notMeasurable;
+        result.cents = isMeasured(result.f0Hz) ? centsBetween(hzFromKey(note.key, performance.tuningCents), result.f0Hz)
+                                               : notMeasurable;
         measureNotePartials(result, std::min(next, note.end + 0.05));
         profile.notes.push_back(result);
     }
@@ -203,7 +209,9 @@ private:
                 best = &note;
             }
         }
-        if (best) profile.source = fitSource(best->brightestPartials, isMeasured(best->f0Hz) ? best->f0Hz : expectedHz(best->note));
+        if (best)
+            profile.source =
+                fitSource(best->brightestPartials, isMeasured(best->f0Hz) ? best->f0Hz : expectedHz(best->note));
     }
 
     void measureCutoff() {
@@ -231,7 +239,8 @@ private:
         if (values.size() < 3) return;
         const auto top = std::max_element(values.begin(), values.end());
         note.highestCutoffHz = *top;
-        note.restingCutoffHz = medianOf({values.end() - static_cast<std::ptrdiff_t>(std::max<std::size_t>(2, values.size() / 5)), values.end()});
+        note.restingCutoffHz = medianOf(
+            {values.end() - static_cast<std::ptrdiff_t>(std::max<std::size_t>(2, values.size() / 5)), values.end()});
         const double way = std::log2(note.restingCutoffHz / note.highestCutoffHz);
         if (way > -0.1) return;
         for (auto i = static_cast<std::size_t>(top - values.begin()); i < values.size(); ++i)

@@ -20,11 +20,11 @@ inline constexpr int analysisVersion = 1;
 /// What was measured of one note. Anything may be notMeasurable.
 struct NoteProfile {
     Note note;
-    double f0Hz = notMeasurable;       ///< of the steady part
-    double cents = notMeasurable;      ///< f0 against the note in the recording's tuning
+    double f0Hz = notMeasurable;  ///< of the steady part
+    double cents = notMeasurable; ///< f0 against the note in the recording's tuning
     LevelFit level;
-    Partials partials{};               ///< in dB, mean power over the note
-    Partials brightestPartials{};      ///< at the moment with the highest centroid
+    Partials partials{};                    ///< in dB, mean power over the note
+    Partials brightestPartials{};           ///< at the moment with the highest centroid
     double highestCutoffHz = notMeasurable; ///< effective cutoff at its highest
     double restingCutoffHz = notMeasurable; ///< effective cutoff where the note comes to rest
     double closingTime = notMeasurable;     ///< seconds from highest until 63 % of the way (in octaves) to rest

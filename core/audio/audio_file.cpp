@@ -52,7 +52,8 @@ SF_VIRTUAL_IO memoryReader() {
 Recording readAll(SNDFILE* file, const SF_INFO& info, const std::string& name) {
     if (info.frames == 0) throw Error(fmt::format("“{}” holds no sound; choose another file.", name));
     if (info.samplerate < 4000 || info.samplerate > 768000)
-        throw Error(fmt::format("“{}” states a sample rate of {} Hz; export it at 44.1 or 48 kHz.", name, info.samplerate));
+        throw Error(
+            fmt::format("“{}” states a sample rate of {} Hz; export it at 44.1 or 48 kHz.", name, info.samplerate));
     if (static_cast<double>(info.frames) / info.samplerate > longestSeconds || info.channels > 64)
         throw Error(fmt::format("“{}” is longer than 30 minutes; cut out the part you need.", name));
 
@@ -110,8 +111,7 @@ Recording readAudio(const fs::path& path) {
         throw Error(fmt::format("“{}” does not exist; check the name and folder.", path.string()), code.message());
     if (fs::is_directory(path, code))
         throw Error(fmt::format("“{}” is a folder; choose an audio file in it.", path.string()));
-    if (fs::file_size(path, code) == 0 && !code)
-        throw Error(fmt::format("“{}” is empty; choose another file.", name));
+    if (fs::file_size(path, code) == 0 && !code) throw Error(fmt::format("“{}” is empty; choose another file.", name));
     if (!std::unique_ptr<FILE, int (*)(FILE*)>(std::fopen(path.c_str(), "rb"), std::fclose))
         throw Error(fmt::format("“{}” cannot be read; check its permissions.", path.string()), std::strerror(errno));
     SF_INFO info{};
@@ -144,7 +144,8 @@ void writeAudio(const fs::path& path, const Recording& recording, SampleFormat f
             const std::string reason = sf_strerror(nullptr);
             std::error_code code;
             fs::remove(temporary, code);
-            throw Error(fmt::format("“{}” cannot be written; choose a folder you may write to.", path.string()), reason);
+            throw Error(fmt::format("“{}” cannot be written; choose a folder you may write to.", path.string()),
+                        reason);
         }
         sf_command(file.get(), SFC_SET_CLIPPING, nullptr, SF_TRUE);
         sf_command(file.get(), SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE); // it would carry a time stamp
@@ -156,9 +157,10 @@ void writeAudio(const fs::path& path, const Recording& recording, SampleFormat f
             const std::string reason = sf_strerror(file.get());
             std::error_code code;
             fs::remove(temporary, code);
-            throw Error(fmt::format("“{}” cannot be written: the disk is full or failing; free some space and try again.",
-                                    path.string()),
-                        reason);
+            throw Error(
+                fmt::format("“{}” cannot be written: the disk is full or failing; free some space and try again.",
+                            path.string()),
+                reason);
         }
     }
     replaceFile(temporary, path);

@@ -70,12 +70,12 @@ void requireUsable(const Recording& recording, const std::string& name) {
                 throw Error(fmt::format("{} holds a sample that is not a number at {:.3f} s; export it again.", name,
                                         static_cast<double>(i) / recording.rateHz));
     if (recording.channelCount() > 2)
-        throw Error(fmt::format("{} has {} channels; mix it down to one or two first.", name, recording.channelCount()));
+        throw Error(
+            fmt::format("{} has {} channels; mix it down to one or two first.", name, recording.channelCount()));
     if (recording.seconds() < 0.02)
         throw Error(fmt::format("{} is too short to measure ({} samples); choose at least 20 ms of sound.", name,
                                 recording.frameCount()));
-    if (peakOf(recording) < 1e-5f)
-        throw Error(fmt::format("{} is silent; choose a part with sound in it.", name));
+    if (peakOf(recording) < 1e-5f) throw Error(fmt::format("{} is silent; choose a part with sound in it.", name));
 }
 
 } // namespace facet

@@ -18,12 +18,11 @@ std::string readWholeFile(const fs::path& path, std::uintmax_t limitBytes) {
     const auto status = fs::status(path, code);
     if (!fs::exists(status))
         throw Error(fmt::format("“{}” does not exist; check the name and folder.", path.string()), code.message());
-    if (fs::is_directory(status))
-        throw Error(fmt::format("“{}” is a folder; choose a file in it.", path.string()));
+    if (fs::is_directory(status)) throw Error(fmt::format("“{}” is a folder; choose a file in it.", path.string()));
     const auto size = fs::file_size(path, code);
     if (!code && size > limitBytes)
-        throw Error(fmt::format("“{}” is too large ({} MB) to be such a file; choose another one.", path.string(),
-                                size >> 20));
+        throw Error(
+            fmt::format("“{}” is too large ({} MB) to be such a file; choose another one.", path.string(), size >> 20));
     std::ifstream in(path, std::ios::binary);
     if (!in)
         throw Error(fmt::format("“{}” cannot be read; check its permissions.", path.string()), std::strerror(errno));
@@ -42,9 +41,8 @@ namespace {
     const char* advice = reason == ENOSPC || reason == EDQUOT ? "the disk is full; free some space and save again"
                          : reason == EACCES || reason == EROFS || reason == EPERM
                              ? "the folder is read-only; choose another folder"
-                         : reason == ENOENT || reason == ENOTDIR
-                             ? "the folder does not exist; choose another folder"
-                             : "the system refused it; choose another folder";
+                         : reason == ENOENT || reason == ENOTDIR ? "the folder does not exist; choose another folder"
+                                                                 : "the system refused it; choose another folder";
     throw Error(fmt::format("“{}” cannot be written: {}.", path.string(), advice), std::strerror(reason));
 }
 

@@ -23,8 +23,7 @@ public:
         return number(value.size());
     }
     template <typename T>
-        requires std::is_arithmetic_v<T> || std::is_enum_v<T>
-    Hasher& number(T value) {
+    requires std::is_arithmetic_v<T> || std::is_enum_v<T> Hasher& number(T value) {
         return bytes(std::as_bytes(std::span(&value, 1)));
     }
     /// Hashes the numbers four bytes at a time in eight interleaved states: audio is long.

@@ -68,7 +68,8 @@ struct Remark {
 };
 
 std::string largestOf(const std::vector<Remark>& remarks) {
-    const auto largest = std::max_element(remarks.begin(), remarks.end(), [](const Remark& a, const Remark& b) { return a.weight < b.weight; });
+    const auto largest = std::max_element(remarks.begin(), remarks.end(),
+                                          [](const Remark& a, const Remark& b) { return a.weight < b.weight; });
     return largest == remarks.end() || largest->weight < 1.0 ? "alike" : largest->words;
 }
 
@@ -121,9 +122,10 @@ private:
     /// The same of the longest note, which alone comes to rest.
     Pair longestPair(const std::function<double(const NoteProfile&)>& value) const {
         if (reference.notes.empty() || reference.notes.size() != render.notes.size()) return {};
-        const auto longest = std::max_element(reference.notes.begin(), reference.notes.end(), [](const NoteProfile& a, const NoteProfile& b) {
-            return a.note.end - a.note.start < b.note.end - b.note.start;
-        });
+        const auto longest = std::max_element(reference.notes.begin(), reference.notes.end(),
+                                              [](const NoteProfile& a, const NoteProfile& b) {
+                                                  return a.note.end - a.note.start < b.note.end - b.note.start;
+                                              });
         return {value(*longest), value(render.notes[static_cast<std::size_t>(longest - reference.notes.begin())])};
     }
 
@@ -169,15 +171,21 @@ private:
         std::vector<Remark> remarks;
         const double octaves = medianInterval();
         if (isMeasured(octaves) && std::abs(octaves) > 0.6)
-            remarks.push_back({1000.0, fmt::format("{:.0f} semitones {}", std::abs(12.0 * octaves), octaves < 0 ? "too low" : "too high")});
+            remarks.push_back({1000.0, fmt::format("{:.0f} semitones {}", std::abs(12.0 * octaves),
+                                                   octaves < 0 ? "too low" : "too high")});
         else if (cents.measured())
-            remarks.push_back({std::abs(cents.difference()) / 3.0,
-                               fmt::format("{:.0f} cents {}", std::abs(cents.difference()), cents.difference() < 0 ? "flat" : "sharp")});
-        remarks.push_back({facet.difference / 12.0, fmt::format("moves {:.0f} cents apart over the notes", facet.difference)});
+            remarks.push_back(
+                {std::abs(cents.difference()) / 3.0, fmt::format("{:.0f} cents {}", std::abs(cents.difference()),
+                                                                 cents.difference() < 0 ? "flat" : "sharp")});
+        remarks.push_back(
+            {facet.difference / 12.0, fmt::format("moves {:.0f} cents apart over the notes", facet.difference)});
         const auto text = [](double v) { return isMeasured(v) ? signedText(v, 1, "ct") : std::string("–"); };
-        facet.values.push_back({"Against the note", text(cents.reference), text(cents.render), cents.measured() ? text(cents.difference()) : "–"});
-        facet.values.push_back({"Tuning of the recording", signedText(reference.tuningCents, 1, "ct"), signedText(render.tuningCents, 1, "ct"), "–"});
-        facet.values.push_back({"Mean distance over time", "–", "–", isMeasured(facet.difference) ? fmt::format("{:.1f} ct", facet.difference) : "–"});
+        facet.values.push_back({"Against the note", text(cents.reference), text(cents.render),
+                                cents.measured() ? text(cents.difference()) : "–"});
+        facet.values.push_back({"Tuning of the recording", signedText(reference.tuningCents, 1, "ct"),
+                                signedText(render.tuningCents, 1, "ct"), "–"});
+        facet.values.push_back({"Mean distance over time", "–", "–",
+                                isMeasured(facet.difference) ? fmt::format("{:.1f} ct", facet.difference) : "–"});
         finish(facet, pitchEar, remarks);
         return facet;
     }
@@ -193,13 +201,16 @@ private:
         return medianOf(intervals);
     }
 
-    void addTimes(FacetComparison& facet, std::vector<Remark>& remarks, const char* label, const char* noun, double easily,
-                  const Pair& pair) const {
-        facet.values.push_back({label, msText(pair.reference), msText(pair.render),
-                                pair.measured() ? signedText(1000.0 * pair.difference(), std::abs(pair.difference()) < 0.01 ? 1 : 0, "ms") : "–"});
+    void addTimes(FacetComparison& facet, std::vector<Remark>& remarks, const char* label, const char* noun,
+                  double easily, const Pair& pair) const {
+        facet.values.push_back(
+            {label, msText(pair.reference), msText(pair.render),
+             pair.measured() ? signedText(1000.0 * pair.difference(), std::abs(pair.difference()) < 0.01 ? 1 : 0, "ms")
+                             : "–"});
         if (!pair.measured()) return;
         const double ratio = std::abs(std::log2((pair.render + easily) / (pair.reference + easily)));
-        remarks.push_back({ratio / 0.35, fmt::format("{} {} {}", noun, msText(std::abs(pair.difference())), pair.difference() > 0 ? "longer" : "shorter")});
+        remarks.push_back({ratio / 0.35, fmt::format("{} {} {}", noun, msText(std::abs(pair.difference())),
+                                                     pair.difference() > 0 ? "longer" : "shorter")});
     }
 
     FacetComparison level() const {
@@ -219,14 +230,21 @@ private:
         }
         facet.difference = weights > 0.0 ? sum / weights : notMeasurable;
         std::vector<Remark> remarks;
-        addTimes(facet, remarks, "Attack", "attack", 0.004, medianPair([](const NoteProfile& n) { return n.level.attack; }));
-        addTimes(facet, remarks, "Decay (63 %)", "decay", 0.02, longestPair([](const NoteProfile& n) { return n.level.decayTime; }));
+        addTimes(facet, remarks, "Attack", "attack", 0.004,
+                 medianPair([](const NoteProfile& n) { return n.level.attack; }));
+        addTimes(facet, remarks, "Decay (63 %)", "decay", 0.02,
+                 longestPair([](const NoteProfile& n) { return n.level.decayTime; }));
         const Pair sustain = longestPair([](const NoteProfile& n) { return n.level.sustainDb; });
-        facet.values.push_back({"Sustain", dbText(sustain.reference), dbText(sustain.render), sustain.measured() ? signedText(sustain.difference(), 1, "dB") : "–"});
+        facet.values.push_back({"Sustain", dbText(sustain.reference), dbText(sustain.render),
+                                sustain.measured() ? signedText(sustain.difference(), 1, "dB") : "–"});
         if (sustain.measured())
-            remarks.push_back({std::abs(sustain.difference()) / 2.5, fmt::format("sustain {:.1f} dB {}", std::abs(sustain.difference()), sustain.difference() > 0 ? "louder" : "softer")});
-        addTimes(facet, remarks, "Release", "release", 0.02, medianPair([](const NoteProfile& n) { return n.level.release; }));
-        remarks.push_back({facet.difference / 6.0, fmt::format("envelope {:.1f} dB apart on average", facet.difference)});
+            remarks.push_back({std::abs(sustain.difference()) / 2.5,
+                               fmt::format("sustain {:.1f} dB {}", std::abs(sustain.difference()),
+                                           sustain.difference() > 0 ? "louder" : "softer")});
+        addTimes(facet, remarks, "Release", "release", 0.02,
+                 medianPair([](const NoteProfile& n) { return n.level.release; }));
+        remarks.push_back(
+            {facet.difference / 6.0, fmt::format("envelope {:.1f} dB apart on average", facet.difference)});
         finish(facet, levelEar, remarks);
         if (facet.difference < 1.2) facet.words = "alike"; // times that differ without anyone hearing it
         return facet;
@@ -248,20 +266,26 @@ private:
             leaning += weight * (b - a);
             weights += weight;
             if (n <= 12 && std::abs(b - a) > 3.0)
-                remarks.push_back({std::abs(b - a) * weight / 3.0, fmt::format("{} {:.0f} dB {}", ordinal(n), std::abs(b - a), b < a ? "weaker" : "stronger")});
+                remarks.push_back(
+                    {std::abs(b - a) * weight / 3.0,
+                     fmt::format("{} {:.0f} dB {}", ordinal(n), std::abs(b - a), b < a ? "weaker" : "stronger")});
         }
         facet.difference = weights > 0.0 ? sum / weights : notMeasurable;
         if (weights > 0.0) {
             leaning /= weights;
-            remarks.push_back({std::abs(leaning) / 3.0, fmt::format("upper partials {:.0f} dB {}", std::abs(leaning), leaning < 0 ? "weaker" : "stronger")});
+            remarks.push_back({std::abs(leaning) / 3.0, fmt::format("upper partials {:.0f} dB {}", std::abs(leaning),
+                                                                    leaning < 0 ? "weaker" : "stronger")});
         }
-        facet.values.push_back({"Nearest waveform", nameOf(reference.source), nameOf(render.source), nameOf(reference.source) == nameOf(render.source) ? "–" : "differs"});
+        facet.values.push_back({"Nearest waveform", nameOf(reference.source), nameOf(render.source),
+                                nameOf(reference.source) == nameOf(render.source) ? "–" : "differs"});
         for (int n = 1; n <= 8; ++n) {
             const double a = reference.partials[static_cast<std::size_t>(n - 1)];
             const double b = render.partials[static_cast<std::size_t>(n - 1)];
             std::string name = ordinal(n);
             name[0] = static_cast<char>(std::toupper(name[0]));
-            facet.values.push_back({name, dbText(a), dbText(b), std::max(a, b) > -59.0 ? signedText(std::max(b, -60.0) - std::max(a, -60.0), 1, "dB") : "–"});
+            facet.values.push_back(
+                {name, dbText(a), dbText(b),
+                 std::max(a, b) > -59.0 ? signedText(std::max(b, -60.0) - std::max(a, -60.0), 1, "dB") : "–"});
         }
         finish(facet, harmonicsEar, remarks);
         return facet;
@@ -274,25 +298,36 @@ private:
         const double rolloff = meanDifference(reference.rolloffHz, render.rolloffHz, 45.0, octaves);
         facet.difference = 0.6 * centroid + 0.4 * rolloff;
         std::vector<Remark> remarks;
-        const auto addHz = [&](const char* label, const char* pattern, const std::function<double(const NoteProfile&)>& value) {
+        const auto addHz = [&](const char* label, const char* pattern,
+                               const std::function<double(const NoteProfile&)>& value) {
             const Pair pair = longestPair(value);
-            const double apart = pair.measured() ? std::log2(std::min(pair.render, openHz) / std::min(pair.reference, openHz)) : 0.0;
-            facet.values.push_back({label, hzText(pair.reference), hzText(pair.render), pair.measured() ? signedText(apart, 2, "oct") : "–"});
+            const double apart =
+                pair.measured() ? std::log2(std::min(pair.render, openHz) / std::min(pair.reference, openHz)) : 0.0;
+            facet.values.push_back({label, hzText(pair.reference), hzText(pair.render),
+                                    pair.measured() ? signedText(apart, 2, "oct") : "–"});
             if (pair.measured())
-                remarks.push_back({std::abs(apart) / 0.2, pair.render >= openHz ? fmt::format("stays open, reference {}", fmt::format(fmt::runtime(pattern), hzText(pair.reference)))
-                                                                         : fmt::format(fmt::runtime(pattern + std::string(", not {}")), hzText(pair.render), hzText(pair.reference))});
+                remarks.push_back({std::abs(apart) / 0.2,
+                                   pair.render >= openHz
+                                       ? fmt::format("stays open, reference {}",
+                                                     fmt::format(fmt::runtime(pattern), hzText(pair.reference)))
+                                       : fmt::format(fmt::runtime(pattern + std::string(", not {}")),
+                                                     hzText(pair.render), hzText(pair.reference))});
         };
         addHz("Highest cutoff", "opens to {}", [](const NoteProfile& n) { return n.highestCutoffHz; });
         addHz("Resting cutoff", "closes to {}", [](const NoteProfile& n) { return n.restingCutoffHz; });
-        addTimes(facet, remarks, "Time to close (63 %)", "closes", 0.02, longestPair([](const NoteProfile& n) { return n.closingTime; }));
+        addTimes(facet, remarks, "Time to close (63 %)", "closes", 0.02,
+                 longestPair([](const NoteProfile& n) { return n.closingTime; }));
         const Pair middle{medianOf(reference.centroidHz.values), medianOf(render.centroidHz.values)};
         const Pair edge{medianOf(reference.rolloffHz.values), medianOf(render.rolloffHz.values)};
-        const auto apart = [&](const Pair& p) { return p.measured() ? signedText(std::log2(p.render / p.reference), 2, "oct") : std::string("–"); };
+        const auto apart = [&](const Pair& p) {
+            return p.measured() ? signedText(std::log2(p.render / p.reference), 2, "oct") : std::string("–");
+        };
         facet.values.push_back({"Spectral centroid", hzText(middle.reference), hzText(middle.render), apart(middle)});
         facet.values.push_back({"Roll-off (95 %)", hzText(edge.reference), hzText(edge.render), apart(edge)});
         if (middle.measured() && middle.reference > 0.0) {
             const double by = std::log2(middle.render / middle.reference);
-            remarks.push_back({std::abs(by) / 0.2, fmt::format("{:.1f} octaves {}", std::abs(by), by > 0 ? "brighter" : "darker")});
+            remarks.push_back(
+                {std::abs(by) / 0.2, fmt::format("{:.1f} octaves {}", std::abs(by), by > 0 ? "brighter" : "darker")});
         }
         finish(facet, brightnessEar, remarks);
         if (facet.difference < 0.06) facet.words = "alike";
@@ -324,7 +359,8 @@ double timeShift(const Profile& reference, const Profile& render) {
     for (int offset = -30; offset <= 30; ++offset) {
         double sum = 0.0;
         for (int i = 30; i + 30 < static_cast<int>(std::min(a.size(), b.size())); i += 2)
-            sum += std::abs(std::max(floor, a[static_cast<std::size_t>(i)]) - std::max(floor, b[static_cast<std::size_t>(i + offset)] + gain));
+            sum += std::abs(std::max(floor, a[static_cast<std::size_t>(i)]) -
+                            std::max(floor, b[static_cast<std::size_t>(i + offset)] + gain));
         sum *= 1.0 + 0.0005 * std::abs(offset); // no shift without a reason
         if (sum < bestSum) {
             bestSum = sum;

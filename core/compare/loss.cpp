@@ -123,7 +123,8 @@ struct Loss::Impl {
             }
             fft.forward();
             squaredMagnitudes(bins.data(), space.power.data(), fft.binCount());
-            banks[r].apply(std::span(space.power).first(bins.size()), std::span(bands.data(), static_cast<std::size_t>(res.bands)));
+            banks[r].apply(std::span(space.power).first(bins.size()),
+                           std::span(bands.data(), static_cast<std::size_t>(res.bands)));
             bands *= scale;
         }
         return out;
@@ -165,7 +166,8 @@ Eigen::VectorXf Loss::residual(const Recording& candidate) const {
     // Each part weighs by its share, not by how many numbers it happens to have.
     for (std::size_t r = 0; r < resolutions.size(); ++r) {
         const float weight = all / (parts * static_cast<float>(m.mid[r].size()));
-        residual.segment(at, m.mid[r].size()) = weight * (Impl::toDb(m.melPower(mono, r, gain), m.floors[r]) - m.mid[r]);
+        residual.segment(at, m.mid[r].size()) =
+            weight * (Impl::toDb(m.melPower(mono, r, gain), m.floors[r]) - m.mid[r]);
         at += m.mid[r].size();
     }
     if (m.stereo) {
@@ -193,7 +195,8 @@ double upperCutoffHz(const Recording& recording48k, int originalRateHz) {
     for (std::size_t begin = 0; begin + size <= mono.size(); begin += size / 2) {
         for (std::size_t i = 0; i < size; ++i) fft.time()[i] = window[i] * mono[begin + i];
         fft.forward();
-        for (std::size_t b = 0; b < power.size(); ++b) power[b] = std::max(power[b], static_cast<double>(std::norm(fft.bins()[b])));
+        for (std::size_t b = 0; b < power.size(); ++b)
+            power[b] = std::max(power[b], static_cast<double>(std::norm(fft.bins()[b])));
     }
     const double highest = std::min(20000.0, 0.45 * originalRateHz);
     const double loudest = *std::max_element(power.begin(), power.end());

@@ -53,10 +53,12 @@ public:
             parameters.deviceId = device_;
             parameters.nChannels = 2;
             unsigned frames = 256;
-            audio_.openStream(&parameters, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(rate_), &frames, &fill, this);
+            audio_.openStream(&parameters, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(rate_), &frames, &fill,
+                              this);
             audio_.startStream();
         } catch (const RtAudioError& problem) {
-            throw Error(fmt::format("The sound device “{}” does not open; choose another output.", name_), problem.getMessage());
+            throw Error(fmt::format("The sound device “{}” does not open; choose another output.", name_),
+                        problem.getMessage());
         }
     }
 

@@ -54,7 +54,8 @@ Eigen::VectorXd boundedStep(const Linearization& linear, double damping, const E
         step = matrix.ldlt().solve(right);
         bool changed = false;
         for (Eigen::Index i = 0; i < n; ++i) {
-            const double clipped = std::min(std::max(point(i) + step(i), problem.lower(i)), problem.upper(i)) - point(i);
+            const double clipped =
+                std::min(std::max(point(i) + step(i), problem.lower(i)), problem.upper(i)) - point(i);
             if (clipped == step(i) || fixed[static_cast<std::size_t>(i)]) continue;
             step(i) = clipped;
             fixed[static_cast<std::size_t>(i)] = true;
@@ -81,7 +82,8 @@ LeastSquaresResult minimizeLeastSquares(const LeastSquaresProblem& problem, cons
         std::vector<Eigen::VectorXd> points;
         Eigen::VectorXd steps(n);
         for (Eigen::Index i = 0; i < n; ++i) {
-            const double share = settings.differenceSteps.size() == n ? settings.differenceSteps(i) : settings.differenceStep;
+            const double share =
+                settings.differenceSteps.size() == n ? settings.differenceSteps(i) : settings.differenceStep;
             steps(i) = share * range(i);
             if (result.point(i) + steps(i) > problem.upper(i)) steps(i) = -steps(i);
             points.push_back(result.point);

@@ -15,8 +15,8 @@ double integratedLoudness(std::span<const std::vector<float>> channels, int rate
 std::vector<float> kWeighted(std::span<const float> input48k);
 
 /// K-weighted level in LUFS of the active part of up to two channels at 48 kHz: the mean power over the
-/// 10 ms blocks that lie within `rangeDb` of the loudest, with BS.1770's offset of −0.691 dB. Defined for any length; it
-/// is what reference and render are matched by. silenceDb for silence.
+/// 10 ms blocks that lie within `rangeDb` of the loudest, with BS.1770's offset of −0.691 dB. Defined for any length;
+/// it is what reference and render are matched by. silenceDb for silence.
 double activeLoudness(std::span<const std::vector<float>> channels48k, double rangeDb = 40.0);
 
 } // namespace facet

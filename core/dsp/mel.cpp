@@ -27,8 +27,7 @@ MelBank::MelBank(int bandCount, double lowHz, double highHz, int fftSize, double
         entry.firstBin = std::max(0, static_cast<int>(std::floor(center - leftReach)) + 1);
         double sum = 0.0;
         for (int bin = entry.firstBin; bin <= lastBin && bin < center + rightReach; ++bin) {
-            const double weight =
-                bin < center ? 1.0 - (center - bin) / leftReach : 1.0 - (bin - center) / rightReach;
+            const double weight = bin < center ? 1.0 - (center - bin) / leftReach : 1.0 - (bin - center) / rightReach;
             weights.push_back(weight);
             sum += weight;
         }

@@ -16,8 +16,8 @@ std::vector<float> resample(std::span<const float> input, int fromHz, int toHz, 
         const soxr_quality_spec_t quality = soxr_quality_spec(SOXR_VHQ, 0);
         std::size_t done = 0;
         output.assign(std::max<std::size_t>(wanted, 1) + 64, 0.0f);
-        const soxr_error_t failure = soxr_oneshot(fromHz, toHz, 1, input.data(), input.size(), nullptr,
-                                                  output.data(), output.size(), &done, nullptr, &quality, nullptr);
+        const soxr_error_t failure = soxr_oneshot(fromHz, toHz, 1, input.data(), input.size(), nullptr, output.data(),
+                                                  output.size(), &done, nullptr, &quality, nullptr);
         if (failure) throw Error("The sample rate could not be converted; check the file's rate.", failure);
         output.resize(done);
     }

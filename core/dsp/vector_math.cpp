@@ -58,7 +58,8 @@ HWY_INLINE V decibels(V power) {
     const hn::RebindToSigned<D> di;
     const auto bits = hn::BitCast(di, power);
     const V exponent = hn::ConvertTo(d, hn::Sub(hn::ShiftRight<23>(bits), hn::Set(di, 127)));
-    const V m = hn::Sub(hn::BitCast(d, hn::Or(hn::And(bits, hn::Set(di, 0x7fffff)), hn::Set(di, 0x3f800000))), hn::Set(d, 1.0f));
+    const V m = hn::Sub(hn::BitCast(d, hn::Or(hn::And(bits, hn::Set(di, 0x7fffff)), hn::Set(di, 0x3f800000))),
+                        hn::Set(d, 1.0f));
     static constexpr float c[] = {-0.00892231f, 0.05055464f, -0.13515010f, 0.23992503f,
                                   -0.34642696f, 0.47847211f, -0.72114132f, 1.44268890f};
     V sum = hn::Set(d, c[0]);

@@ -41,7 +41,8 @@ std::unique_ptr<BandLimitTables> build() {
     // The ramp's residual: ∫ step − max(0, x), which symmetry brings back to zero at the far end.
     double area = 0.0;
     for (int i = 0; i < points; ++i) {
-        if (i > 0) area += 0.5 * (step[static_cast<std::size_t>(i - 1)] + step[static_cast<std::size_t>(i)]) / gridPerSample;
+        if (i > 0)
+            area += 0.5 * (step[static_cast<std::size_t>(i - 1)] + step[static_cast<std::size_t>(i)]) / gridPerSample;
         const double x = static_cast<double>(i) / gridPerSample - bandLimitReach;
         ramp[static_cast<std::size_t>(i)] = area - std::max(0.0, x);
     }
@@ -54,8 +55,8 @@ std::unique_ptr<BandLimitTables> build() {
             tables->step[static_cast<std::size_t>(phase)][static_cast<std::size_t>(tap)] =
                 static_cast<float>(step[static_cast<std::size_t>(point)] - naive);
             const double naiveRamp = tap >= bandLimitReach ? x : 0.0;
-            tables->ramp[static_cast<std::size_t>(phase)][static_cast<std::size_t>(tap)] = static_cast<float>(
-                ramp[static_cast<std::size_t>(point)] + std::max(0.0, x) - naiveRamp);
+            tables->ramp[static_cast<std::size_t>(phase)][static_cast<std::size_t>(tap)] =
+                static_cast<float>(ramp[static_cast<std::size_t>(point)] + std::max(0.0, x) - naiveRamp);
         }
     return tables;
 }

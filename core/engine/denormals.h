@@ -2,7 +2,7 @@
 #pragma once
 
 #if defined(__SSE2__)
-#include <xmmintrin.h>
+#    include <xmmintrin.h>
 #endif
 
 namespace facet {

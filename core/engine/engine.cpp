@@ -157,8 +157,8 @@ struct Engine::Impl {
                 for (int k = 0; k < source.voices; ++k) {
                     StackVoice& stacked = voice.stack[place++];
                     stacked = StackVoice{};
-                    const std::uint64_t bits = combineSeeds(
-                        combineSeeds(seed, voice.number), combineSeeds(source.key, static_cast<std::uint64_t>(k)));
+                    const std::uint64_t bits = combineSeeds(combineSeeds(seed, voice.number),
+                                                            combineSeeds(source.key, static_cast<std::uint64_t>(k)));
                     const double start = source.phase + source.phaseRandom * unitFromBits(bits);
                     stacked.oscillator.phase = start - std::floor(start);
                     stacked.oscillator.high = stacked.oscillator.phase < source.width;
@@ -206,7 +206,8 @@ struct Engine::Impl {
     }
 
     /// Mono and legato: turns the sounding voice to another note.
-    void moveVoice(Voice& voice, std::uint32_t number, double pitch, double velocity, bool overlapping, bool retrigger) {
+    void moveVoice(Voice& voice, std::uint32_t number, double pitch, double velocity, bool overlapping,
+                   bool retrigger) {
         for (std::size_t c = 0; c < graphs.size(); ++c) {
             CandidateVoice& candidate = voice.candidates[c];
             const double now = voice.pitch + glideOffset(voice, c);

@@ -88,8 +88,7 @@ Graph compile(const Patch& patch) {
     graph.glideAlways = static_cast<GlideWhen>(voicing.whole("glide_when")) == GlideWhen::always;
 
     const Fields layer(patch, "layer:a");
-    graph.layerGain =
-        static_cast<float>(gainFromDb(layer["level"] + Fields(patch, "output")["level"]));
+    graph.layerGain = static_cast<float>(gainFromDb(layer["level"] + Fields(patch, "output")["level"]));
     const auto [left, right] = panGains(layer["pan"] / 100.0);
     graph.leftGain = static_cast<float>(left);
     graph.rightGain = static_cast<float>(right);

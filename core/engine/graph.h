@@ -55,8 +55,8 @@ struct Graph {
     float cutoffLog2 = 14.0f; ///< log2 Hz
     float damping1 = 1.414f;  ///< 1/Q of the two sections
     float damping2 = 1.414f;
-    float keyTracking = 0.0f;       ///< octaves per octave
-    float cutoffEnvelope = 0.0f;    ///< octaves
+    float keyTracking = 0.0f;    ///< octaves per octave
+    float cutoffEnvelope = 0.0f; ///< octaves
     float velocityOctaves = 0.0f;
 
     EnvelopeShape levelEnvelope;

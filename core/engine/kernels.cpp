@@ -57,9 +57,8 @@ HWY_INLINE Group whereAtLeast(const Group& a, const Group& b, const Group& value
 }
 /// 2^n for whole n in [−126, 127].
 HWY_INLINE Group powerOfTwo(const Group& n) {
-    return FACET_LANES(hn::BitCast(
-        D(), hn::ShiftLeft<23>(hn::Add(hn::ConvertTo(hn::RebindToSigned<D>(), n.part[i]),
-                                       hn::Set(hn::RebindToSigned<D>(), 127)))));
+    return FACET_LANES(hn::BitCast(D(), hn::ShiftLeft<23>(hn::Add(hn::ConvertTo(hn::RebindToSigned<D>(), n.part[i]),
+                                                                  hn::Set(hn::RebindToSigned<D>(), 127)))));
 }
 #undef FACET_LANES
 
@@ -81,8 +80,7 @@ HWY_INLINE Group sineOf(const Group& x) {
     return x * polynomial(x * x, c);
 }
 HWY_INLINE Group cosineOf(const Group& x) {
-    static constexpr float c[] = {1.0f / 479001600, -1.0f / 3628800, 1.0f / 40320, -1.0f / 720,
-                                  1.0f / 24,        -0.5f,           1.0f};
+    static constexpr float c[] = {1.0f / 479001600, -1.0f / 3628800, 1.0f / 40320, -1.0f / 720, 1.0f / 24, -0.5f, 1.0f};
     return polynomial(x * x, c);
 }
 
@@ -156,7 +154,8 @@ struct Generator {
     }
 
     HWY_INLINE void saw() {
-        ahead = mulAdd(index, splat(static_cast<float>(2.0 * increment)), splat(static_cast<float>(2.0 * o.phase - 1.0)));
+        ahead =
+            mulAdd(index, splat(static_cast<float>(2.0 * increment)), splat(static_cast<float>(2.0 * o.phase - 1.0)));
         passing(1.0, [&](double instant) HWY_ATTR { jump(instant, -2.0f); });
     }
     HWY_INLINE void triangle() {

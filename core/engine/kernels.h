@@ -53,9 +53,9 @@ struct FilterState {
 /// state-variable sections: V. Zavalishin, "The Art of VA Filter Design", rev. 2.1, 2018, chapter 4.
 struct FilterJob {
     FilterState* state;
-    float* row;      ///< blockFrames samples
+    float* row;       ///< blockFrames samples
     float cutoffLog2; ///< log2 of the cutoff in Hz at the end of the block
-    float damping1;  ///< 1/Q of the sections
+    float damping1;   ///< 1/Q of the sections
     float damping2;
 };
 /// `jobs`: at most 16, which fill the lanes.

@@ -20,15 +20,19 @@ struct Event {
 
 std::vector<Event> eventsOf(const Performance& performance) {
     std::vector<Event> events;
-    const auto frameAt = [](double seconds) { return std::max(0, static_cast<int>(std::lround(seconds * analysisRateHz))); };
+    const auto frameAt = [](double seconds) {
+        return std::max(0, static_cast<int>(std::lround(seconds * analysisRateHz)));
+    };
     for (std::size_t i = 0; i < performance.notes.size(); ++i) {
         const int start = frameAt(performance.notes[i].start);
         events.push_back({start, true, static_cast<std::uint32_t>(i)});
-        events.push_back({std::max(start + 1, frameAt(performance.notes[i].end)), false, static_cast<std::uint32_t>(i)});
+        events.push_back(
+            {std::max(start + 1, frameAt(performance.notes[i].end)), false, static_cast<std::uint32_t>(i)});
     }
     // At one instant ends come first: touching notes do not overlap.
-    std::stable_sort(events.begin(), events.end(),
-                     [](const Event& a, const Event& b) { return a.frame != b.frame ? a.frame < b.frame : a.on < b.on; });
+    std::stable_sort(events.begin(), events.end(), [](const Event& a, const Event& b) {
+        return a.frame != b.frame ? a.frame < b.frame : a.on < b.on;
+    });
     return events;
 }
 
@@ -49,7 +53,8 @@ void renderGroup(std::span<const Graph> graphs, std::span<Recording* const> out,
         for (; next < events.size() && events[next].frame <= at; ++next) {
             const Note& note = performance.notes[events[next].note];
             if (events[next].on)
-                engine.noteOn(events[next].note, note.key + (note.cents + performance.tuningCents) / 100.0, note.velocity);
+                engine.noteOn(events[next].note, note.key + (note.cents + performance.tuningCents) / 100.0,
+                              note.velocity);
             else
                 engine.noteOff(events[next].note);
         }
@@ -64,11 +69,13 @@ void renderGroup(std::span<const Graph> graphs, std::span<Recording* const> out,
         const auto blocks = engine.process(count);
         for (std::size_t c = 0; c < blocks.size(); ++c) {
             std::copy_n(blocks[c].left.begin(), count, out[c]->channels[0].begin() + at);
-            if (out[c]->channelCount() > 1) std::copy_n(blocks[c].right.begin(), count, out[c]->channels[1].begin() + at);
+            if (out[c]->channelCount() > 1)
+                std::copy_n(blocks[c].right.begin(), count, out[c]->channels[1].begin() + at);
             else
                 for (int i = 0; i < count; ++i) {
                     const auto t = static_cast<std::size_t>(i);
-                    out[c]->channels[0][static_cast<std::size_t>(at + i)] = 0.5f * (blocks[c].left[t] + blocks[c].right[t]);
+                    out[c]->channels[0][static_cast<std::size_t>(at + i)] =
+                        0.5f * (blocks[c].left[t] + blocks[c].right[t]);
                 }
         }
         at += count;

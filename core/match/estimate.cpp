@@ -33,7 +33,8 @@ std::string waveName(const Patch& patch, const std::string& source) {
 
 std::string Structure::text() const {
     const auto name = [](ModuleKind kind, const char* field, int value) {
-        return parametersOf(kind)[static_cast<std::size_t>(fieldIndex(kind, field))].choices[static_cast<std::size_t>(value)];
+        return parametersOf(kind)[static_cast<std::size_t>(fieldIndex(kind, field))]
+            .choices[static_cast<std::size_t>(value)];
     };
     return fmt::format("{}, low-pass {}", name(ModuleKind::source, "wave", static_cast<int>(wave)),
                        name(ModuleKind::filter, "slope", static_cast<int>(slope)));
@@ -47,7 +48,8 @@ std::string structureText(const Patch& patch) {
     if (text.empty()) return "silent";
     if (patch.value({"layer:a/filter:a", "on"}) < 0.5) return text + ", no filter";
     const auto& slope = patch.descriptor({"layer:a/filter:a", "slope"});
-    return text + ", low-pass " + std::string(slope.choices[static_cast<std::size_t>(patch.value({"layer:a/filter:a", "slope"}))]);
+    return text + ", low-pass " +
+           std::string(slope.choices[static_cast<std::size_t>(patch.value({"layer:a/filter:a", "slope"}))]);
 }
 
 std::vector<Structure> structuresFor(const Profile& profile) {
@@ -68,15 +70,17 @@ Patch estimate(const Profile& profile, const Structure& structure, const Patch& 
     const std::string filterEnvelope = "layer:a/envelope:filter";
     patch.set({source, "on"}, 1.0);
     patch.set({source, "wave"}, static_cast<double>(structure.wave));
-    if (profile.source.wave == TextbookWave::pulse) patch.setNearest({source, "width"}, 100.0 * profile.source.pulseWidth);
+    if (profile.source.wave == TextbookWave::pulse)
+        patch.setNearest({source, "width"}, 100.0 * profile.source.pulseWidth);
     patch.set({filter, "on"}, 1.0);
     patch.set({filter, "slope"}, static_cast<double>(structure.slope));
     if (profile.notes.empty()) return patch;
 
     // Long notes tell decay and sustain; attack and release are told by all.
-    const NoteProfile& longest = *std::max_element(profile.notes.begin(), profile.notes.end(), [](const NoteProfile& a, const NoteProfile& b) {
-        return a.note.end - a.note.start < b.note.end - b.note.start;
-    });
+    const NoteProfile& longest =
+        *std::max_element(profile.notes.begin(), profile.notes.end(), [](const NoteProfile& a, const NoteProfile& b) {
+            return a.note.end - a.note.start < b.note.end - b.note.start;
+        });
     std::vector<float> attacks;
     std::vector<float> releases;
     std::vector<float> releaseBends;
@@ -91,7 +95,8 @@ Patch estimate(const Profile& profile, const Structure& structure, const Patch& 
     setMeasured({levelEnvelope, "attack"}, medianOf(attacks), 1000.0);
     setMeasured({levelEnvelope, "decay"}, longest.level.decay, 1000.0);
     setMeasured({levelEnvelope, "decay_curve"}, longest.level.decayBend, 10.0);
-    if (isMeasured(longest.level.sustainDb)) patch.setNearest({levelEnvelope, "sustain"}, 100.0 * gainFromDb(longest.level.sustainDb));
+    if (isMeasured(longest.level.sustainDb))
+        patch.setNearest({levelEnvelope, "sustain"}, 100.0 * gainFromDb(longest.level.sustainDb));
     setMeasured({levelEnvelope, "release"}, medianOf(releases), 1000.0);
     setMeasured({levelEnvelope, "release_curve"}, medianOf(releaseBends), 10.0);
 

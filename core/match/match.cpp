@@ -18,9 +18,9 @@ namespace facet {
 
 namespace {
 
-constexpr double differenceStep = 0.015;  ///< of a parameter's range
-constexpr double simplerWins = 0.06;      ///< a module must earn this share of the loss
-constexpr double restGain = 0.01;         ///< a round that gains less is the last
+constexpr double differenceStep = 0.015; ///< of a parameter's range
+constexpr double simplerWins = 0.06;     ///< a module must earn this share of the loss
+constexpr double restGain = 0.01;        ///< a round that gains less is the last
 constexpr int scoredSeeds = 4;
 
 /// Thrown inside the search when it may not evaluate any more; never leaves match().
@@ -41,9 +41,11 @@ class Search {
 public:
     Search(const Recording& reference48k, int originalRate, const Profile& measured, const Performance& notes,
            const MatchSettings& options, const Task& work, const std::function<void(const MatchProgress&)>& listener)
-        : reference(reference48k), profile(measured), performance(notes), settings(options), task(work), progress(listener),
-          loss(reference48k, notes, options.focusLowHz, std::min(options.focusHighHz, std::max(2.0 * options.focusLowHz, upperCutoffHz(reference48k, originalRate)))), stereo(reference48k.channelCount() == 2),
-          random(options.seed) {
+        : reference(reference48k), profile(measured), performance(notes), settings(options), task(work),
+          progress(listener), loss(reference48k, notes, options.focusLowHz,
+                                   std::min(options.focusHighHz, std::max(2.0 * options.focusLowHz,
+                                                                          upperCutoffHz(reference48k, originalRate)))),
+          stereo(reference48k.channelCount() == 2), random(options.seed) {
         performance.rateHz = analysisRateHz;
         performance.frames = reference48k.frameCount();
         performance.seed = options.seed;
@@ -67,7 +69,8 @@ public:
         } catch (const Cancelled&) {
             complete = false;
         }
-        std::stable_sort(bests.begin(), bests.end(), [](const auto& a, const auto& b) { return better(a.candidate, b.candidate); });
+        std::stable_sort(bests.begin(), bests.end(),
+                         [](const auto& a, const auto& b) { return better(a.candidate, b.candidate); });
     }
 
     struct Best {
@@ -84,7 +87,8 @@ private:
 
     void requireBudget(std::size_t count) const {
         task.check();
-        if (settings.evaluations > 0 && evaluations + static_cast<double>(count) > share * settings.evaluations) throw BudgetSpent{};
+        if (settings.evaluations > 0 && evaluations + static_cast<double>(count) > share * settings.evaluations)
+            throw BudgetSpent{};
         // Marking the finalists takes a while too.
         const double allowed = share * (0.95 * settings.seconds - 0.5);
         if (settings.seconds > 0.0 && secondsSince(started) > allowed && !bests.empty()) throw BudgetSpent{};
@@ -125,12 +129,15 @@ private:
     static std::string kindsOf(const Patch& patch) {
         std::string text;
         for (const Address& address : patch.addresses())
-            if (patch.descriptor(address).smoothing == Smoothing::graph) text += fmt::format("{} ", patch.value(address));
+            if (patch.descriptor(address).smoothing == Smoothing::graph)
+                text += fmt::format("{} ", patch.value(address));
         return text;
     }
 
     const Candidate& best() const {
-        return std::min_element(bests.begin(), bests.end(), [](const Best& a, const Best& b) { return better(a.candidate, b.candidate); })->candidate;
+        return std::min_element(bests.begin(), bests.end(),
+                                [](const Best& a, const Best& b) { return better(a.candidate, b.candidate); })
+            ->candidate;
     }
 
     void report(const std::string& trying) {
@@ -139,15 +146,19 @@ private:
         now.trying = trying;
         now.evaluations = evaluations;
         now.seconds = secondsSince(started);
-        now.fraction = std::clamp(std::max(settings.seconds > 0.0 ? now.seconds / settings.seconds : 0.0,
-                                           settings.evaluations > 0 ? static_cast<double>(evaluations) / settings.evaluations : 0.0),
-                                  0.0, 1.0);
+        now.fraction = std::clamp(
+            std::max(settings.seconds > 0.0 ? now.seconds / settings.seconds : 0.0,
+                     settings.evaluations > 0 ? static_cast<double>(evaluations) / settings.evaluations : 0.0),
+            0.0, 1.0);
         now.best = best().patch;
         now.loss = bestLoss;
         now.improved = improved;
         if (improved) {
             const Recording render = std::move(renderAt48k({&now.best, 1}, performance, task).front());
-            shownLikeness = compare(profile, measureProfile(render, performance, {.source = &profile.source, .threads = settings.threads}, task)).likeness;
+            shownLikeness =
+                compare(profile, measureProfile(render, performance,
+                                                {.source = &profile.source, .threads = settings.threads}, task))
+                    .likeness;
         }
         now.likeness = shownLikeness;
         improved = false;
@@ -175,7 +186,8 @@ private:
         if (space.size() == 0) return from;
         LeastSquaresProblem problem{space.lower(), space.upper(), [&](const std::vector<Eigen::VectorXd>& points) {
                                         std::vector<Patch> patches;
-                                        for (const auto& point : points) patches.push_back(space.patchAt(from.patch, point));
+                                        for (const auto& point : points)
+                                            patches.push_back(space.patchAt(from.patch, point));
                                         return residuals(patches);
                                     }};
         LeastSquaresSettings lm;
@@ -222,7 +234,9 @@ private:
         std::vector<Candidate> entrants;
         for (const Structure& structure : structuresFor(profile)) {
             const Patch start = constrained(estimate(profile, structure, settings.start));
-            if (std::any_of(entrants.begin(), entrants.end(), [&](const Candidate& c) { return c.patch.soundsLike(start); })) continue;
+            if (std::any_of(entrants.begin(), entrants.end(),
+                            [&](const Candidate& c) { return c.patch.soundsLike(start); }))
+                continue;
             std::vector<Patch> variants = scattered(start, 0.08, 15);
             variants.push_back(start);
             auto tried = evaluate(variants);
@@ -286,7 +300,11 @@ private:
         } else {
             for (double octave : {-1.0, 0.0, 1.0})
                 for (double wave : {0.0, 2.0, 3.0})
-                    add({{{b, "on"}, 1.0}, {{b, "wave"}, wave}, {{b, "octave"}, octave}, {{b, "level"}, -9.0}, {{b, "cents"}, octave == 0.0 ? 5.0 : 0.0}});
+                    add({{{b, "on"}, 1.0},
+                         {{b, "wave"}, wave},
+                         {{b, "octave"}, octave},
+                         {{b, "level"}, -9.0},
+                         {{b, "cents"}, octave == 0.0 ? 5.0 : 0.0}});
         }
         return moves;
     }
@@ -316,7 +334,8 @@ private:
     /// Structures that the pruned one replaces go: they are no better and more complicated.
     void preferSimpler() {
         std::erase_if(bests, [&](const Best& b) {
-            return b.candidate.loss < pruned.loss && b.structure != kindsOf(pruned.patch) && b.candidate.loss > pruned.loss / (1.0 + 2.0 * simplerWins);
+            return b.candidate.loss < pruned.loss && b.structure != kindsOf(pruned.patch) &&
+                   b.candidate.loss > pruned.loss / (1.0 + 2.0 * simplerWins);
         });
     }
 
@@ -351,8 +370,8 @@ Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Pe
     return solved;
 }
 
-ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile, const Performance& performance,
-                  int seeds, const Task& task) {
+ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile,
+                  const Performance& performance, int seeds, const Task& task) {
     ScoredPatch scored;
     scored.patch = patch;
     Performance played = performance;
@@ -384,13 +403,14 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
     for (int s = 1; s < seeds; ++s) {
         const Comparison between = compare(profiles.front(), profiles[static_cast<std::size_t>(s)]);
         scored.floor += between.likeness / (seeds - 1);
-        for (std::size_t f = 0; f < between.facets.size(); ++f) scored.facetFloors[f] += between.facets[f].likeness / (seeds - 1);
+        for (std::size_t f = 0; f < between.facets.size(); ++f)
+            scored.facetFloors[f] += between.facets[f].likeness / (seeds - 1);
     }
     return scored;
 }
 
-MatchResult match(const Recording& reference, const Performance& performance, const MatchSettings& settings, const Task& task,
-                  const std::function<void(const MatchProgress&)>& progress) {
+MatchResult match(const Recording& reference, const Performance& performance, const MatchSettings& settings,
+                  const Task& task, const std::function<void(const MatchProgress&)>& progress) {
     requireUsable(reference, "The reference");
     if (performance.notes.empty())
         throw Error("There are no notes to play: import a MIDI file or draw the notes of this recording first.");
@@ -403,14 +423,16 @@ MatchResult match(const Recording& reference, const Performance& performance, co
     MatchResult result;
     result.performance = performance;
     result.performance.seed = settings.seed;
-    const bool hurried = task.stop.stop_requested() || (settings.seconds > 0.0 && secondsSince(search.started) > settings.seconds);
+    const bool hurried =
+        task.stop.stop_requested() || (settings.seconds > 0.0 && secondsSince(search.started) > settings.seconds);
     const int seeds = hurried ? 1 : scoredSeeds;
-    result.before = score(withSolvedGain(settings.start, at48k, result.performance), at48k, profile, result.performance, 1);
+    result.before =
+        score(withSolvedGain(settings.start, at48k, result.performance), at48k, profile, result.performance, 1);
     constexpr std::size_t finalists = 3;
     std::vector<ScoredPatch> scored;
     for (std::size_t i = 0; i < std::min(search.bests.size(), hurried ? 1 : finalists); ++i)
-        scored.push_back(score(withSolvedGain(search.bests[i].candidate.patch, at48k, result.performance), at48k, profile,
-                               result.performance, seeds));
+        scored.push_back(score(withSolvedGain(search.bests[i].candidate.patch, at48k, result.performance), at48k,
+                               profile, result.performance, seeds));
     // The search has overfitted its own seed a little; the ranking looks at what people see.
     std::stable_sort(scored.begin(), scored.end(), [](const ScoredPatch& a, const ScoredPatch& b) {
         return a.likeness - 4.0 * a.loss > b.likeness - 4.0 * b.loss;

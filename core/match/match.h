@@ -16,35 +16,35 @@
 namespace facet {
 
 struct MatchSettings {
-    Patch start{};           ///< values that are locked, or that no measurement tells, come from here
+    Patch start{}; ///< values that are locked, or that no measurement tells, come from here
     SearchLimits limits{};
     double focusLowHz = 20.0; ///< the search looks at this band only
     double focusHighHz = 20000.0;
-    double seconds = 20.0;   ///< the search ends about then; ≤ 0: no limit in time
-    int evaluations = 0;     ///< renders compared at most; ≤ 0: no limit
+    double seconds = 20.0; ///< the search ends about then; ≤ 0: no limit in time
+    int evaluations = 0;   ///< renders compared at most; ≤ 0: no limit
     std::uint64_t seed = 1;
     int threads = 2;
 };
 
 /// What a search shows while it runs.
 struct MatchProgress {
-    double fraction = 0.0;   ///< of the time or evaluations allowed
-    std::string trying;      ///< in words
-    double loss = 0.0;       ///< of the best so far, dB
-    double likeness = 0.0;   ///< of the best so far when it was last compared
+    double fraction = 0.0; ///< of the time or evaluations allowed
+    std::string trying;    ///< in words
+    double loss = 0.0;     ///< of the best so far, dB
+    double likeness = 0.0; ///< of the best so far when it was last compared
     int evaluations = 0;
     double seconds = 0.0;
-    bool improved = false;   ///< whether `best` is new since the last report
+    bool improved = false; ///< whether `best` is new since the last report
     Patch best{};
 };
 
 /// A patch with its marks over several seeds.
 struct ScoredPatch {
     Patch patch{};
-    double loss = 0.0;             ///< mean over the seeds, dB
-    double likeness = 0.0;         ///< mean over the seeds
-    double floor = 100.0;          ///< likeness between two renders of this patch with different seeds
-    Comparison comparison{};       ///< with the performance's own seed
+    double loss = 0.0;                 ///< mean over the seeds, dB
+    double likeness = 0.0;             ///< mean over the seeds
+    double floor = 100.0;              ///< likeness between two renders of this patch with different seeds
+    Comparison comparison{};           ///< with the performance's own seed
     std::vector<double> facetFloors{}; ///< the same floor per facet of `comparison`
 };
 
@@ -69,7 +69,7 @@ MatchResult match(const Recording& reference, const Performance& performance, co
 Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Performance& performance);
 
 /// Marks of a patch over `seeds` seeds beginning with the performance's own.
-ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile, const Performance& performance,
-                  int seeds, const Task& task = {});
+ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile,
+                  const Performance& performance, int seeds, const Task& task = {});
 
 } // namespace facet

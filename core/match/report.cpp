@@ -35,7 +35,10 @@ Json toJson(const Comparison& comparison) {
         entry["difference"] = number(facet.difference);
         entry["words"] = facet.words;
         for (const auto& value : facet.values)
-            entry["values"].push_back({{"what", value.label}, {"reference", value.reference}, {"render", value.render}, {"difference", value.difference}});
+            entry["values"].push_back({{"what", value.label},
+                                       {"reference", value.reference},
+                                       {"render", value.render},
+                                       {"difference", value.difference}});
     }
     return json;
 }
@@ -61,20 +64,25 @@ std::string matchReport(const MatchResult& result) {
     json["format"] = "facet-report";
     json["version"] = 1;
     json["engine_version"] = engineVersion;
-    json["likeness"] = {{"before", number(result.before.comparison.likeness)}, {"after", number(result.best.likeness)}, {"floor", number(result.best.floor)}};
+    json["likeness"] = {{"before", number(result.before.comparison.likeness)},
+                        {"after", number(result.best.likeness)},
+                        {"floor", number(result.best.floor)}};
     json["loss_db"] = {{"before", number(result.before.loss)}, {"after", number(result.best.loss)}};
     for (std::size_t i = 0; i < result.best.comparison.facets.size(); ++i) {
         const auto& after = result.best.comparison.facets[i];
         const auto* before = result.before.comparison.find(after.facet);
-        json["facets"][keyOf(after.facet)] = {{"before", before && before->measured ? number(before->likeness) : Json(nullptr)},
-                                              {"after", after.measured ? number(after.likeness) : Json(nullptr)},
-                                              {"floor", number(result.best.facetFloors[i])},
-                                              {"words", after.words}};
+        json["facets"][keyOf(after.facet)] = {
+            {"before", before && before->measured ? number(before->likeness) : Json(nullptr)},
+            {"after", after.measured ? number(after.likeness) : Json(nullptr)},
+            {"floor", number(result.best.facetFloors[i])},
+            {"words", after.words}};
     }
     json["structure"] = structureText(result.best.patch);
     json["runners_up"] = Json::array();
     for (const auto& other : result.runnersUp)
-        json["runners_up"].push_back({{"structure", structureText(other.patch)}, {"likeness", number(other.likeness)}, {"loss_db", number(other.loss)}});
+        json["runners_up"].push_back({{"structure", structureText(other.patch)},
+                                      {"likeness", number(other.likeness)},
+                                      {"loss_db", number(other.loss)}});
     json["evaluations"] = result.evaluations;
     json["seconds"] = number(result.seconds);
     json["seed"] = result.performance.seed;
@@ -91,7 +99,9 @@ std::string profileReport(const Profile& profile, const Performance& performance
     json["loudness_lufs"] = number(profile.loudness);
     json["tuning_cents"] = number(profile.tuningCents);
     json["tempo_bpm"] = number(performance.tempo);
-    json["source"] = {{"nearest", nameOf(profile.source)}, {"pulse_width", number(profile.source.pulseWidth)}, {"error_db", number(profile.source.errorDb)}};
+    json["source"] = {{"nearest", nameOf(profile.source)},
+                      {"pulse_width", number(profile.source.pulseWidth)},
+                      {"error_db", number(profile.source.errorDb)}};
     json["notes"] = Json::array();
     for (const auto& n : profile.notes)
         json["notes"].push_back({{"start", number(n.note.start)},

@@ -22,8 +22,8 @@ Json valueToJson(const ParameterDescriptor& descriptor, double value) {
 
 double valueFromJson(const ParameterDescriptor& descriptor, const Json& json, const std::string& path) {
     const auto refuse = [&]() -> double {
-        throw Error(fmt::format("“{}” cannot be {}; it takes {}.", path, json.dump(-1, ' ', false, Json::error_handler_t::replace),
-                                rangeText(descriptor)));
+        throw Error(fmt::format("“{}” cannot be {}; it takes {}.", path,
+                                json.dump(-1, ' ', false, Json::error_handler_t::replace), rangeText(descriptor)));
     };
     if (descriptor.unit == Unit::choice) {
         if (!json.is_string()) return refuse();

@@ -26,7 +26,19 @@ std::string_view wordOf(ModuleKind kind);
 /// How people read it: "Source", "Filter", …
 std::string_view labelOf(ModuleKind kind);
 
-enum class Unit : std::uint8_t { choice, onOff, count, octaves, semitones, cents, hertz, milliseconds, decibels, percent, degrees };
+enum class Unit : std::uint8_t {
+    choice,
+    onOff,
+    count,
+    octaves,
+    semitones,
+    cents,
+    hertz,
+    milliseconds,
+    decibels,
+    percent,
+    degrees
+};
 
 /// How a value maps to the 0…1 of a slider and of the search: linear, or as log(value + offset).
 enum class Scale : std::uint8_t { linear, logarithmic };
@@ -47,7 +59,7 @@ struct ParameterDescriptor {
     double high; ///< highest value, inclusive
     double defaultValue;
     Scale scale = Scale::linear;
-    double logOffset = 0.0; ///< added before the logarithm, so that 0 ms has a place
+    double logOffset = 0.0;                         ///< added before the logarithm, so that 0 ms has a place
     std::span<const std::string_view> choices = {}; ///< names of a choice's values 0, 1, …
     FacetSet facets = 0;                            ///< the facets it answers for
     Smoothing smoothing = Smoothing::block;

@@ -80,7 +80,8 @@ std::optional<double> parseValue(const ParameterDescriptor& descriptor, std::str
     std::replace(text.begin(), text.end(), ',', '.');
     text.erase(0, text.find_first_not_of(" \t"));
     text.erase(text.find_last_not_of(" \t") + 1);
-    std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    std::transform(text.begin(), text.end(), text.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     if (text.empty()) return std::nullopt;
 
     if (descriptor.unit == Unit::onOff) {
@@ -89,7 +90,8 @@ std::optional<double> parseValue(const ParameterDescriptor& descriptor, std::str
     }
     for (std::size_t i = 0; i < descriptor.choices.size(); ++i) {
         std::string name(descriptor.choices[i]);
-        std::transform(name.begin(), name.end(), name.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+        std::transform(name.begin(), name.end(), name.begin(),
+                       [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
         if (text == name || name.starts_with(text + " ")) return static_cast<double>(i);
     }
     if (descriptor.unit == Unit::choice) return std::nullopt;
@@ -104,7 +106,8 @@ std::optional<double> parseValue(const ParameterDescriptor& descriptor, std::str
     if (descriptor.unit == Unit::hertz && (unit == "k" || unit == "khz")) return number * 1000.0;
     if (descriptor.unit == Unit::milliseconds && unit == "s") return number * 1000.0;
     std::string symbol(symbolOf(descriptor.unit));
-    std::transform(symbol.begin(), symbol.end(), symbol.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    std::transform(symbol.begin(), symbol.end(), symbol.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     if (!unit.empty() && unit != symbol) return std::nullopt;
     return number;
 }
@@ -114,7 +117,10 @@ std::string rangeText(const ParameterDescriptor& descriptor) {
     if (descriptor.unit == Unit::choice) {
         std::string text;
         for (std::size_t i = 0; i < descriptor.choices.size(); ++i)
-            text += (i == 0 ? "" : i + 1 == descriptor.choices.size() ? " or " : ", ") + std::string(descriptor.choices[i]);
+            text += (i == 0                               ? ""
+                     : i + 1 == descriptor.choices.size() ? " or "
+                                                          : ", ") +
+                    std::string(descriptor.choices[i]);
         return text;
     }
     return textOf(descriptor, descriptor.low) + " to " + textOf(descriptor, descriptor.high);

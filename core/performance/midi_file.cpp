@@ -28,7 +28,8 @@ struct DeleteSmf {
 /// libsmf reports broken files through GLib's log; the sentence of the Error says it instead.
 class QuietGLib {
 public:
-    QuietGLib() : before_(g_log_set_default_handler([](const gchar*, GLogLevelFlags, const gchar*, gpointer) {}, nullptr)) {}
+    QuietGLib()
+        : before_(g_log_set_default_handler([](const gchar*, GLogLevelFlags, const gchar*, gpointer) {}, nullptr)) {}
     ~QuietGLib() { g_log_set_default_handler(before_, nullptr); }
     QuietGLib(const QuietGLib&) = delete;
     QuietGLib& operator=(const QuietGLib&) = delete;
@@ -91,9 +92,11 @@ Performance readMidi(const fs::path& path) {
     std::string bytes = readWholeFile(path);
     const std::string name = path.filename().string();
     const QuietGLib quiet;
-    const std::unique_ptr<smf_t, DeleteSmf> smf(bytes.empty() ? nullptr
-                                                              : smf_load_from_memory(bytes.data(), static_cast<int>(bytes.size())));
-    if (!smf) throw Error(fmt::format("“{}” is not a MIDI file that Facet can read; export it as a Standard MIDI File.", name));
+    const std::unique_ptr<smf_t, DeleteSmf> smf(
+        bytes.empty() ? nullptr : smf_load_from_memory(bytes.data(), static_cast<int>(bytes.size())));
+    if (!smf)
+        throw Error(
+            fmt::format("“{}” is not a MIDI file that Facet can read; export it as a Standard MIDI File.", name));
     NoteReader reader;
     if (const smf_tempo_t* tempo = smf_get_tempo_by_number(smf.get(), 0))
         reader.result.tempo = 60e6 / tempo->microseconds_per_quarter_note;
@@ -104,7 +107,8 @@ Performance readMidi(const fs::path& path) {
         if (!smf_event_is_metadata(event)) reader.event(last, event->midi_buffer, event->midi_buffer_length);
     }
     reader.finish(std::max(last, 0.001));
-    if (reader.result.notes.empty()) throw Error(fmt::format("“{}” holds no notes; export the part that plays the sound.", name));
+    if (reader.result.notes.empty())
+        throw Error(fmt::format("“{}” holds no notes; export the part that plays the sound.", name));
     return reader.result;
 }
 
@@ -115,7 +119,9 @@ void writeMidi(const fs::path& path, const Performance& performance) {
         std::array<int, 3> bytes;
     };
     const double ticksPerSecond = ticksPerQuarter * performance.tempo / 60.0;
-    const auto tickAt = [&](double seconds) { return std::max(0, static_cast<int>(std::lround(seconds * ticksPerSecond))); };
+    const auto tickAt = [&](double seconds) {
+        return std::max(0, static_cast<int>(std::lround(seconds * ticksPerSecond)));
+    };
     std::vector<Message> messages;
     for (const Note& note : performance.notes) {
         const int velocity = std::clamp(static_cast<int>(std::lround(note.velocity)), 1, 127);
@@ -128,7 +134,8 @@ void writeMidi(const fs::path& path, const Performance& performance) {
         int previous = 8192;
         for (int i = 0; i <= steps; ++i) {
             const double cents = performance.bendAt(0.01 * i);
-            const int value = std::clamp(static_cast<int>(std::lround(8192 + cents / defaultBendCents * 8192)), 0, 16383);
+            const int value =
+                std::clamp(static_cast<int>(std::lround(8192 + cents / defaultBendCents * 8192)), 0, 16383);
             if (value != previous) messages.push_back({tickAt(0.01 * i), 0, {0xe0, value & 0x7f, value >> 7}});
             previous = value;
         }
@@ -143,8 +150,12 @@ void writeMidi(const fs::path& path, const Performance& performance) {
     smf_track_t* track = smf_track_new();
     smf_add_track(smf.get(), track);
     const auto tempo = static_cast<int>(std::lround(60e6 / performance.tempo));
-    std::array<unsigned char, 6> tempoEvent{0xff, 0x51, 0x03, static_cast<unsigned char>(tempo >> 16),
-                                            static_cast<unsigned char>(tempo >> 8), static_cast<unsigned char>(tempo)};
+    std::array<unsigned char, 6> tempoEvent{0xff,
+                                            0x51,
+                                            0x03,
+                                            static_cast<unsigned char>(tempo >> 16),
+                                            static_cast<unsigned char>(tempo >> 8),
+                                            static_cast<unsigned char>(tempo)};
     smf_track_add_event_pulses(track, smf_event_new_from_pointer(tempoEvent.data(), 6), 0);
     for (const Message& m : messages)
         smf_track_add_event_pulses(track, smf_event_new_from_bytes(m.bytes[0], m.bytes[1], m.bytes[2]), m.tick);

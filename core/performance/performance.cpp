@@ -43,8 +43,7 @@ std::uint64_t Performance::hash() const {
 }
 
 std::string nameOfKey(int key) {
-    static constexpr std::array<const char*, 12> names{"C",  "C♯", "D",  "E♭", "E",  "F",
-                                                       "F♯", "G",  "A♭", "A",  "B♭", "B"};
+    static constexpr std::array<const char*, 12> names{"C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"};
     const int octave = static_cast<int>(std::floor(key / 12.0)) - 1;
     return fmt::format("{}{}", names[static_cast<std::size_t>(((key % 12) + 12) % 12)], octave);
 }
@@ -96,8 +95,7 @@ Performance performanceFromJson(const std::string& text) {
     p.rateHz = static_cast<int>(numberIn(render, "rate_hz", 4000, 768000, p.rateHz));
     p.frames = static_cast<int>(numberIn(render, "frames", 1, 1e9, 1));
     p.channelCount = static_cast<int>(numberIn(render, "channels", 1, 2, p.channelCount));
-    if (render.contains("seed") && !render["seed"].is_number_unsigned())
-        throw Error("“seed” must be a whole number.");
+    if (render.contains("seed") && !render["seed"].is_number_unsigned()) throw Error("“seed” must be a whole number.");
     p.seed = render.value("seed", p.seed);
     const Json notes = json.value("notes", Json::array());
     if (!notes.is_array()) throw Error("“notes” must be a list.");

@@ -17,7 +17,7 @@ namespace facet {
 namespace {
 
 constexpr double swapSeconds = 0.02;
-constexpr double startSeconds = 0.01;   ///< soft start and stop
+constexpr double startSeconds = 0.01; ///< soft start and stop
 constexpr double engineFadeSeconds = 0.05;
 constexpr float limiterKnee = 0.9f;
 
@@ -35,7 +35,20 @@ struct LiveEngine {
 
 /// What crosses to the audio thread. Pointers change owner with the message.
 struct Message {
-    enum class Kind : std::uint8_t { sound, play, stop, listen, loop, seek, volume, engine, values, noteOn, noteOff, panic };
+    enum class Kind : std::uint8_t {
+        sound,
+        play,
+        stop,
+        listen,
+        loop,
+        seek,
+        volume,
+        engine,
+        values,
+        noteOn,
+        noteOff,
+        panic
+    };
     Kind kind = Kind::stop;
     Side side = Side::reference;
     Sound* sound = nullptr;
@@ -83,7 +96,7 @@ struct Player::Impl {
     float transport = 0.0f; ///< soft start and stop
     float mix = 0.0f;       ///< 0: reference, 1: render
     Side side = Side::reference;
-    double at = 0.0;        ///< frames
+    double at = 0.0; ///< frames
     int loopBegin = 0;
     int loopEnd = 0;
     bool looping = true;
@@ -125,7 +138,8 @@ struct Player::Impl {
     }
     void send(const Message& message) {
         collect();
-        if (!inbox.push(message)) free({message.sound, message.engine, message.graph}); // nobody fetches: no device runs
+        if (!inbox.push(message))
+            free({message.sound, message.engine, message.graph}); // nobody fetches: no device runs
     }
 
     // ---- audio thread ----
@@ -150,7 +164,9 @@ struct Player::Impl {
             looping = message.on;
             break;
         case Message::Kind::seek: at = message.a * rate; break;
-        case Message::Kind::volume: volumeTarget = static_cast<float>(message.a <= -60.0 ? 0.0 : gainFromDb(message.a)); break;
+        case Message::Kind::volume:
+            volumeTarget = static_cast<float>(message.a <= -60.0 ? 0.0 : gainFromDb(message.a));
+            break;
         case Message::Kind::engine:
             discard({nullptr, oldEngine, nullptr});
             oldEngine = engine;

@@ -27,7 +27,8 @@ std::vector<Note> correctedNotes(const std::vector<Note>& found, const std::vect
         for (std::size_t i = 0; i < found.size(); ++i) {
             const double apart = std::abs(found[i].start - correction.from->start);
             if (taken[i] || apart > 0.05 || std::abs(found[i].key - correction.from->key) > 13) continue;
-            if (best < 0 || apart < std::abs(found[static_cast<std::size_t>(best)].start - correction.from->start)) best = static_cast<int>(i);
+            if (best < 0 || apart < std::abs(found[static_cast<std::size_t>(best)].start - correction.from->start))
+                best = static_cast<int>(i);
         }
         if (best < 0) continue;
         taken[static_cast<std::size_t>(best)] = true;
@@ -66,7 +67,8 @@ Document newDocument() {
 
 Document withCue(const Document& document, Cue cue) {
     Document result = document;
-    const auto found = std::find_if(result.cues.begin(), result.cues.end(), [&](const auto& c) { return c->id == cue.id; });
+    const auto found =
+        std::find_if(result.cues.begin(), result.cues.end(), [&](const auto& c) { return c->id == cue.id; });
     auto shared = std::make_shared<const Cue>(std::move(cue));
     if (found == result.cues.end())
         result.cues.push_back(std::move(shared));
@@ -97,7 +99,9 @@ Excerpt makeExcerpt(const std::string& path, const std::string& fileBytes, doubl
     if (all && fileBytes.size() <= keptWhole) {
         excerpt.bytes = std::make_shared<const std::string>(fileBytes);
     } else {
-        const fs::path temporary = fs::temp_directory_path() / fmt::format("facet-excerpt-{}-{}.wav", ::getpid(), Hasher().number(excerpt.begin).text(path).hex());
+        const fs::path temporary =
+            fs::temp_directory_path() /
+            fmt::format("facet-excerpt-{}-{}.wav", ::getpid(), Hasher().number(excerpt.begin).text(path).hex());
         writeAudio(temporary, region, SampleFormat::wavFloat);
         excerpt.bytes = std::make_shared<const std::string>(readWholeFile(temporary, 4ull << 30));
         std::error_code code;

@@ -28,16 +28,16 @@ std::vector<Note> correctedNotes(const std::vector<Note>& found, const std::vect
 /// A piece of recording that a cue is to be matched to.
 struct Excerpt {
     std::uint64_t id = 0;
-    std::string sourcePath;      ///< where the file was; empty when unknown
-    std::string sourceHash;      ///< hash of the whole file's bytes
-    double begin = 0.0;          ///< of the region within the source, seconds
+    std::string sourcePath; ///< where the file was; empty when unknown
+    std::string sourceHash; ///< hash of the whole file's bytes
+    double begin = 0.0;     ///< of the region within the source, seconds
     double end = 0.0;
-    RecordingPtr audio;          ///< the region
-    std::string audioKey;        ///< hash of `bytes`; names them in files
+    RecordingPtr audio;                       ///< the region
+    std::string audioKey;                     ///< hash of `bytes`; names them in files
     std::shared_ptr<const std::string> bytes; ///< the region as an audio file: original bytes, or lossless
-    Performance performance;     ///< notes as found or imported, tuning, tempo; extent of `audio`
-    bool imported = false;       ///< notes come from a MIDI file
-    std::string noteProblem;     ///< why the found notes are not to be trusted; empty when they are
+    Performance performance;                  ///< notes as found or imported, tuning, tempo; extent of `audio`
+    bool imported = false;                    ///< notes come from a MIDI file
+    std::string noteProblem;                  ///< why the found notes are not to be trusted; empty when they are
     std::vector<NoteCorrection> corrections;
 
     /// The performance with corrected notes.

@@ -15,7 +15,11 @@ namespace {
 
 Json noteJson(const std::optional<Note>& note) {
     if (!note) return nullptr;
-    return {{"start", note->start}, {"end", note->end}, {"key", note->key}, {"cents", note->cents}, {"velocity", note->velocity}};
+    return {{"start", note->start},
+            {"end", note->end},
+            {"key", note->key},
+            {"cents", note->cents},
+            {"velocity", note->velocity}};
 }
 
 std::optional<Note> noteFrom(const Json& json) {
@@ -28,11 +32,12 @@ Json patchJson(const Patch& patch) { return Json::parse(patchToJson(patch)); }
 Patch patchFrom(const Json& json) { return patchFromJson(json.dump()); }
 
 Json excerptJson(const Excerpt& e) {
-    Json json{{"id", e.id}, {"source", e.sourcePath}, {"source_hash", e.sourceHash}, {"begin", e.begin}, {"end", e.end},
-              {"audio", e.audioKey}, {"imported", e.imported}, {"note_problem", e.noteProblem}};
+    Json json{{"id", e.id},   {"source", e.sourcePath}, {"source_hash", e.sourceHash}, {"begin", e.begin},
+              {"end", e.end}, {"audio", e.audioKey},    {"imported", e.imported},      {"note_problem", e.noteProblem}};
     json["performance"] = Json::parse(performanceToJson(e.performance));
     json["corrections"] = Json::array();
-    for (const NoteCorrection& c : e.corrections) json["corrections"].push_back({{"from", noteJson(c.from)}, {"to", noteJson(c.to)}});
+    for (const NoteCorrection& c : e.corrections)
+        json["corrections"].push_back({{"from", noteJson(c.from)}, {"to", noteJson(c.to)}});
     return json;
 }
 
@@ -46,7 +51,8 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
     e.imported = json.value("imported", false);
     e.noteProblem = json.value("note_problem", "");
     e.performance = performanceFromJson(json.at("performance").dump());
-    for (const Json& c : json.at("corrections")) e.corrections.push_back({noteFrom(c.at("from")), noteFrom(c.at("to"))});
+    for (const Json& c : json.at("corrections"))
+        e.corrections.push_back({noteFrom(c.at("from")), noteFrom(c.at("to"))});
     e.audioKey = json.at("audio");
     e.bytes = audio(e.audioKey);
     e.audio = std::make_shared<const Recording>(
@@ -55,9 +61,14 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
 }
 
 Json takeJson(const Take& t) {
-    return {{"id", t.id}, {"name", t.name}, {"note", t.note}, {"patch", patchJson(t.patch)},
-            {"likeness", t.likeness ? Json(*t.likeness) : Json(nullptr)}, {"kept_at", t.keptAt},
-            {"engine_version", t.engineVersion}, {"starred", t.starred}};
+    return {{"id", t.id},
+            {"name", t.name},
+            {"note", t.note},
+            {"patch", patchJson(t.patch)},
+            {"likeness", t.likeness ? Json(*t.likeness) : Json(nullptr)},
+            {"kept_at", t.keptAt},
+            {"engine_version", t.engineVersion},
+            {"starred", t.starred}};
 }
 
 Take takeFrom(const Json& json) {
@@ -101,7 +112,8 @@ Cue cueFrom(const Json& json, const AudioSource& audio) {
     cue.loopEnd = json.at("loop").at(1);
     cue.patch = patchFrom(json.at("patch"));
     for (const Json& lock : json.at("locks")) cue.locks.insert(Address::parse(lock.get<std::string>()));
-    for (const Json& e : json.at("excerpts")) cue.excerpts.push_back(std::make_shared<const Excerpt>(excerptFrom(e, audio)));
+    for (const Json& e : json.at("excerpts"))
+        cue.excerpts.push_back(std::make_shared<const Excerpt>(excerptFrom(e, audio)));
     for (const Json& t : json.at("takes")) cue.takes.push_back(std::make_shared<const Take>(takeFrom(t)));
     return cue;
 }
@@ -144,7 +156,8 @@ Document documentFromJson(const std::string& text, const AudioSource& audio) {
     return guarded([&] {
         const Json json = Json::parse(text);
         Document document;
-        for (const Json& cue : json.at("cues")) document.cues.push_back(std::make_shared<const Cue>(cueFrom(cue, audio)));
+        for (const Json& cue : json.at("cues"))
+            document.cues.push_back(std::make_shared<const Cue>(cueFrom(cue, audio)));
         applyHead(document, json.at("head"));
         return document;
     });

@@ -43,7 +43,10 @@ fs::path stateFolder() {
 Journal::Journal(fs::path folder) : folder_(std::move(folder)) {
     std::error_code code;
     fs::create_directories(folder_ / "audio", code);
-    if (code) throw Error(fmt::format("The folder “{}” cannot be made; unsaved work would not survive a crash.", folder_.string()), code.message());
+    if (code)
+        throw Error(
+            fmt::format("The folder “{}” cannot be made; unsaved work would not survive a crash.", folder_.string()),
+            code.message());
 }
 
 fs::path Journal::file() const { return folder_ / fmt::format("{}-{}{}", ::getpid(), projectId_, extension); }
@@ -51,10 +54,14 @@ fs::path Journal::file() const { return folder_ / fmt::format("{}-{}{}", ::getpi
 void Journal::append(const std::string& line) {
     const std::string bytes = line + "\n";
     const int handle = ::open(file().c_str(), O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC, 0600);
-    const bool written = handle >= 0 && ::write(handle, bytes.data(), bytes.size()) == static_cast<ssize_t>(bytes.size());
+    const bool written =
+        handle >= 0 && ::write(handle, bytes.data(), bytes.size()) == static_cast<ssize_t>(bytes.size());
     const int reason = errno;
     if (handle >= 0) ::close(handle);
-    if (!written) throw Error("Unsaved work cannot be protected against a crash: the disk is full or read-only; save your project now.", std::strerror(reason));
+    if (!written)
+        throw Error(
+            "Unsaved work cannot be protected against a crash: the disk is full or read-only; save your project now.",
+            std::strerror(reason));
 }
 
 void Journal::keepAudio(const Cue& cue) {

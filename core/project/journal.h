@@ -43,7 +43,7 @@ struct RecoveredWork {
     Document document;
     std::filesystem::path projectPath; ///< the file it belongs to; empty when never saved
     std::int64_t generation = 0;
-    std::filesystem::path file;        ///< the journal; remove when the work has been saved or refused
+    std::filesystem::path file; ///< the journal; remove when the work has been saved or refused
 };
 
 /// The newest unfinished journal of another, dead process, with a half-written last line left out.

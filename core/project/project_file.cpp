@@ -17,7 +17,9 @@ namespace {
 constexpr int applicationId = 0x46436574; // "FCet", so that `file` and others can tell
 
 [[noreturn]] void failAsDamaged(const fs::path& path, const std::string& detail) {
-    throw Error(fmt::format("“{}” is damaged or not a Facet project; open another file or an earlier copy.", path.filename().string()), detail);
+    throw Error(fmt::format("“{}” is damaged or not a Facet project; open another file or an earlier copy.",
+                            path.filename().string()),
+                detail);
 }
 
 std::string readText(SQLite::Database& database, const char* key) {
@@ -30,14 +32,18 @@ std::string readText(SQLite::Database& database, const char* key) {
 
 LoadedProject loadProject(const fs::path& path) {
     std::error_code code;
-    if (!fs::exists(path, code)) throw Error(fmt::format("“{}” does not exist; check the name and folder.", path.string()));
-    if (fs::is_directory(path, code)) throw Error(fmt::format("“{}” is a folder; choose a project file in it.", path.string()));
+    if (!fs::exists(path, code))
+        throw Error(fmt::format("“{}” does not exist; check the name and folder.", path.string()));
+    if (fs::is_directory(path, code))
+        throw Error(fmt::format("“{}” is a folder; choose a project file in it.", path.string()));
     try {
         SQLite::Database database(path.string(), SQLite::OPEN_READONLY);
-        if (database.execAndGet("PRAGMA application_id").getInt() != applicationId) failAsDamaged(path, "application_id");
+        if (database.execAndGet("PRAGMA application_id").getInt() != applicationId)
+            failAsDamaged(path, "application_id");
         const int version = database.execAndGet("PRAGMA user_version").getInt();
         if (version > projectSchemaVersion)
-            throw Error(fmt::format("“{}” was saved by a newer Facet; update Facet to open it.", path.filename().string()));
+            throw Error(
+                fmt::format("“{}” was saved by a newer Facet; update Facet to open it.", path.filename().string()));
         if (database.execAndGet("PRAGMA integrity_check").getString() != "ok") failAsDamaged(path, "integrity_check");
         const auto audio = [&](const std::string& key) {
             SQLite::Statement query(database, "SELECT bytes FROM audio WHERE key = ?");
@@ -63,7 +69,8 @@ void saveProject(const fs::path& path, const Document& document, std::int64_t ge
     try {
         SQLite::Database database(temporary.string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
         database.exec("PRAGMA journal_mode = OFF"); // the file becomes visible only when it is whole
-        database.exec(fmt::format("PRAGMA application_id = {}; PRAGMA user_version = {};", applicationId, projectSchemaVersion));
+        database.exec(
+            fmt::format("PRAGMA application_id = {}; PRAGMA user_version = {};", applicationId, projectSchemaVersion));
         SQLite::Transaction transaction(database);
         database.exec("CREATE TABLE about (key TEXT PRIMARY KEY, value TEXT NOT NULL);"
                       "CREATE TABLE audio (key TEXT PRIMARY KEY, bytes BLOB NOT NULL);");
@@ -87,7 +94,9 @@ void saveProject(const fs::path& path, const Document& document, std::int64_t ge
         transaction.commit();
     } catch (const SQLite::Exception& problem) {
         fs::remove(temporary, code);
-        throw Error(fmt::format("“{}” cannot be saved: the folder is read-only or the disk is full; save it elsewhere.", path.string()), problem.what());
+        throw Error(fmt::format("“{}” cannot be saved: the folder is read-only or the disk is full; save it elsewhere.",
+                                path.string()),
+                    problem.what());
     }
     replaceFile(temporary, path);
 }

@@ -16,8 +16,12 @@ TemporaryFolder::~TemporaryFolder() {
     std::filesystem::remove_all(path_, code);
 }
 
-void writeBytes(const std::filesystem::path& path, const std::string& bytes) { std::ofstream(path, std::ios::binary) << bytes; }
+void writeBytes(const std::filesystem::path& path, const std::string& bytes) {
+    std::ofstream(path, std::ios::binary) << bytes;
+}
 
-std::filesystem::path demoFile(const std::string& name) { return std::filesystem::path(FACET_SOURCE_DIR) / "demo" / name; }
+std::filesystem::path demoFile(const std::string& name) {
+    return std::filesystem::path(FACET_SOURCE_DIR) / "demo" / name;
+}
 
 } // namespace facet::testing

@@ -11,7 +11,8 @@ namespace facet::testing {
 Recording soundOf(double seconds, int rateHz, const std::function<double(double)>& value) {
     Recording recording{rateHz, {{}}};
     const int frames = static_cast<int>(std::lround(seconds * rateHz));
-    for (int i = 0; i < frames; ++i) recording.channels[0].push_back(static_cast<float>(value(static_cast<double>(i) / rateHz)));
+    for (int i = 0; i < frames; ++i)
+        recording.channels[0].push_back(static_cast<float>(value(static_cast<double>(i) / rateHz)));
     return recording;
 }
 
