@@ -354,7 +354,11 @@ TEST(Lanes, InstructionSetsAgree) {
             ASSERT_NEAR(other.channels[0][i], best.channels[0][i], 1e-4f * peak) << target;
     }
     kernels::forceTarget("");
+#ifdef FACET_ONE_INSTRUCTION_SET
+    GTEST_SKIP() << "this build has one instruction set";
+#else
     EXPECT_GT(compared, 0);
+#endif
 }
 
 TEST(Determinism, SeedsMoveRandomPhasesOnly) {
