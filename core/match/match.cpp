@@ -125,12 +125,15 @@ private:
         improved = true;
     }
 
-    /// Tells structures apart by their kinds, not by their values.
+    /// Tells structures apart by the kinds of what sounds, not by values.
     static std::string kindsOf(const Patch& patch) {
         std::string text;
-        for (const Address& address : patch.addresses())
-            if (patch.descriptor(address).smoothing == Smoothing::graph)
-                text += fmt::format("{} ", patch.value(address));
+        for (const Address& address : patch.addresses()) {
+            const Address on{address.module, "on"};
+            if (patch.descriptor(address).smoothing != Smoothing::graph) continue;
+            if (address != on && patch.has(on) && patch.value(on) < 0.5) continue;
+            text += fmt::format("{}={} ", address.text(), patch.value(address));
+        }
         return text;
     }
 
