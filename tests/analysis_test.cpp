@@ -1,3 +1,4 @@
+#include "core/analysis/chords.h"
 #include "core/analysis/harmonics.h"
 #include "core/analysis/level.h"
 #include "core/analysis/notes.h"
@@ -141,6 +142,76 @@ TEST(NoteFinding, SplitsLegatoByPitch) {
     EXPECT_EQ(found.performance.notes[0].key, 57);
     EXPECT_EQ(found.performance.notes[1].key, 64);
     EXPECT_NEAR(found.performance.notes[1].start, 0.5, 0.015); // a rise in level would tell more exactly
+}
+
+/// Notes of equal saws through a gentle low-pass, as a sum of partials.
+double chordAt(const std::vector<int>& keys, double t) {
+    double sum = 0.0;
+    for (int key : keys) {
+        const double hz = hzFromKey(key);
+        const double step = std::exp(-hz / 3000.0);
+        double level = 0.1;
+        for (int n = 1; n * hz < 8000.0; ++n)
+            sum += (level *= step) / n * std::sin(2.0 * std::numbers::pi * hz * n * t + n * n);
+    }
+    return sum;
+}
+
+TEST(Chords, ArePartedIntoTheirNotes) {
+    int right = 0;
+    int found = 0;
+    int played = 0;
+    for (const std::vector<int>& keys : {std::vector{57, 61, 64},
+                                         {57, 60, 64},
+                                         {48, 52, 55},
+                                         {48, 55, 64},
+                                         {60, 62, 67},
+                                         {57, 64},
+                                         {52, 55, 60},
+                                         {57, 61, 64, 67}}) {
+        const auto x = mono(0.4, [&](double t) { return chordAt(keys, t); });
+        played += static_cast<int>(keys.size());
+        for (const SoundingNote& note : notesSoundingAt(x, 0.2)) {
+            ++found;
+            right += std::count(keys.begin(), keys.end(), std::lround(keyFromHz(note.hz))) > 0;
+        }
+    }
+    const double precision = static_cast<double>(right) / found;
+    const double recall = static_cast<double>(right) / played;
+    EXPECT_GE(2.0 * precision * recall / (precision + recall), 0.9) << right << " of " << found << ", " << played;
+}
+
+TEST(Chords, AreNotHeardInSingleNotes) {
+    for (int key : {28, 36, 45, 57, 69, 81, 93})
+        for (int odd : {0, 1}) {
+            const auto x = mono(0.4, [&](double t) {
+                double sum = 0.0;
+                for (int n = 1; n * hzFromKey(key) < 15000.0; n += 1 + odd)
+                    sum += 0.2 / n * std::sin(2.0 * std::numbers::pi * hzFromKey(key) * n * t);
+                return sum;
+            });
+            const auto notes = notesSoundingAt(x, 0.2);
+            ASSERT_EQ(notes.size(), 1u) << key;
+            EXPECT_EQ(std::lround(keyFromHz(notes[0].hz)), key);
+        }
+    EXPECT_TRUE(notesSoundingAt(mono(0.5, [](double) { return 0.0; }), 0.2).empty());
+}
+
+TEST(Chords, AreProposedBetweenOnsetsAndAdmitted) {
+    const auto x = mono(2.4, [](double t) {
+        const double since = std::fmod(t, 1.2);
+        const double level = std::min(1.0, since / 0.004) * std::exp(-1.5 * since);
+        return level * chordAt(t < 1.2 ? std::vector{57, 60, 64} : std::vector{53, 57, 60}, t);
+    });
+    const FoundNotes found = findNotes(x);
+    EXPECT_NE(found.problem.find("several notes"), std::string::npos);
+    ASSERT_EQ(found.performance.notes.size(), 6u);
+    std::vector<int> keys;
+    for (const Note& note : found.performance.notes) {
+        keys.push_back(note.key);
+        EXPECT_NEAR(note.start, keys.size() <= 3 ? 0.0 : 1.2, 0.02);
+    }
+    EXPECT_EQ(keys, (std::vector{57, 60, 64, 53, 57, 60}));
 }
 
 TEST(Profiles, MeasureTheDemosTruth) {

@@ -15,6 +15,7 @@
 #include "core/parameters/patch_json.h"
 #include "core/project/project_file.h"
 #include "tests/support/files.h"
+#include "tests/support/window_fixture.h"
 
 #include <QAbstractButton>
 #include <QAccessible>
@@ -45,44 +46,9 @@ namespace {
 
 using testing::TemporaryFolder;
 
+using testing::WindowTest;
+
 const Address cutoff{"layer:a/filter:a", "cutoff"};
-
-class WindowTest : public ::testing::Test {
-protected:
-    WindowTest() : session(folder / "state", SimulatedOutput().name()), window(session) {
-        saveProject(folder / "demo.facet", makeDemoProject(testing::demoFile("")), 1);
-        session.open(folder / "demo.facet");
-        window.show();
-        EXPECT_TRUE(QTest::qWaitForWindowActive(&window));
-        EXPECT_TRUE(settle());
-    }
-    ~WindowTest() override { session.undoStack().setClean(); }
-
-    bool settle() {
-        return QTest::qWaitFor([this] { return !session.busy() && session.results().comparisonIsCurrent; }, 30000);
-    }
-    ParameterRow* row(const Address& address) {
-        for (auto* found : window.findChildren<ParameterRow*>(QString::fromStdString("row " + address.text())))
-            if (found->isVisible()) return found;
-        return nullptr;
-    }
-    QPushButton* button(const QString& text) {
-        for (auto* found : window.findChildren<QPushButton*>())
-            if (found->isVisible() && found->text().startsWith(text)) return found;
-        return nullptr;
-    }
-    void typeInto(const Address& address, const QString& text) {
-        auto* edit = row(address)->findChild<QLineEdit*>("value");
-        edit->setFocus();
-        edit->selectAll();
-        QTest::keyClicks(edit, text);
-        QTest::keyClick(edit, Qt::Key_Return);
-    }
-
-    TemporaryFolder folder;
-    Session session;
-    MainWindow window;
-};
 
 TEST_F(WindowTest, MatchEditUndoSaveReopenFindBothTakes) {
     QTest::mouseClick(button("Match"), Qt::LeftButton);
@@ -261,15 +227,6 @@ TEST_F(WindowTest, TheMirrorLoopsZoomsAndRepairsNotes) {
 }
 
 TEST_F(WindowTest, FilesAreDropped) {
-    const auto drop = [&](const std::filesystem::path& path) {
-        QMimeData data;
-        data.setUrls({QUrl::fromLocalFile(QString::fromStdString(path.string()))});
-        QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, {});
-        QApplication::sendEvent(&window, &enter);
-        EXPECT_TRUE(enter.isAccepted());
-        QDropEvent event(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, {});
-        QApplication::sendEvent(&window, &event);
-    };
     drop(testing::demoFile("comet-tail.flac"));
     ASSERT_TRUE(QTest::qWaitFor([this] { return session.performance().notes.size() == 8; }, 15000));
     Note moved = session.performance().notes[0];

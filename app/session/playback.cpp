@@ -4,7 +4,11 @@
 
 namespace facet {
 
-Playback::Playback(const std::string& outputName, QObject* parent) : QObject(parent) { open(outputName); }
+Playback::Playback(const std::string& outputName, QObject* parent) : QObject(parent) {
+    open(outputName);
+    connect(&watch_, &QTimer::timeout, this, &Playback::watch);
+    watch_.start(500);
+}
 
 Playback::~Playback() { output_->stop(); }
 
@@ -29,6 +33,13 @@ void Playback::chooseOutput(const std::string& name) {
     open(name);
     emit outputChanged();
     emit changed();
+}
+
+void Playback::watch() {
+    if (output_->alive()) return;
+    const QString lost = QString::fromStdString(output_->name());
+    chooseOutput(SimulatedOutput().name());
+    emit problem(tr("The sound device “%1” went away; connect it again or choose another output.").arg(lost), {});
 }
 
 void Playback::toggle() {

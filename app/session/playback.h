@@ -6,6 +6,7 @@
 
 #include <QObject>
 #include <QString>
+#include <QTimer>
 #include <memory>
 
 namespace facet {
@@ -41,9 +42,11 @@ signals:
 
 private:
     void open(const std::string& name);
+    void watch();
 
     std::unique_ptr<Player> player_;
     std::unique_ptr<AudioOutput> output_; ///< stops before the player goes
+    QTimer watch_;                        ///< notices a device that went away
     bool looping_ = true;
     double loopBegin_ = 0.0;
     double loopEnd_ = 0.0;

@@ -449,6 +449,7 @@ void MainWindow::showProblem(const QString& sentence, const QString& detail) {
     auto* box = new QMessageBox(QMessageBox::Warning, tr("Facet"), sentence, QMessageBox::Ok, this);
     box->setObjectName("problem");
     box->setAttribute(Qt::WA_DeleteOnClose);
+    box->setEscapeButton(QMessageBox::Ok);
     QPushButton* copy = box->addButton(tr("Copy with log"), QMessageBox::ActionRole);
     copy->disconnect();
     connect(copy, &QPushButton::clicked, box, [sentence, detail] {

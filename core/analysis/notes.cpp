@@ -1,10 +1,12 @@
 #include "core/analysis/notes.h"
 
+#include "core/analysis/chords.h"
 #include "core/analysis/level.h"
 #include "core/audio/recording.h"
 #include "core/base/units.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <vector>
 
@@ -19,6 +21,10 @@ constexpr double shortestNote = 0.04;
 constexpr double steadyRangeSemitones = 0.6;
 constexpr double clearAperiodicity = 0.3;
 constexpr double trustedShare = 0.55;
+constexpr double chordSalience = 0.6; ///< of another note, re the strongest
+constexpr double chordShare = 0.5;    ///< of the sounding time in which several notes sound
+constexpr double chordRangeDb = 25.0; ///< below the loudest an instant tells nothing about chords
+constexpr int chordInstants = 24;
 constexpr double intendedCents = 8.0; ///< smaller deviations are the filter's and the measurement's
 
 struct Span {
@@ -63,6 +69,12 @@ public:
     FoundNotes find() {
         FoundNotes found;
         std::vector<double> starts = onsets();
+        if (holdsChords()) {
+            found.problem = "This recording seems to hold several notes at once: the notes shown are a proposal; "
+                            "check them, or import or draw the right ones.";
+            proposeChords(starts, found.performance);
+            return found;
+        }
         addPitchChanges(starts);
         std::sort(starts.begin(), starts.end());
         std::vector<Span> spans = spansBetween(starts);
@@ -172,6 +184,52 @@ private:
         for (int i = coarse.indexAt(from); i <= coarse.indexAt(to) && i < static_cast<int>(coarse.values.size()); ++i)
             highest = std::max(highest, coarse.values[static_cast<std::size_t>(i)]);
         return highest;
+    }
+
+    /// Whether several notes sound at once most of the time.
+    bool holdsChords() const {
+        const double seconds = static_cast<double>(mono.size()) / analysisRateHz;
+        int sounding = 0;
+        int chords = 0;
+        for (int i = 0; i < chordInstants; ++i) {
+            task.check();
+            const double at = (i + 0.5) / chordInstants * seconds;
+            if (coarse.at(at) < loudest - chordRangeDb) continue;
+            ++sounding;
+            chords += keysSoundingAt(at).size() > 1;
+        }
+        return chords > chordShare * sounding;
+    }
+
+    std::vector<double> keysSoundingAt(double seconds) const {
+        std::vector<double> keys;
+        for (const SoundingNote& note : notesSoundingAt(mono, seconds))
+            if (note.salience >= chordSalience) keys.push_back(keyFromHz(note.hz));
+        return keys;
+    }
+
+    /// Between two onsets, every key that sounds at least half of the time becomes a note.
+    void proposeChords(const std::vector<double>& starts, Performance& performance) const {
+        const double total = static_cast<double>(mono.size()) / analysisRateHz;
+        for (std::size_t s = 0; s < starts.size(); ++s) {
+            const double next = s + 1 < starts.size() ? starts[s + 1] : total;
+            double end = next;
+            const float top = highestBetween(starts[s], next);
+            while (end > starts[s] + shortestNote && !(coarse.at(end - 0.005) > top - 30.0f)) end -= 0.005;
+            std::array<int, 128> heard{};
+            constexpr int looks = 6;
+            for (int i = 0; i < looks; ++i) {
+                task.check();
+                const double at = starts[s] + (end - starts[s]) * (i + 1.0) / (looks + 1.0);
+                for (double key : keysSoundingAt(at))
+                    ++heard[static_cast<std::size_t>(std::clamp(std::lround(key), 0l, 127l))];
+            }
+            for (int key = 0; key < 128; ++key)
+                if (heard[static_cast<std::size_t>(key)] >= looks / 2)
+                    performance.notes.push_back({.start = starts[s], .end = end, .key = key, .velocity = 100.0});
+        }
+        performance.normalize();
+        performance.tuningCents = tuningAgainst(mono, performance);
     }
 
     double pitchedShare() const {

@@ -1,4 +1,4 @@
-// Notes found in a monophonic recording.
+// Notes found in a recording.
 #pragma once
 
 #include "core/analysis/pitch.h"
@@ -19,9 +19,10 @@ struct FoundNotes {
     std::string problem;
 };
 
-/// Finds onsets and steady notes in mono sound at 48 kHz. A note begins where the level rises anew or the
-/// pitch moves to another key, and ends where its fitted envelope lets go. Velocities tell levels
-/// apart (the loudest note is 100; common practice, no source). Throws Cancelled.
+/// Finds onsets and notes in mono sound at 48 kHz. Where several notes sound at once (see chords.h) those between two
+/// onsets are proposed and `problem` says so; else one note follows the other. A note begins where the level rises anew
+/// or the pitch moves to another key, and ends where its fitted envelope lets go. Velocities tell levels apart (the
+/// loudest note is 100; common practice, no source). Throws Cancelled.
 FoundNotes findNotes(std::span<const float> mono48k, const Task& task = {});
 /// The same with the pitch already tracked.
 FoundNotes findNotes(std::span<const float> mono48k, const PitchTrack& pitch, const Task& task = {});

@@ -24,6 +24,8 @@ public:
     virtual void start(AudioCallback callback) = 0;
     /// Returns after the last callback has ended. Harmless when not running.
     virtual void stop() = 0;
+    /// False when a started device has stopped asking for sound for over a second: unplugged, or its server ended.
+    virtual bool alive() const = 0;
 };
 
 /// Names of the outputs of this machine, the default first; the simulated one is always the last.
@@ -43,6 +45,7 @@ public:
     bool simulated() const override { return true; }
     void start(AudioCallback callback) override;
     void stop() override;
+    bool alive() const override { return true; }
 
     /// Keeps what is played from now on, `seconds` at most. Call while stopped or before anything plays.
     void capture(double seconds);

@@ -3,6 +3,8 @@
 #include "core/devices/audio_output.h"
 
 #include <RtAudio.h>
+#include <atomic>
+#include <chrono>
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <unistd.h>
@@ -56,6 +58,8 @@ public:
             audio_.openStream(&parameters, nullptr, RTAUDIO_FLOAT32, static_cast<unsigned>(rate_), &frames, &fill,
                               this);
             audio_.startStream();
+            lastCall_ = Clock::now().time_since_epoch().count();
+            started_ = true;
         } catch (const RtAudioError& problem) {
             throw Error(fmt::format("The sound device “{}” does not open; choose another output.", name_),
                         problem.getMessage());
@@ -63,6 +67,7 @@ public:
     }
 
     void stop() override {
+        started_ = false;
         try {
             if (audio_.isStreamRunning()) audio_.stopStream();
             if (audio_.isStreamOpen()) audio_.closeStream();
@@ -71,9 +76,18 @@ public:
         }
     }
 
+    bool alive() const override {
+        const auto silence = Clock::now().time_since_epoch() - Clock::duration(lastCall_.load());
+        return !started_ || silence < std::chrono::seconds(1);
+    }
+
 private:
+    using Clock = std::chrono::steady_clock;
+
     static int fill(void* out, void*, unsigned frames, double, RtAudioStreamStatus, void* user) {
-        static_cast<RtAudioOutput*>(user)->callback_(static_cast<float*>(out), static_cast<int>(frames));
+        auto* self = static_cast<RtAudioOutput*>(user);
+        self->lastCall_.store(Clock::now().time_since_epoch().count(), std::memory_order_relaxed);
+        self->callback_(static_cast<float*>(out), static_cast<int>(frames));
         return 0;
     }
 
@@ -82,6 +96,8 @@ private:
     std::string name_;
     int rate_;
     AudioCallback callback_;
+    bool started_ = false;
+    std::atomic<Clock::rep> lastCall_ = 0;
 };
 
 /// Devices that can play stereo, the default first.

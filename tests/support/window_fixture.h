@@ -1,0 +1,83 @@
+// The real window with the demo project open, and the ways a producer has to work it.
+#pragma once
+
+#include "app/session/session.h"
+#include "app/shell/demo_project.h"
+#include "app/shell/main_window.h"
+#include "app/views/parameter_row.h"
+#include "core/project/project_file.h"
+#include "tests/support/files.h"
+
+#include <QApplication>
+#include <QDragEnterEvent>
+#include <QDropEvent>
+#include <QLineEdit>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QPushButton>
+#include <QTest>
+#include <gtest/gtest.h>
+
+namespace facet::testing {
+
+class WindowTest : public ::testing::Test {
+protected:
+    WindowTest() : session(folder / "state", SimulatedOutput().name()), window(session) {
+        saveProject(folder / "demo.facet", makeDemoProject(demoFile("")), 1);
+        session.open(folder / "demo.facet");
+        window.show();
+        EXPECT_TRUE(QTest::qWaitForWindowActive(&window));
+        EXPECT_TRUE(settle());
+    }
+    ~WindowTest() override { session.undoStack().setClean(); }
+
+    bool settle() {
+        return QTest::qWaitFor([this] { return !session.busy() && session.results().comparisonIsCurrent; }, 30000);
+    }
+    ParameterRow* row(const Address& address) {
+        for (auto* found : window.findChildren<ParameterRow*>(QString::fromStdString("row " + address.text())))
+            if (found->isVisible()) return found;
+        return nullptr;
+    }
+    QPushButton* button(const QString& text) {
+        for (auto* found : window.findChildren<QPushButton*>())
+            if (found->isVisible() && found->text().startsWith(text)) return found;
+        return nullptr;
+    }
+    void typeInto(const Address& address, const QString& text) {
+        auto* edit = row(address)->findChild<QLineEdit*>("value");
+        edit->setFocus();
+        edit->selectAll();
+        QTest::keyClicks(edit, text);
+        QTest::keyClick(edit, Qt::Key_Return);
+    }
+
+    /// Drops a file on the window as a file manager does.
+    void drop(const std::filesystem::path& path) {
+        QMimeData data;
+        data.setUrls({QUrl::fromLocalFile(QString::fromStdString(path.string()))});
+        QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, {});
+        QApplication::sendEvent(&window, &enter);
+        EXPECT_TRUE(enter.isAccepted());
+        QDropEvent event(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, {});
+        QApplication::sendEvent(&window, &event);
+    }
+    /// The sentence of the problem that the window shows now, which is then closed; empty when there is none.
+    QString closedProblem() {
+        QString sentence;
+        for (auto* box : window.findChildren<QMessageBox*>("problem")) {
+            if (!box->isVisible()) continue;
+            EXPECT_TRUE(sentence.isEmpty()) << "two problems at once";
+            sentence = box->text();
+            QTest::keyClick(box, Qt::Key_Escape);
+            EXPECT_FALSE(box->isVisible()) << "Escape closes it";
+        }
+        return sentence;
+    }
+
+    TemporaryFolder folder;
+    Session session;
+    MainWindow window;
+};
+
+} // namespace facet::testing
