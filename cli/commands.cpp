@@ -9,6 +9,7 @@
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
 #include "core/match/match.h"
+#include "core/analysis/profile_json.h"
 #include "core/match/report.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/value_text.h"
@@ -140,7 +141,7 @@ void addAnalyze(CLI::App& app) {
         const Heard heard = hear(options->reference, options->notes, 0.0);
         const Profile profile = measureProfile(heard.recording, heard.performance);
         if (options->json)
-            fmt::print("{}", profileReport(profile, heard.performance));
+            fmt::print("{}", profileToJson(profile, heard.performance));
         else
             printProfile(profile, heard);
     });

@@ -17,6 +17,7 @@ namespace {
 constexpr double coherentGain = 0.35875; // of the Blackman–Harris window, Harris 1978
 constexpr int absentCounted = 6;
 constexpr double countedRangeDb = 60.0; // partials further below the strongest tell nothing
+constexpr double sourceRangeDb = 48.0;  // and for naming a source even these may be a recording's noise
 
 /// Responses in dB of the low-pass family on a grid of log frequency relative to the effective cutoff.
 struct ResponseFamily {
@@ -108,19 +109,20 @@ FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz) {
     return best;
 }
 
-std::vector<Counted> countedPartials(const Partials& partials, double f0Hz, TextbookWave wave, double width) {
+std::vector<Counted> countedPartials(const Partials& partials, double f0Hz, TextbookWave wave, double width,
+                                     double rangeDb = countedRangeDb) {
     const float strongest = *std::max_element(partials.begin(), partials.end());
     std::vector<Counted> counted;
     int last = 0; ///< highest partial that is present
     for (int n = 1; n <= partialCount; ++n) {
         const double hz = n * f0Hz;
         if (hz > 20000.0) break;
-        const double source = std::max(textbookPartialDb(wave, width, n), -countedRangeDb - 10.0);
-        const double measured = std::max<double>(partials[static_cast<std::size_t>(n - 1)], strongest - countedRangeDb);
+        const double source = std::max(textbookPartialDb(wave, width, n), -rangeDb - 10.0);
+        const double measured = std::max<double>(partials[static_cast<std::size_t>(n - 1)], strongest - rangeDb);
         const double depth = strongest - measured;
-        const bool absent = depth >= countedRangeDb;
-        if (absent && source <= -countedRangeDb) continue; // neither has it
-        if (absent && n > last + absentCounted) break;     // further ones tell the same again
+        const bool absent = depth >= rangeDb;
+        if (absent && source <= -rangeDb) continue;    // neither has it
+        if (absent && n > last + absentCounted) break; // further ones tell the same again
         if (!absent) last = n;
         counted.push_back({static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz))),
                            static_cast<float>(measured - source),
@@ -179,6 +181,29 @@ Partials PartialMeter::measure(std::span<const float> mono48k, double seconds, d
     return partials;
 }
 
+HarmonicBalance balanceOf(const Partials& partials) {
+    HarmonicBalance balance;
+    double odd = 0.0, even = 0.0;
+    double n = 0.0, x = 0.0, y = 0.0, xx = 0.0, xy = 0.0;
+    const float strongest = *std::max_element(partials.begin(), partials.end());
+    for (int k = 1; k <= partialCount; ++k) {
+        const double db = partials[static_cast<std::size_t>(k - 1)] - strongest;
+        if (db < -countedRangeDb) continue;
+        if (k > 1) (k % 2 ? odd : even) += std::pow(10.0, db / 10.0);
+        const double octave = std::log2(k);
+        n += 1.0;
+        x += octave;
+        y += db;
+        xx += octave * octave;
+        xy += octave * db;
+    }
+    balance.fundamentalDb = partials[0] - strongest;
+    if (n < 3.0) return balance;
+    balance.slopeDbPerOctave = (n * xy - x * y) / (n * xx - x * x);
+    balance.oddEvenDb = std::clamp(dbFromPower((odd + 1e-7) / (even + 1e-7)), -60.0, 60.0);
+    return balance;
+}
+
 double textbookPartialDb(TextbookWave wave, double pulseWidth, int n) {
     switch (wave) {
     case TextbookWave::sine: return n == 1 ? 0.0 : silenceDb;
@@ -196,20 +221,27 @@ SourceFit fitSource(const Partials& partials, double f0Hz) {
         TextbookWave wave;
         double width;
     };
-    std::vector<Hypothesis> hypotheses{
-        {TextbookWave::saw, 0.5}, {TextbookWave::triangle, 0.5}, {TextbookWave::sine, 0.5}};
-    for (double width = 0.06; width <= 0.501; width += 0.02) hypotheses.push_back({TextbookWave::pulse, width});
     SourceFit best;
     double bestError = 1e9;
-    for (const Hypothesis& h : hypotheses) {
-        const auto counted = countedPartials(partials, f0Hz, h.wave, h.width);
-        if (std::all_of(counted.begin(), counted.end(), [](const Counted& c) { return c.absent; })) continue;
+    const auto tryOne = [&](const Hypothesis& h) {
+        const auto counted = countedPartials(partials, f0Hz, h.wave, h.width, sourceRangeDb);
+        if (std::all_of(counted.begin(), counted.end(), [](const Counted& c) { return c.absent; })) return;
         const double error = bestFilter(counted, f0Hz).error;
         if (error < bestError) {
             bestError = error;
             best = {h.wave, h.width, error};
         }
-    }
+    };
+    for (const Hypothesis& h :
+         {Hypothesis{TextbookWave::saw, 0.5}, {TextbookWave::triangle, 0.5}, {TextbookWave::sine, 0.5}})
+        tryOne(h);
+    for (double width = 0.06; width <= 0.501; width += 0.02) tryOne({TextbookWave::pulse, width});
+    if (best.wave == TextbookWave::pulse) // the nulls of a width stand close: go finer around the best
+        for (double step : {0.01, 0.005, 0.0025}) {
+            const double middle = best.pulseWidth;
+            for (double width : {middle - step, middle + step})
+                if (width >= 0.02 && width <= 0.5) tryOne({TextbookWave::pulse, width});
+        }
     return best;
 }
 

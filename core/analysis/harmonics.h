@@ -26,6 +26,15 @@ private:
     std::vector<std::shared_ptr<Transform>> transforms_;
 };
 
+/// What the levels of partials say as a whole; notMeasurable when fewer than three are heard.
+struct HarmonicBalance {
+    double oddEvenDb = notMeasurable; ///< power of the odd partials from 3 on re that of the even ones
+    double slopeDbPerOctave = notMeasurable;
+    double fundamentalDb = notMeasurable; ///< re the strongest partial; 0 when it is the strongest
+};
+/// `partials` in dB re the strongest; those 60 dB below it do not count.
+HarmonicBalance balanceOf(const Partials& partials);
+
 /// A textbook waveform, its filter taken into account.
 enum class TextbookWave { sine, triangle, saw, pulse };
 

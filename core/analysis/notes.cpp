@@ -15,6 +15,7 @@ namespace facet {
 namespace {
 
 constexpr double soundingRangeDb = 45.0; ///< below the loudest a frame does not sound
+constexpr double aboveNoiseDb = 6.0;     ///< a sound stands out of the recording's noise
 constexpr double onsetRiseDb = 4.0;      ///< rise within onsetSeconds that makes a new note
 constexpr double onsetSeconds = 0.02;
 constexpr double shortestNote = 0.04;
@@ -64,6 +65,11 @@ public:
         coarse = levelTrack(mono, smoothing);
         fine = levelTrack(mono, 0.004);
         loudest = *std::max_element(coarse.values.begin(), coarse.values.end());
+        // Noise that lies below everything does not sound; without a quiet moment there is nothing to tell it by.
+        std::vector<float> sorted = coarse.values;
+        const auto low = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 20);
+        std::nth_element(sorted.begin(), low, sorted.end());
+        quietest = std::max(loudest - soundingRangeDb, std::min<double>(*low + aboveNoiseDb, loudest - 25.0));
     }
 
     FoundNotes find() {
@@ -89,7 +95,7 @@ public:
     }
 
 private:
-    bool sounds(double seconds) const { return coarse.at(seconds) > loudest - soundingRangeDb; }
+    bool sounds(double seconds) const { return coarse.at(seconds) > quietest; }
 
     float lowestBetween(const Track& track, double from, double to) const {
         float lowest = 1e9f;
@@ -105,13 +111,11 @@ private:
         const int count = static_cast<int>(coarse.values.size());
         std::vector<float> rise(coarse.values.size(), 0.0f);
         const auto floored = [&](int i) {
-            return std::max(coarse.values[static_cast<std::size_t>(std::max(0, i))],
-                            static_cast<float>(loudest - soundingRangeDb));
+            return std::max(coarse.values[static_cast<std::size_t>(std::max(0, i))], static_cast<float>(quietest));
         };
         for (int i = 0; i < count; ++i)
-            rise[static_cast<std::size_t>(i)] =
-                floored(std::min(count - 1, i + reach / 2)) -
-                (i < reach ? static_cast<float>(loudest - soundingRangeDb) : floored(i - reach / 2));
+            rise[static_cast<std::size_t>(i)] = floored(std::min(count - 1, i + reach / 2)) -
+                                                (i < reach ? static_cast<float>(quietest) : floored(i - reach / 2));
         std::vector<double> found;
         for (int i = 0; i < count; ++i) {
             const float here = rise[static_cast<std::size_t>(i)];
@@ -170,10 +174,14 @@ private:
             const float top = highestBetween(starts[i], next);
             while (end < next && (end < starts[i] + 0.01 || coarse.at(end) > top - 30.0f)) end += 0.001;
             std::vector<float> values;
+            std::size_t clear = 0;
             for (double t = starts[i] + 0.01; t < end; t += pitch.hz.stepSeconds)
-                if (sounds(t)) values.push_back(pitch.hz.at(t));
+                if (sounds(t)) {
+                    values.push_back(pitch.hz.at(t));
+                    clear += isMeasured(values.back()) && pitch.aperiodicity.at(t) < 0.5;
+                }
             const float hz = medianOf(values);
-            if (!isMeasured(hz) || end - starts[i] < shortestNote) continue;
+            if (!isMeasured(hz) || 3 * clear < values.size() || end - starts[i] < shortestNote) continue;
             spans.push_back({starts[i], std::min(end, next), keyFromHz(hz)});
         }
         return spans;
@@ -284,6 +292,7 @@ private:
     Track coarse;
     Track fine;
     double loudest;
+    double quietest; ///< level above which something sounds
 };
 
 } // namespace

@@ -1,5 +1,6 @@
 #include "core/analysis/profile.h"
 
+#include "core/analysis/glide.h"
 #include "core/analysis/pitch.h"
 #include "core/base/parallel.h"
 #include "core/base/units.h"
@@ -28,7 +29,7 @@ double smoothingFor(const Performance& performance) {
 class Measurer {
 public:
     Measurer(const Recording& recording48k, const Performance& notes, const ProfileSettings& options, const Task& work)
-        : mono(monoMix(recording48k)), performance(notes), settings(options), task(work) {
+        : recording(recording48k), mono(monoMix(recording48k)), performance(notes), settings(options), task(work) {
         profile.seconds = recording48k.seconds();
         profile.channelCount = recording48k.channelCount();
         profile.tuningCents = notes.tuningCents;
@@ -48,6 +49,15 @@ public:
         task.report(0.8, "harmonics");
         measureHarmonics();
         measureCutoff();
+        task.report(0.85, "noise and motion");
+        std::vector<double> f0Hz;
+        for (const NoteProfile& note : profile.notes) f0Hz.push_back(note.f0Hz);
+        profile.noise = measureNoise(mono, performance, f0Hz, task);
+        profile.motion = measureMotion(mono, performance, f0Hz, profile.pitchCents, profile.levelDb, smoothing,
+                                       profile.cutoffHz, task);
+        task.report(0.93, "width and space");
+        profile.width = measureWidth(recording, task);
+        profile.space = measureSpace(recording, performance, task);
         task.report(1.0, "done");
         return std::move(profile);
     }
@@ -152,6 +162,15 @@ private:
         result.f0Hz = restingPitch(mono, note.start, std::min(note.end, next), expected);
         result.cents = isMeasured(result.f0Hz) ? centsBetween(hzFromKey(note.key, performance.tuningCents), result.f0Hz)
                                                : notMeasurable;
+        const double steadyHz = isMeasured(result.f0Hz) ? result.f0Hz : expected;
+        const Note* before = i > 0 ? &performance.notes[i - 1] : nullptr;
+        if (before && before->end > note.start - 0.03)
+            result.glideSeconds = glideTime(profile.pitchHz, note.start, expectedHz(*before), steadyHz, next);
+        else {
+            const OnsetSweep sweep = onsetSweep(profile.pitchHz, note.start, std::min(note.end, next), steadyHz);
+            result.sweepCents = sweep.cents;
+            result.sweepSeconds = sweep.seconds;
+        }
         measureNotePartials(result, std::min(next, note.end + 0.05));
         profile.notes.push_back(result);
     }
@@ -193,6 +212,7 @@ private:
         const double strongest = *std::max_element(power.begin(), power.end());
         for (std::size_t k = 0; k < power.size(); ++k)
             profile.partials[k] = static_cast<float>(strongest > 0.0 ? dbFromPower(power[k] / strongest) : silenceDb);
+        profile.balance = balanceOf(profile.partials);
         if (settings.source) {
             profile.source = *settings.source;
             return;
@@ -226,6 +246,51 @@ private:
                 profile.cutoffHz.values[static_cast<std::size_t>(at)] = static_cast<float>(fit.effectiveHz);
         });
         for (NoteProfile& note : profile.notes) summarizeCutoff(note);
+        measureFilter();
+        measureFollowing();
+    }
+
+    /// Slope and resonance where most partials show both sides of the cutoff.
+    void measureFilter() {
+        const Frame* best = nullptr;
+        double bestScore = 0.0;
+        for (const Frame& frame : frames) {
+            const float hz = profile.cutoffHz.at(frame.seconds);
+            if (!isMeasured(hz) || hz > 15000.0) continue;
+            const float strongest = *std::max_element(frame.partials.begin(), frame.partials.end());
+            double below = 0.0;
+            double above = 0.0;
+            for (int n = 1; n <= partialCount; ++n)
+                if (frame.partials[static_cast<std::size_t>(n - 1)] > strongest - 55.0f)
+                    (n * frame.f0Hz < hz ? below : above) += 1.0;
+            if (const double score = std::min(below, above); score > bestScore) {
+                bestScore = score;
+                best = &frame;
+            }
+        }
+        if (best && bestScore >= 2.0)
+            profile.filter = fitCutoff(best->partials, best->f0Hz, profile.source.wave, profile.source.pulseWidth);
+    }
+
+    /// How the cutoff follows key and level, where the notes differ enough in one and little in the other.
+    void measureFollowing() {
+        std::vector<float> perOctave;
+        std::vector<float> perTenDb;
+        for (std::size_t i = 0; i < profile.notes.size(); ++i)
+            for (std::size_t k = i + 1; k < profile.notes.size(); ++k) {
+                const NoteProfile& a = profile.notes[i];
+                const NoteProfile& b = profile.notes[k];
+                if (!isMeasured(a.highestCutoffHz) || !isMeasured(b.highestCutoffHz)) continue;
+                const double octaves = std::log2(b.highestCutoffHz / a.highestCutoffHz);
+                const double keys = (b.note.key - a.note.key) / 12.0;
+                const double tens = (b.level.peakDb - a.level.peakDb) / 10.0;
+                if (std::abs(keys) >= 0.4 && std::abs(tens) < 0.2)
+                    perOctave.push_back(static_cast<float>(octaves / keys));
+                if (std::abs(tens) >= 0.4 && std::abs(keys) < 0.1)
+                    perTenDb.push_back(static_cast<float>(octaves / tens));
+            }
+        profile.keyTracking = medianOf(perOctave);
+        profile.velocityToCutoff = medianOf(perTenDb);
     }
 
     void summarizeCutoff(NoteProfile& note) const {
@@ -250,6 +315,7 @@ private:
             }
     }
 
+    const Recording& recording;
     const std::vector<float> mono;
     const Performance& performance;
     const ProfileSettings& settings;

@@ -3,7 +3,11 @@
 
 #include "core/analysis/harmonics.h"
 #include "core/analysis/level.h"
+#include "core/analysis/motion.h"
+#include "core/analysis/noise.h"
+#include "core/analysis/space.h"
 #include "core/analysis/track.h"
+#include "core/analysis/width.h"
 #include "core/audio/recording.h"
 #include "core/base/task.h"
 #include "core/performance/performance.h"
@@ -15,13 +19,16 @@
 namespace facet {
 
 /// Grows whenever a measurement changes; part of every cache key.
-inline constexpr int analysisVersion = 1;
+inline constexpr int analysisVersion = 2;
 
 /// What was measured of one note. Anything may be notMeasurable.
 struct NoteProfile {
     Note note;
-    double f0Hz = notMeasurable;  ///< of the steady part
-    double cents = notMeasurable; ///< f0 against the note in the recording's tuning
+    double f0Hz = notMeasurable;         ///< of the steady part
+    double cents = notMeasurable;        ///< f0 against the note in the recording's tuning
+    double glideSeconds = notMeasurable; ///< from the note before, where the two are joined
+    double sweepCents = notMeasurable;   ///< pitch at the onset re the steady pitch, when it falls or rises into it
+    double sweepSeconds = notMeasurable; ///< until 63 % of the sweep is done
     LevelFit level;
     Partials partials{};                    ///< in dB, mean power over the note
     Partials brightestPartials{};           ///< at the moment with the highest centroid
@@ -45,10 +52,19 @@ struct Profile {
     // Harmonics
     Partials partials{}; ///< mean power over all notes, dB re the strongest
     SourceFit source;    ///< nearest textbook waveform behind a low-pass
+    HarmonicBalance balance;
     // Brightness
     Track centroidHz;
-    Track rolloffHz; ///< 95 % of the power lies below
-    Track cutoffHz;  ///< effective cutoff: −6 dB re the source's own spectrum
+    Track rolloffHz;                         ///< 95 % of the power lies below
+    Track cutoffHz;                          ///< effective cutoff: −6 dB re the source's own spectrum
+    CutoffFit filter;                        ///< slope and resonance where the filter is seen best
+    double keyTracking = notMeasurable;      ///< octaves of cutoff per octave of the key
+    double velocityToCutoff = notMeasurable; ///< octaves of cutoff per 10 dB of level
+
+    NoiseProfile noise;
+    MotionProfile motion;
+    WidthProfile width;
+    SpaceProfile space;
 
     std::vector<NoteProfile> notes;
 };

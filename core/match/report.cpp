@@ -43,20 +43,6 @@ Json toJson(const Comparison& comparison) {
     return json;
 }
 
-Json toJson(const Track& track) {
-    Json json;
-    json["step_seconds"] = track.stepSeconds;
-    json["values"] = Json::array();
-    for (float value : track.values) json["values"].push_back(number(value));
-    return json;
-}
-
-Json toJson(const Partials& partials) {
-    Json json = Json::array();
-    for (float value : partials) json.push_back(number(std::round(value * 100.0f) / 100.0f));
-    return json;
-}
-
 } // namespace
 
 std::string matchReport(const MatchResult& result) {
@@ -91,40 +77,5 @@ std::string matchReport(const MatchResult& result) {
 }
 
 std::string comparisonReport(const Comparison& comparison) { return toJson(comparison).dump(2) + "\n"; }
-
-std::string profileReport(const Profile& profile, const Performance& performance) {
-    Json json;
-    json["analysis_version"] = analysisVersion;
-    json["seconds"] = number(profile.seconds);
-    json["loudness_lufs"] = number(profile.loudness);
-    json["tuning_cents"] = number(profile.tuningCents);
-    json["tempo_bpm"] = number(performance.tempo);
-    json["source"] = {{"nearest", nameOf(profile.source)},
-                      {"pulse_width", number(profile.source.pulseWidth)},
-                      {"error_db", number(profile.source.errorDb)}};
-    json["notes"] = Json::array();
-    for (const auto& n : profile.notes)
-        json["notes"].push_back({{"start", number(n.note.start)},
-                                 {"end", number(n.note.end)},
-                                 {"key", n.note.key},
-                                 {"name", nameOfKey(n.note.key)},
-                                 {"velocity", number(n.note.velocity)},
-                                 {"f0_hz", number(n.f0Hz)},
-                                 {"cents", number(n.cents)},
-                                 {"attack_ms", number(1000.0 * n.level.attack)},
-                                 {"decay_ms", number(1000.0 * n.level.decay)},
-                                 {"decay_63_ms", number(1000.0 * n.level.decayTime)},
-                                 {"sustain_db", number(n.level.sustainDb)},
-                                 {"release_ms", number(1000.0 * n.level.release)},
-                                 {"highest_cutoff_hz", number(n.highestCutoffHz)},
-                                 {"resting_cutoff_hz", number(n.restingCutoffHz)},
-                                 {"closing_ms", number(1000.0 * n.closingTime)},
-                                 {"partials_db", toJson(n.partials)}});
-    json["partials_db"] = toJson(profile.partials);
-    json["tracks"] = {{"pitch_hz", toJson(profile.pitchHz)},     {"pitch_cents", toJson(profile.pitchCents)},
-                      {"level_db", toJson(profile.levelDb)},     {"centroid_hz", toJson(profile.centroidHz)},
-                      {"rolloff_hz", toJson(profile.rolloffHz)}, {"effective_cutoff_hz", toJson(profile.cutoffHz)}};
-    return json.dump(1) + "\n";
-}
 
 } // namespace facet

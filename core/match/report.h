@@ -14,7 +14,4 @@ std::string matchReport(const MatchResult& result);
 /// A comparison alone: likeness, and per facet likeness, difference, words and values.
 std::string comparisonReport(const Comparison& comparison);
 
-/// A profile: everything measured, tracks included.
-std::string profileReport(const Profile& profile, const Performance& performance);
-
 } // namespace facet

@@ -1,0 +1,33 @@
+// Periodic change of pitch, level and brightness, and the beating of detuned voices.
+#pragma once
+
+#include "core/analysis/periodic.h"
+#include "core/base/task.h"
+#include "core/performance/performance.h"
+
+#include <span>
+#include <vector>
+
+namespace facet {
+
+struct MotionProfile {
+    PeriodicChange vibrato;                ///< of the pitch, in cents
+    double vibratoOnset = notMeasurable;   ///< seconds from the note's start until it moves
+    PeriodicChange tremolo;                ///< of the amplitude, share of its mean
+    double tremoloDepthDb = notMeasurable; ///< from the loudest to the softest of a cycle
+    PeriodicChange filter;                 ///< of the effective cutoff, in octaves
+    double driftCents = notMeasurable;     ///< standard deviation of the pitch below 1 Hz, vibrato taken out
+    double detuneCents = notMeasurable;    ///< distance of two voices that beat
+    double detuneConfidence = 0.0;         ///< share of the partials' change that beating explains
+    double noteCount = 0;                  ///< notes long enough to tell
+};
+
+/// Tracks as in Profile. The two longest notes are looked at. Throws Cancelled.
+MotionProfile measureMotion(std::span<const float> mono48k, const Performance& performance,
+                            const std::vector<double>& f0Hz, const Track& pitchCents, const Track& levelDb,
+                            double levelSmoothing, const Track& cutoffHz, const Task& task = {});
+
+/// Note value nearest to a rate at a tempo, for example "1/8 dotted"; empty when none is within 2 %.
+const char* nearestNoteValue(double rateHz, double beatsPerMinute);
+
+} // namespace facet
