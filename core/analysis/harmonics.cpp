@@ -235,9 +235,9 @@ SourceFit fitSource(const Partials& partials, double f0Hz) {
     for (const Hypothesis& h :
          {Hypothesis{TextbookWave::saw, 0.5}, {TextbookWave::triangle, 0.5}, {TextbookWave::sine, 0.5}})
         tryOne(h);
-    for (double width = 0.06; width <= 0.501; width += 0.02) tryOne({TextbookWave::pulse, width});
+    for (double width = 0.05; width <= 0.501; width += 0.01) tryOne({TextbookWave::pulse, width});
     if (best.wave == TextbookWave::pulse) // the nulls of a width stand close: go finer around the best
-        for (double step : {0.01, 0.005, 0.0025}) {
+        for (double step : {0.005, 0.0025}) {
             const double middle = best.pulseWidth;
             for (double width : {middle - step, middle + step})
                 if (width >= 0.02 && width <= 0.5) tryOne({TextbookWave::pulse, width});

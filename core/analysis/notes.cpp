@@ -2,6 +2,7 @@
 
 #include "core/analysis/chords.h"
 #include "core/analysis/level.h"
+#include "core/analysis/space.h"
 #include "core/audio/recording.h"
 #include "core/base/units.h"
 
@@ -110,19 +111,23 @@ private:
         const int reach = static_cast<int>(std::max(onsetSeconds, smoothing) / coarse.stepSeconds);
         const int count = static_cast<int>(coarse.values.size());
         std::vector<float> rise(coarse.values.size(), 0.0f);
+        std::vector<double> gain(coarse.values.size(), 0.0); // as amplitude: of two close rises the louder is the note's
         const auto floored = [&](int i) {
             return std::max(coarse.values[static_cast<std::size_t>(std::max(0, i))], static_cast<float>(quietest));
         };
-        for (int i = 0; i < count; ++i)
-            rise[static_cast<std::size_t>(i)] = floored(std::min(count - 1, i + reach / 2)) -
-                                                (i < reach ? static_cast<float>(quietest) : floored(i - reach / 2));
+        for (int i = 0; i < count; ++i) {
+            const float after = floored(std::min(count - 1, i + reach / 2));
+            const float before = i < reach ? static_cast<float>(quietest) : floored(i - reach / 2);
+            rise[static_cast<std::size_t>(i)] = after - before;
+            gain[static_cast<std::size_t>(i)] = gainFromDb(after) - gainFromDb(before);
+        }
         std::vector<double> found;
         for (int i = 0; i < count; ++i) {
             const float here = rise[static_cast<std::size_t>(i)];
             if (here < onsetRiseDb) continue;
-            const auto from = rise.begin() + std::max(0, i - 2 * reach);
-            const auto to = rise.begin() + std::min(count, i + 2 * reach + 1);
-            if (std::max_element(from, to) != rise.begin() + i) continue;
+            const auto from = gain.begin() + std::max(0, i - 2 * reach);
+            const auto to = gain.begin() + std::min(count, i + 2 * reach + 1);
+            if (std::max_element(from, to) != gain.begin() + i) continue;
             const double at = exactOnset(i * coarse.stepSeconds);
             if (found.empty() || at - found.back() >= shortestNote) found.push_back(at);
         }
@@ -134,7 +139,11 @@ private:
     double exactOnset(double around) const {
         const double from = std::max(0.0, around - 1.5 * std::max(onsetSeconds, smoothing));
         const double to = around + std::max(onsetSeconds, smoothing);
-        int top = fine.indexAt(from);
+        // From the quietest moment on, so that the note before is not taken for the top.
+        int low = fine.indexAt(from);
+        for (int i = low; i <= fine.indexAt(around) && i < static_cast<int>(fine.values.size()); ++i)
+            if (fine.values[static_cast<std::size_t>(i)] < fine.values[static_cast<std::size_t>(low)]) low = i;
+        int top = low;
         for (int i = top; i <= fine.indexAt(to) && i < static_cast<int>(fine.values.size()); ++i)
             if (fine.values[static_cast<std::size_t>(i)] > fine.values[static_cast<std::size_t>(top)]) top = i;
         const float bottom = lowestBetween(fine, from, top * fine.stepSeconds);
@@ -315,8 +324,37 @@ double tuningAgainst(std::span<const float> mono48k, const Performance& performa
     return spans.empty() ? 0.0 : tuningOf(spans, pitches);
 }
 
+namespace {
+
+/// Whether a note is what an echo leaves of an earlier one: as late as the echo or a multiple, and softer.
+bool isRepeat(const Note& note, const std::vector<Note>& notes, double echoSeconds) {
+    return std::any_of(notes.begin(), notes.end(), [&](const Note& earlier) {
+        const double turns = std::round((note.start - earlier.start) / echoSeconds);
+        // Velocities tell levels at 2 per dB.
+        return turns >= 1.0 && std::abs(note.start - earlier.start - turns * echoSeconds) < 0.03 &&
+               note.velocity < earlier.velocity - 10.0;
+    });
+}
+
+} // namespace
+
 FoundNotes findNotes(std::span<const float> mono48k, const Task& task) {
-    return findNotes(mono48k, trackPitch(mono48k, {}, task), task);
+    FoundNotes found = findNotes(mono48k, trackPitch(mono48k, {}, task), task);
+    if (found.performance.notes.size() < 3 || !found.problem.empty()) return found;
+    const Recording recording{analysisRateHz, {{mono48k.begin(), mono48k.end()}}};
+    const Echo echo = findEcho(recording, found.performance, task);
+    if (!echo.found() || echo.confidence < 0.5 || echo.levelDb > -1.5) return found;
+    // The echo is taken out and the notes are found anew: under it a fast phrase blurs.
+    const std::vector<float> dry = withoutEcho(mono48k, echo);
+    FoundNotes again = findNotes(dry, trackPitch(dry, {}, task), task);
+    if (!again.problem.empty()) return found;
+    auto& notes = again.performance.notes;
+    const std::vector<Note> all = notes;
+    std::erase_if(notes, [&](const Note& note) { return isRepeat(note, all, echo.seconds); });
+    again.echoSeconds = echo.seconds;
+    again.repeatsLeftOut = static_cast<int>(std::max<std::ptrdiff_t>(
+        0, static_cast<std::ptrdiff_t>(found.performance.notes.size()) - static_cast<std::ptrdiff_t>(notes.size())));
+    return again;
 }
 
 FoundNotes findNotes(std::span<const float> mono48k, const PitchTrack& pitch, const Task& task) {

@@ -15,6 +15,9 @@ struct FoundNotes {
     Performance performance;
     /// Share of the sounding time that has a clear pitch.
     double confidence = 0.0;
+    /// Seconds and level of the echo that explains the repeats left out; notMeasurable when there is none.
+    double echoSeconds = notMeasurable;
+    int repeatsLeftOut = 0;
     /// One honest sentence when the notes are not to be trusted; empty otherwise.
     std::string problem;
 };

@@ -105,6 +105,46 @@ std::size_t peakNear(const Correlation& c, std::size_t lag, std::size_t reach) {
     return best;
 }
 
+/// One octave by raised-cosine edges a sixth of an octave wide, without phase shift.
+std::vector<float> octaveBand(RealFft& fft, const Spectrum& whole, double centerHz, std::size_t frames) {
+    const double binHz = static_cast<double>(analysisRateHz) / fft.size();
+    const auto bins = fft.bins();
+    std::fill(bins.begin(), bins.end(), 0.0f);
+    const auto low = static_cast<std::size_t>(centerHz * std::exp2(-0.6) / binHz);
+    const auto high = std::min(bins.size() - 1, static_cast<std::size_t>(centerHz * std::exp2(0.6) / binHz));
+    for (std::size_t k = low; k <= high; ++k) {
+        const double octaves = std::abs(std::log2((static_cast<double>(k) * binHz + 1e-9) / centerHz));
+        const double edge = std::clamp((octaves - 0.5 + 1.0 / 12.0) * 6.0, 0.0, 1.0);
+        bins[k] = whole[k] * static_cast<float>(0.5 + 0.5 * std::cos(3.14159265358979 * edge)) /
+                  static_cast<float>(fft.size());
+    }
+    fft.inverse();
+    return {fft.time().begin(), fft.time().begin() + static_cast<std::ptrdiff_t>(frames)};
+}
+
+/// Slope in dB per second of a curve between two of its levels; notMeasurable when it does not reach the lower one.
+double slopeBetween(const std::vector<double>& curveDb, double stepSeconds, double high, double low) {
+    double n = 0.0, x = 0.0, y = 0.0, xx = 0.0, xy = 0.0;
+    bool reached = false;
+    for (std::size_t i = 0; i < curveDb.size(); ++i) {
+        if (curveDb[i] < low) {
+            reached = true;
+            break;
+        }
+        if (curveDb[i] > high) continue;
+        const double t = static_cast<double>(i) * stepSeconds;
+        n += 1.0;
+        x += t;
+        y += curveDb[i];
+        xx += t * t;
+        xy += t * curveDb[i];
+    }
+    if (!reached || n < 4.0) return notMeasurable;
+    return (n * xy - x * y) / (n * xx - x * x);
+}
+
+} // namespace
+
 Echo findEcho(const Recording& recording, const Performance& performance, const Task& task) {
     Echo echo;
     if (performance.notes.empty()) return echo;
@@ -204,45 +244,35 @@ Echo findEcho(const Recording& recording, const Performance& performance, const 
     return echo;
 }
 
-/// One octave by raised-cosine edges a sixth of an octave wide, without phase shift.
-std::vector<float> octaveBand(RealFft& fft, const Spectrum& whole, double centerHz, std::size_t frames) {
-    const double binHz = static_cast<double>(analysisRateHz) / fft.size();
-    const auto bins = fft.bins();
-    std::fill(bins.begin(), bins.end(), 0.0f);
-    const auto low = static_cast<std::size_t>(centerHz * std::exp2(-0.6) / binHz);
-    const auto high = std::min(bins.size() - 1, static_cast<std::size_t>(centerHz * std::exp2(0.6) / binHz));
-    for (std::size_t k = low; k <= high; ++k) {
-        const double octaves = std::abs(std::log2((static_cast<double>(k) * binHz + 1e-9) / centerHz));
-        const double edge = std::clamp((octaves - 0.5 + 1.0 / 12.0) * 6.0, 0.0, 1.0);
-        bins[k] = whole[k] * static_cast<float>(0.5 + 0.5 * std::cos(3.14159265358979 * edge)) /
-                  static_cast<float>(fft.size());
-    }
-    fft.inverse();
-    return {fft.time().begin(), fft.time().begin() + static_cast<std::ptrdiff_t>(frames)};
-}
-
-/// Slope in dB per second of a curve between two of its levels; notMeasurable when it does not reach the lower one.
-double slopeBetween(const std::vector<double>& curveDb, double stepSeconds, double high, double low) {
-    double n = 0.0, x = 0.0, y = 0.0, xx = 0.0, xy = 0.0;
-    bool reached = false;
-    for (std::size_t i = 0; i < curveDb.size(); ++i) {
-        if (curveDb[i] < low) {
-            reached = true;
-            break;
+std::vector<float> withoutEcho(std::span<const float> mono48k, const Echo& echo) {
+    const auto invert = [](std::span<const float> x, std::size_t lag, double level, double feedback) {
+        std::vector<float> dry(x.begin(), x.end());
+        for (std::size_t i = lag; i < dry.size(); ++i)
+            dry[i] = static_cast<float>(x[i] - feedback * x[i - lag] - (level - feedback) * dry[i - lag]);
+        return dry;
+    };
+    const std::vector<float> flat = flattened({mono48k.begin(), mono48k.end()});
+    const auto flatLag = static_cast<std::size_t>(std::lround(echo.seconds * echoRateHz));
+    // One side's echo is half as strong in the mix; which it is the energy tells.
+    const double level = gainFromDb(echo.levelDb);
+    const double feedback = isMeasured(echo.feedbackDb) ? gainFromDb(echo.feedbackDb) : 0.0;
+    double least = 1e300;
+    double bestLevel = 0.0;
+    double bestFeedback = 0.0;
+    for (double share : {0.35, 0.45, 0.5, 0.55, 0.65, 0.8, 0.9, 1.0, 1.1, 1.25})
+        for (double more : {0.7, 0.85, 1.0, 1.15, 1.3}) {
+            const double f = std::min(0.95, feedback * more);
+            double energy = 0.0;
+            for (float v : invert(flat, flatLag, level * share, f)) energy += static_cast<double>(v) * v;
+            if (energy < least) {
+                least = energy;
+                bestLevel = level * share;
+                bestFeedback = f;
+            }
         }
-        if (curveDb[i] > high) continue;
-        const double t = static_cast<double>(i) * stepSeconds;
-        n += 1.0;
-        x += t;
-        y += curveDb[i];
-        xx += t * t;
-        xy += t * curveDb[i];
-    }
-    if (!reached || n < 4.0) return notMeasurable;
-    return (n * xy - x * y) / (n * xx - x * x);
+    return invert(mono48k, static_cast<std::size_t>(std::lround(echo.seconds * analysisRateHz)), bestLevel,
+                  bestFeedback);
 }
-
-} // namespace
 
 Decay decayBetween(std::span<const float> band, double from, double to) {
     constexpr double step = 0.002;

@@ -40,6 +40,14 @@ struct SpaceProfile {
     double gapSeconds = 0.0;            ///< silence after notes that this was read from
 };
 
+/// The echo of a recording at 48 kHz, as measureSpace() finds it. Throws Cancelled.
+Echo findEcho(const Recording& recording48k, const Performance& performance, const Task& task = {});
+
+/// Mono sound at 48 kHz with an echo taken out: the inverse of 1 + g z⁻ᵀ/(1 − f z⁻ᵀ), with the level g and the feedback
+/// f near the measured ones that leave the least energy in the flattened spectrum. What is left of an echo lies some 15
+/// dB lower than before.
+std::vector<float> withoutEcho(std::span<const float> mono48k, const Echo& echo);
+
 /// Measures a recording at 48 kHz whose notes are known. Echo: whitened cross-correlation of each note's beginning with
 /// what follows, averaged over the notes; lags at which the same key is played again are left out for that note, so a
 /// repeat is not taken for an echo. Decay: backward integration of the squared octave band after the longest gap's note
