@@ -34,7 +34,8 @@ namespace {
 struct Heard {
     Recording recording;
     Performance performance;
-    std::string problem; ///< why found notes are not to be trusted
+    std::string problem;  ///< why found notes are not to be trusted
+    std::string evidence; ///< what was decided while finding them
 };
 
 Heard hear(const std::string& path, const std::string& notesPath, double tempo) {
@@ -42,10 +43,11 @@ Heard hear(const std::string& path, const std::string& notesPath, double tempo) 
     heard.recording = readAudio(path);
     requireUsable(heard.recording, fmt::format("“{}”", fs::path(path).filename().string()));
     const auto mono = monoMix(atRate(heard.recording, analysisRateHz));
-    FoundNotes found = findNotes(mono);
     if (notesPath.empty()) {
+        FoundNotes found = findNotes(mono);
         heard.performance = found.performance;
         heard.problem = found.problem;
+        heard.evidence = found.evidence();
     } else {
         heard.performance = readMidi(notesPath);
         heard.performance.tuningCents = tuningAgainst(mono, heard.performance);
@@ -110,7 +112,8 @@ void printProfile(const Profile& profile, const Heard& heard) {
                heard.recording.seconds(), heard.recording.rateHz,
                heard.recording.channelCount() == 1 ? "mono" : "stereo", profile.loudness, profile.tuningCents,
                nameOf(profile.source));
-    if (!heard.problem.empty()) fmt::print("{}\n", heard.problem);
+    for (const std::string& sentence : {heard.problem, heard.evidence})
+        if (!sentence.empty()) fmt::print("{}\n", sentence);
     fmt::print("\n{:<5} {:>8} {:>8} {:>7} {:>9} {:>9} {:>9} {:>9} {:>9} {:>9}\n", "note", "start", "end", "cents",
                "attack", "decay63", "sustain", "release", "opens", "closes");
     const auto cell = [](double value, const char* unit, int decimals) {

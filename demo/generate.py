@@ -42,6 +42,67 @@ COMET_TAIL = {
 COMET_TAIL_ECHOES = {**COMET_TAIL, "name": "comet-tail-echoes", "title": "Comet Tail with echoes", "seconds": 3.8,
                      "channels": 2, "echo": {"time_ms": 375.0, "level_db": -6.0, "feedback_db": -7.0, "ping_pong": True}}
 
+RING_NEBULA = {
+    "name": "ring-nebula", "title": "Ring Nebula", "tempo_bpm": 72.0, "seconds": 5.2, "tuning_cents": 0.0, "channels": 2,
+    "notes": [[0.0, 4.0, 50, 80], [0.0, 4.0, 57, 80], [0.0, 4.0, 60, 80], [0.0, 4.0, 65, 80]],
+    "source": {"wave": "saw", "voices": 3, "detune_cents": 9.0, "pan": [-0.8, 0.0, 0.8]},
+    "filter": {"kind": "two-pole", "slope_db_per_octave": 12, "middle_hz": 700.0, "rate_hz": 0.5, "depth_octaves": 0.6},
+    "envelope": {"attack_ms": 1400.0, "release_ms": 900.0},
+}
+RING_NEBULA_ORCHESTRA = """
+instr 1
+  iHz = cpsmidinn(p4)
+  aA vco2 0.3, iHz * cent(-9), 0, 0.5, 0.13
+  aB vco2 0.3, iHz, 0, 0.5, 0.47
+  aC vco2 0.3, iHz * cent(9), 0, 0.5, 0.81
+  kMove lfo 0.6, 0.5, 0
+  kCut = 700 * 2^kMove
+  aEnv linsegr 0, 1.4, 1, 3600, 1, 0.9, 0
+  aLeft butterlp 0.9 * aA + 0.5 * aB + 0.1 * aC, kCut
+  aRight butterlp 0.1 * aA + 0.5 * aB + 0.9 * aC, kCut
+  outs aLeft * aEnv * 0.4, aRight * aEnv * 0.4
+endin
+"""
+TOUCHDOWN = {
+    "name": "touchdown", "title": "Touchdown", "tempo_bpm": 90.0, "seconds": 2.4, "tuning_cents": 0.0, "channels": 1,
+    "notes": [[0.0, 0.6, 31, 110], [1.2, 1.8, 31, 110]],
+    "source": {"wave": "sine", "start_hz": 220.0, "rest_hz": 48.999, "time_constant_ms": 40.0},
+    "click": {"length_ms": 3.0, "level_db": -12.0}, "drive": {"curve": "tanh", "gain": 2.0},
+    "envelope": {"attack_ms": 1.0, "time_constant_ms": 220.0, "release_ms": 60.0},
+}
+TOUCHDOWN_ORCHESTRA = """
+instr 1
+  kTime timeinsts
+  kHz = 48.999 + (220 - 48.999) * exp(-kTime / 0.04)
+  aBody poscil 1, kHz
+  aNoise rand 0.25, 0.7, 1
+  aClick expseg 1, 0.003, 0.001, 3600, 0.001
+  aEnv linsegr 0, 0.001, 1, 3600, 1, 0.06, 0
+  aFall = a(exp(-kTime / 0.22))
+  out (tanh(2 * aBody * aFall) / tanh(2) * 0.7 + aNoise * aClick) * aEnv
+endin
+"""
+BEACON = {
+    "name": "beacon", "title": "Beacon", "tempo_bpm": 110.0, "seconds": 4.6, "tuning_cents": -6.0, "channels": 1,
+    "notes": [[0.0, 2.1818, 57, 100], [2.1818, 4.3636, 64, 100]],
+    "source": {"wave": "square"},
+    "filter": {"kind": "two-pole", "slope_db_per_octave": 12, "cutoff_hz": 2400.0},
+    "gate": {"rate_hz": 110.0 / 60.0 * 4.0, "note_value": "1/16", "duty": 0.45, "depth_db": 30.0, "edge_ms": 4.0},
+    "envelope": {"attack_ms": 4.0, "release_ms": 30.0},
+}
+BEACON_ORCHESTRA = """
+instr 1
+  aRaw vco2 0.6, cpsmidinn(p4) * cent(-6), 10
+  aSound butterlp aRaw, 2400
+  aTurn phasor 110 / 60 * 4
+  kTurn downsamp aTurn
+  kGate = (kTurn < 0.45 ? 1 : 0.0316)
+  kSoft portk kGate, 0.0015, 1
+  aEnv linsegr 0, 0.004, 1, 3600, 1, 0.03, 0
+  out aSound * a(kSoft) * aEnv * 0.5
+endin
+"""
+
 INSTRUMENT = """
 sr = {rate}
 ksmps = 1
@@ -175,7 +236,23 @@ def make(cue):
     (HERE / f"{cue['name']}.json").write_text(json.dumps(truth, indent=1) + "\n")
 
 
+def make_from(cue, orchestra):
+    """A cue with an orchestra of its own; its truth is what it states."""
+    header = f"sr = {RATE}\nksmps = 1\nnchnls = {cue['channels']}\n0dbfs = 1\n"
+    score = "".join(f"i1 {s} {t - s:.6f} {k} {v}\n" for s, t, k, v in cue["notes"]) + f"e {cue['seconds']}\n"
+    with tempfile.TemporaryDirectory() as name:
+        folder = pathlib.Path(name)
+        samples = run_csound(header + orchestra, score, folder / "cue.wav")[: int(cue["seconds"] * RATE)]
+        wavfile.write(folder / "out.wav", RATE, np.round(samples * 32767).astype(np.int16))
+        subprocess.run(["flac", "-s", "-f", "-8", "-o", str(HERE / f"{cue['name']}.flac"), str(folder / "out.wav")], check=True)
+    write_midi(cue, HERE / f"{cue['name']}.mid")
+    (HERE / f"{cue['name']}.json").write_text(json.dumps(cue, indent=1) + "\n")
+
+
 if __name__ == "__main__":
     for each in (AIRLOCK, COMET_TAIL, COMET_TAIL_ECHOES):
         make(each)
+        print(each["name"])
+    for each, its_orchestra in ((RING_NEBULA, RING_NEBULA_ORCHESTRA), (TOUCHDOWN, TOUCHDOWN_ORCHESTRA), (BEACON, BEACON_ORCHESTRA)):
+        make_from(each, its_orchestra)
         print(each["name"])

@@ -54,7 +54,7 @@ class CommandLine(unittest.TestCase):
         self.assertLessEqual(report["evaluations"], 150)
         self.assertEqual(report["seed"], 3)
         self.assertGreater(report["likeness"]["after"], report["likeness"]["before"])
-        self.assertEqual(set(report["facets"]), {"pitch", "level", "harmonics", "brightness"})
+        self.assertEqual(set(report["facets"]), {"pitch", "level", "harmonics", "brightness", "noise", "motion", "width", "space"})
         self.assertTrue(report["structure"])
         # Rendering patch and performance again gives the same bytes.
         run("render", out / "patch.json", "--performance", out / "performance.json", "--out", self.path / "again.wav")

@@ -49,7 +49,9 @@ TEST(Likeness, IsFullForTheSameSound) {
     const Recording reference = render(basePatch(), phrase());
     const Comparison same = compared(reference, reference);
     EXPECT_NEAR(same.likeness, 100.0, 1e-9);
-    for (const auto& facet : same.facets) EXPECT_EQ(facet.words, "alike");
+    ASSERT_EQ(same.facets.size(), static_cast<std::size_t>(facetCount));
+    for (const auto& facet : same.facets)
+        EXPECT_EQ(facet.words, facet.facet == Facet::width ? "mono recording" : "alike") << labelOf(facet.facet);
 }
 
 TEST(Likeness, IsDeafToGainPhaseAndStart) {

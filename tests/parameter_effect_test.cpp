@@ -16,7 +16,7 @@ Patch richPatch() {
     Patch patch;
     const auto set = [&](const char* module, const char* field, double value) { patch.set({module, field}, value); };
     set("voicing", "mode", 1.0); // mono, so that glide is heard
-    set("voicing", "glide", 60.0);
+    set("voicing", "glide", 150.0);
     set("layer:a/source:a", "wave", static_cast<double>(Wave::pulse));
     set("layer:a/source:a", "width", 30.0);
     set("layer:a/source:a", "voices", 3.0);
@@ -28,7 +28,7 @@ Patch richPatch() {
     set("layer:a/source:b", "voices", 2.0);
     set("layer:a/source:b", "detune", 12.0);
     set("layer:a/source:b", "spread", 40.0);
-    set("layer:a/source:b", "level", -3.0);
+    set("layer:a/source:b", "level", 3.0);
     set("layer:a/filter:a", "on", 1.0);
     set("layer:a/filter:a", "cutoff", 700.0);
     set("layer:a/filter:a", "resonance", 30.0);

@@ -342,6 +342,7 @@ void findNotesOf(Excerpt& excerpt, const Task& task) {
     excerpt.performance.notes = found.performance.notes;
     excerpt.performance.tuningCents = found.performance.tuningCents;
     excerpt.noteProblem = found.problem;
+    excerpt.noteEvidence = found.evidence();
 }
 
 } // namespace
@@ -437,6 +438,7 @@ void Session::importNotes(const std::filesystem::path& midi) {
                 e.performance.tuningCents = imported.tuningCents;
                 e.imported = true;
                 e.noteProblem.clear();
+                e.noteEvidence.clear();
                 e.corrections.clear();
             });
         });

@@ -15,7 +15,10 @@ Document makeDemoProject(const std::filesystem::path& folder) {
     document.cues.clear();
     for (const auto& [file, name] : {std::pair{"airlock", "Airlock"},
                                      {"comet-tail", "Comet Tail"},
-                                     {"comet-tail-echoes", "Comet Tail with echoes"}}) {
+                                     {"comet-tail-echoes", "Comet Tail with echoes"},
+                                     {"ring-nebula", "Ring Nebula"},
+                                     {"touchdown", "Touchdown"},
+                                     {"beacon", "Beacon"}}) {
         const auto audio = folder / (std::string(file) + ".flac");
         Excerpt excerpt = makeExcerpt(audio.string(), readWholeFile(audio));
         const Performance notes = readMidi(folder / (std::string(file) + ".mid"));

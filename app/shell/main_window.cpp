@@ -388,8 +388,10 @@ void MainWindow::refreshDocument() {
     }
     const Excerpt* excerpt = session_.cue() ? session_.cue()->excerpt() : nullptr;
     const bool problem = excerpt && !excerpt->noteProblem.empty() && excerpt->corrections.empty();
-    warning_->setVisible(problem);
-    if (problem) warning_->setText(QString::fromStdString(excerpt->noteProblem));
+    const bool evidence = excerpt && !problem && !excerpt->noteEvidence.empty() && excerpt->corrections.empty();
+    warning_->setVisible(problem || evidence);
+    if (problem || evidence)
+        warning_->setText(QString::fromStdString(problem ? excerpt->noteProblem : excerpt->noteEvidence));
     patch_->refresh();
     answers_->refresh();
     takes_->refresh();
@@ -426,6 +428,13 @@ void MainWindow::chooseFacet(Facet facet) {
 
 bool MainWindow::showView(const QString& id) {
     const QStringList ids{"facets", "patch", "search"};
+    for (int i = 0; i < facetCount; ++i) {
+        const auto facet = static_cast<Facet>(i);
+        const std::string_view label = labelOf(facet);
+        if (QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())).toLower() != id) continue;
+        facets_->choose(facet);
+        return showView("facets");
+    }
     const auto index = ids.indexOf(id);
     if (index < 0) return false;
     pages_->setCurrentIndex(static_cast<int>(index));

@@ -15,7 +15,8 @@ namespace facet {
 
 namespace {
 
-constexpr Facet measuredFacets[] = {Facet::pitch, Facet::level, Facet::harmonics, Facet::brightness};
+constexpr Facet allFacets[] = {Facet::pitch, Facet::level,  Facet::harmonics, Facet::brightness,
+                               Facet::noise, Facet::motion, Facet::width,     Facet::space};
 
 QString nameOf(Facet facet) {
     const std::string_view label = labelOf(facet);
@@ -33,6 +34,18 @@ std::vector<float> sketch(Facet facet, const Profile& profile) {
     case Facet::brightness:
         for (float hz : profile.centroidHz.values) values.push_back(std::log2(hz));
         return values;
+    case Facet::noise: return profile.noise.ratioDb.values;
+    case Facet::motion: {
+        const PeriodicChange& change = profile.motion.strongest().change;
+        for (int turn = 0; turn < 3; ++turn) values.insert(values.end(), change.cycle.begin(), change.cycle.end());
+        return values;
+    }
+    case Facet::width:
+        for (const WidthBand& band : profile.width.thirdOctaves) values.push_back(static_cast<float>(band.sideDb));
+        return values;
+    case Facet::space:
+        for (const Decay& decay : profile.space.decays) values.push_back(static_cast<float>(decay.t20));
+        return values;
     default:
         for (std::size_t i = 0; i < profile.levelDb.values.size(); i += 8)
             values.push_back(std::max(profile.levelDb.values[i] - static_cast<float>(profile.loudness), -45.0f));
@@ -48,7 +61,7 @@ public:
         setCheckable(true);
         setAutoExclusive(true);
         setFocusPolicy(Qt::StrongFocus);
-        setMinimumHeight(58);
+        setMinimumHeight(41);
         setObjectName("facet " + nameOf(facet));
         setAccessibleName(nameOf(facet));
     }
@@ -82,17 +95,17 @@ protected:
         painter.drawRoundedRect(box, 5, 5);
         painter.setPen(t.ink);
         painter.setFont(interfaceFont(10.5, QFont::DemiBold));
-        painter.drawText(QRectF(12, 8, 110, 18), Qt::AlignLeft | Qt::AlignVCenter, nameOf(facet_));
+        painter.drawText(QRectF(12, 4, 110, 18), Qt::AlignLeft | Qt::AlignVCenter, nameOf(facet_));
         painter.setFont(interfaceFont(14, QFont::DemiBold));
         painter.setPen(current_ ? t.ink : t.quiet);
         painter.drawText(QRectF(box.right() - 46, box.top(), 36, box.height()), Qt::AlignRight | Qt::AlignVCenter,
                          likeness_);
-        const QRectF plot(112, 8, std::max(40.0, box.right() - 46 - 112 - 6), 20);
+        const QRectF plot(112, 6, std::max(40.0, box.right() - 46 - 112 - 6), 14);
         drawCurve(painter, plot, reference_, QPen(t.reference, 1.6));
         drawCurve(painter, plot, render_, QPen(t.render, 1.6, Qt::DashLine));
         painter.setPen(t.quiet);
-        painter.setFont(interfaceFont(9));
-        const QRectF line(12, 30, box.right() - 46 - 16, 20);
+        painter.setFont(interfaceFont(8.5));
+        const QRectF line(12, 21, box.right() - 46 - 16, 16);
         painter.drawText(line, Qt::AlignLeft | Qt::AlignVCenter,
                          painter.fontMetrics().elidedText(words_, Qt::ElideRight, static_cast<int>(line.width())));
     }
@@ -107,7 +120,11 @@ private:
                     low = std::min(low, v);
                     high = std::max(high, v);
                 }
-        const float least = facet_ == Facet::pitch ? 20.0f : facet_ == Facet::brightness ? 0.5f : 6.0f;
+        const float least = facet_ == Facet::pitch        ? 20.0f
+                            : facet_ == Facet::brightness ? 0.5f
+                            : facet_ == Facet::space      ? 0.2f
+                            : facet_ == Facet::motion     ? 0.05f
+                                                          : 6.0f;
         if (high - low < least) {
             const float middle = 0.5f * (low + high);
             low = middle - 0.5f * least;
@@ -147,14 +164,14 @@ FacetList::FacetList(Session& session, QWidget* parent) : QWidget(parent), sessi
     title->setObjectName("heading");
     title->setFont(interfaceFont(10.5, QFont::DemiBold));
     layout->addWidget(title);
-    for (Facet facet : measuredFacets) {
+    for (Facet facet : allFacets) {
         auto* card = new FacetCard(facet, this);
         layout->addWidget(card);
         cards_.push_back(card);
         connect(card, &QAbstractButton::clicked, this, [this, facet] { choose(facet); });
     }
     layout->addStretch(1);
-    cards_.back()->setChecked(true);
+    choose(chosen_);
 }
 
 void FacetList::choose(Facet facet) {

@@ -6,12 +6,13 @@
 
 #include <QWidget>
 
+class QCPItemText;
 class QCustomPlot;
 class QLabel;
 
 namespace facet {
 
-/// Curves over time, or partial levels side by side. Moving the mouse reads both sounds off.
+/// Curves over time or frequency, or partial levels side by side. Moving the mouse reads both sounds off.
 class FacetPlot : public QWidget {
     Q_OBJECT
 
@@ -21,11 +22,14 @@ public:
     void restyle();
 
 private:
-    void showTracks(Facet facet, const CueResults& results);
+    void showCurves(Facet facet, const CueResults& results);
+    void showNothing(bool empty, Facet facet);
+    static QString motionLabel(const Profile& reference, const Profile* render);
     void showPartials(const CueResults& results);
     void readOff(double x);
 
     QCustomPlot* plot_;
+    QCPItemText* nothing_ = nullptr; ///< why the plot is empty
     QLabel* title_;
     QLabel* readout_;
     Facet facet_ = Facet::brightness;

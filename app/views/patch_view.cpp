@@ -143,6 +143,12 @@ void AnswerView::rebuild() {
             }
         }
     }
+    if (rows_.empty()) {
+        auto* none = new QLabel(tr("No parameter of the patch answers for this facet."), content);
+        none->setObjectName("quiet");
+        none->setWordWrap(true);
+        stack->addWidget(none);
+    }
     stack->addStretch(1);
     list_ = scrolling(content, this);
     layout_->addWidget(list_, 1);

@@ -1,7 +1,10 @@
 #include "core/analysis/glide.h"
 
+#include "core/audio/recording.h"
+
 #include <algorithm>
 #include <cmath>
+#include <vector>
 
 namespace facet {
 
@@ -57,6 +60,46 @@ OnsetSweep onsetSweep(const Track& pitchHz, double start, double end, double ste
         }
     }
     return {};
+}
+
+OnsetSweep sweepOfHit(std::span<const float> mono48k, double start, double end, double steadyHz) {
+    OnsetSweep sweep;
+    if (steadyHz > 200.0) return sweep;
+    const auto first = static_cast<std::size_t>(std::max(0.0, start) * analysisRateHz);
+    const auto last = std::min(mono48k.size(), static_cast<std::size_t>(std::min(end, start + 0.4) * analysisRateHz));
+    // Two means of 0.8 ms: −3 dB near 400 Hz, no overshoot, so no crossings of its own.
+    constexpr std::size_t reach = 38;
+    std::vector<double> sum(last - std::min(first, last) + 1, 0.0);
+    std::vector<double> smooth;
+    for (int pass = 0; pass < 2; ++pass) {
+        const auto count = sum.size() - 1;
+        for (std::size_t i = 0; i < count; ++i) sum[i + 1] = sum[i] + (pass == 0 ? mono48k[first + i] : smooth[i]);
+        smooth.assign(count, 0.0);
+        for (std::size_t i = 0; i < count; ++i) {
+            const std::size_t a = i > reach / 2 ? i - reach / 2 : 0;
+            const std::size_t b = std::min(count, i + reach / 2);
+            smooth[i] = (sum[b] - sum[a]) / reach;
+        }
+    }
+    double before = notMeasurable;
+    double firstCents = notMeasurable;
+    for (std::size_t i = 1; i < smooth.size(); ++i) {
+        if (!(smooth[i - 1] < 0.0 && smooth[i] >= 0.0)) continue;
+        const double at = (static_cast<double>(i) - smooth[i] / (smooth[i] - smooth[i - 1])) / analysisRateHz;
+        if (isMeasured(before) && at - before > 1.0 / 800.0) {
+            const double cents = 1200.0 * std::log2(1.0 / (at - before) / steadyHz);
+            if (!isMeasured(firstCents)) {
+                if (std::abs(cents) < 3.0 * leastSweepCents) return sweep;
+                firstCents = cents;
+            } else if (std::abs(cents) <= std::abs(firstCents) * std::exp(-1.0)) {
+                sweep.cents = firstCents;
+                sweep.seconds = 0.5 * (at + before);
+                return sweep;
+            }
+        }
+        before = at;
+    }
+    return sweep;
 }
 
 } // namespace facet

@@ -3,6 +3,8 @@
 
 #include "core/analysis/track.h"
 
+#include <span>
+
 namespace facet {
 
 /// Seconds a glide takes from one steady pitch to the next, straight in cents: the time between a tenth and nine tenths
@@ -17,5 +19,9 @@ struct OnsetSweep {
 
 /// How far off a note begins and how quickly it comes to its steady pitch; notMeasurable below 30 cents.
 OnsetSweep onsetSweep(const Track& pitchHz, double start, double end, double steadyHz);
+
+/// The same for a low hit whose pitch falls faster than a pitch tracker's window: from the spacing of the rising zero
+/// crossings of the sound below 600 Hz.
+OnsetSweep sweepOfHit(std::span<const float> mono48k, double start, double end, double steadyHz);
 
 } // namespace facet

@@ -201,6 +201,15 @@ Beating beatingOf(std::span<const float> mono, double from, double to, double f0
 
 } // namespace
 
+NamedMotion MotionProfile::strongest() const {
+    // Depths in steps that are easily heard.
+    const double steps[] = {vibrato.found() ? vibrato.depth / 5.0 : 0.0, tremolo.found() ? tremolo.depth / 0.12 : 0.0,
+                            filter.found() ? filter.depth / 0.2 : 0.0};
+    if (steps[1] > steps[0] && steps[1] >= steps[2]) return {tremolo, "tremolo", "share of the level"};
+    if (steps[2] > steps[0]) return {filter, "filter movement", "octaves"};
+    return {vibrato, "vibrato", "cents"};
+}
+
 MotionProfile measureMotion(std::span<const float> mono48k, const Performance& performance,
                             const std::vector<double>& f0Hz, const Track& pitchCents, const Track& levelDb,
                             double levelSmoothing, const Track& cutoffHz, const Task& task) {

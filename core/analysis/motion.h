@@ -10,6 +10,13 @@
 
 namespace facet {
 
+/// What moves, and how far a step of it is easily heard.
+struct NamedMotion {
+    const PeriodicChange& change;
+    const char* name; ///< "vibrato", "tremolo", "filter movement"
+    const char* unit; ///< of its depth
+};
+
 struct MotionProfile {
     PeriodicChange vibrato;                ///< of the pitch, in cents
     double vibratoOnset = notMeasurable;   ///< seconds from the note's start until it moves
@@ -19,7 +26,10 @@ struct MotionProfile {
     double driftCents = notMeasurable;     ///< standard deviation of the pitch below 1 Hz, vibrato taken out
     double detuneCents = notMeasurable;    ///< distance of two voices that beat
     double detuneConfidence = 0.0;         ///< share of the partials' change that beating explains
-    double noteCount = 0;                  ///< notes long enough to tell
+    int noteCount = 0;                     ///< notes long enough to tell
+
+    /// The motion that is heard most; its change is not found() when nothing moves.
+    NamedMotion strongest() const;
 };
 
 /// Tracks as in Profile. The two longest notes are looked at. Throws Cancelled.

@@ -1,6 +1,7 @@
 #include "core/analysis/notes.h"
 
 #include "core/analysis/chords.h"
+#include "core/analysis/gate.h"
 #include "core/analysis/level.h"
 #include "core/analysis/space.h"
 #include "core/audio/recording.h"
@@ -9,6 +10,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <fmt/format.h>
 #include <vector>
 
 namespace facet {
@@ -21,6 +23,7 @@ constexpr double onsetRiseDb = 4.0;      ///< rise within onsetSeconds that make
 constexpr double onsetSeconds = 0.02;
 constexpr double shortestNote = 0.04;
 constexpr double steadyRangeSemitones = 0.6;
+constexpr double longestSweep = 0.2; ///< seconds
 constexpr double clearAperiodicity = 0.3;
 constexpr double trustedShare = 0.55;
 constexpr double chordSalience = 0.6; ///< of another note, re the strongest
@@ -28,6 +31,12 @@ constexpr double chordShare = 0.5;    ///< of the sounding time in which several
 constexpr double chordRangeDb = 25.0; ///< below the loudest an instant tells nothing about chords
 constexpr int chordInstants = 24;
 constexpr double intendedCents = 8.0; ///< smaller deviations are the filter's and the measurement's
+
+/// Where a note may begin: at a rise of the level, or where only the pitch changes.
+struct Start {
+    double seconds;
+    bool rise;
+};
 
 struct Span {
     double start;
@@ -75,7 +84,8 @@ public:
 
     FoundNotes find() {
         FoundNotes found;
-        std::vector<double> starts = onsets();
+        std::vector<Start> starts;
+        for (double seconds : onsets()) starts.push_back({seconds, true});
         if (holdsChords()) {
             found.problem = "This recording seems to hold several notes at once: the notes shown are a proposal; "
                             "check them, or import or draw the right ones.";
@@ -83,7 +93,7 @@ public:
             return found;
         }
         addPitchChanges(starts);
-        std::sort(starts.begin(), starts.end());
+        std::sort(starts.begin(), starts.end(), [](const Start& a, const Start& b) { return a.seconds < b.seconds; });
         std::vector<Span> spans = spansBetween(starts);
         found.confidence = pitchedShare();
         if (spans.empty() || found.confidence < trustedShare) {
@@ -92,6 +102,7 @@ public:
             if (spans.empty()) return found;
         }
         toNotes(spans, found.performance);
+        found.gateEvidence = joinGatedNotes(found.performance.notes, mono, found.performance.tuningCents);
         return found;
     }
 
@@ -111,7 +122,8 @@ private:
         const int reach = static_cast<int>(std::max(onsetSeconds, smoothing) / coarse.stepSeconds);
         const int count = static_cast<int>(coarse.values.size());
         std::vector<float> rise(coarse.values.size(), 0.0f);
-        std::vector<double> gain(coarse.values.size(), 0.0); // as amplitude: of two close rises the louder is the note's
+        std::vector<double> gain(coarse.values.size(),
+                                 0.0); // as amplitude: of two close rises the louder is the note's
         const auto floored = [&](int i) {
             return std::max(coarse.values[static_cast<std::size_t>(std::max(0, i))], static_cast<float>(quietest));
         };
@@ -156,7 +168,7 @@ private:
     }
 
     /// Key changes without a rise in level: legato notes.
-    void addPitchChanges(std::vector<double>& starts) const {
+    void addPitchChanges(std::vector<Start>& starts) const {
         constexpr int hold = 6; // 30 ms on either side
         const auto& hz = pitch.hz.values;
         for (int i = hold; i + hold < static_cast<int>(hz.size()); ++i) {
@@ -169,31 +181,49 @@ private:
             const double middle = std::sqrt(static_cast<double>(before) * after);
             if ((hz[at] > middle) == (hz[at - 1] > middle)) continue;
             const double seconds = i * pitch.hz.stepSeconds;
-            const auto near = [seconds](double start) { return std::abs(start - seconds) < 0.06; };
-            if (std::none_of(starts.begin(), starts.end(), near)) starts.push_back(seconds);
+            const auto near = [seconds](const Start& start) { return std::abs(start.seconds - seconds) < 0.06; };
+            if (std::none_of(starts.begin(), starts.end(), near)) starts.push_back({seconds, false});
         }
     }
 
-    std::vector<Span> spansBetween(const std::vector<double>& starts) const {
+    std::vector<Span> spansBetween(const std::vector<Start>& starts) const {
         std::vector<Span> spans;
         const double total = static_cast<double>(mono.size()) / analysisRateHz;
+        double carried = notMeasurable; ///< start of a sweep that runs into the next span
         for (std::size_t i = 0; i < starts.size(); ++i) {
-            const double next = i + 1 < starts.size() ? starts[i + 1] : total;
-            double end = starts[i];
-            const float top = highestBetween(starts[i], next);
-            while (end < next && (end < starts[i] + 0.01 || coarse.at(end) > top - 30.0f)) end += 0.001;
+            const double start = starts[i].seconds;
+            const double next = i + 1 < starts.size() ? starts[i + 1].seconds : total;
+            double end = start;
+            const float top = highestBetween(start, next);
+            while (end < next && (end < start + 0.01 || coarse.at(end) > top - 30.0f)) end += 0.001;
             std::vector<float> values;
             std::size_t clear = 0;
-            for (double t = starts[i] + 0.01; t < end; t += pitch.hz.stepSeconds)
+            for (double t = start + 0.01; t < end; t += pitch.hz.stepSeconds)
                 if (sounds(t)) {
                     values.push_back(pitch.hz.at(t));
                     clear += isMeasured(values.back()) && pitch.aperiodicity.at(t) < 0.5;
                 }
             const float hz = medianOf(values);
-            if (!isMeasured(hz) || 3 * clear < values.size() || end - starts[i] < shortestNote) continue;
-            spans.push_back({starts[i], std::min(end, next), keyFromHz(hz)});
+            const bool pitched = isMeasured(hz) && 3 * clear >= values.size() && end - start >= shortestNote;
+            // A short way to the pitch of what follows without a new rise is a sweep, not a note.
+            if (i + 1 < starts.size() && !starts[i + 1].rise && end - start < longestSweep &&
+                (!pitched || rangeSemitones(values) > steadyRangeSemitones)) {
+                if (!isMeasured(carried)) carried = start;
+                continue;
+            }
+            const double from = isMeasured(carried) ? carried : start;
+            carried = notMeasurable;
+            if (pitched) spans.push_back({from, std::min(end, next), keyFromHz(hz)});
         }
         return spans;
+    }
+
+    /// Distance of the quartiles.
+    static double rangeSemitones(std::vector<float> values) {
+        std::erase_if(values, [](float v) { return !isMeasured(v); });
+        if (values.size() < 4) return 0.0;
+        std::sort(values.begin(), values.end());
+        return 12.0 * std::log2(values[values.size() * 3 / 4] / values[values.size() / 4]);
     }
 
     float highestBetween(double from, double to) const {
@@ -226,8 +256,10 @@ private:
     }
 
     /// Between two onsets, every key that sounds at least half of the time becomes a note.
-    void proposeChords(const std::vector<double>& starts, Performance& performance) const {
+    void proposeChords(const std::vector<Start>& rises, Performance& performance) const {
         const double total = static_cast<double>(mono.size()) / analysisRateHz;
+        std::vector<double> starts;
+        for (const Start& rise : rises) starts.push_back(rise.seconds);
         for (std::size_t s = 0; s < starts.size(); ++s) {
             const double next = s + 1 < starts.size() ? starts[s + 1] : total;
             double end = next;
@@ -305,6 +337,15 @@ private:
 };
 
 } // namespace
+
+std::string FoundNotes::evidence() const {
+    std::string text = gateEvidence;
+    if (repeatsLeftOut > 0)
+        text +=
+            fmt::format("{}{} repeat{} of an echo of {:.0f} ms {} left out.", text.empty() ? "" : " ", repeatsLeftOut,
+                        repeatsLeftOut == 1 ? "" : "s", 1000.0 * echoSeconds, repeatsLeftOut == 1 ? "was" : "were");
+    return text;
+}
 
 double tuningAgainst(std::span<const float> mono48k, const Performance& performance) {
     std::vector<Span> spans;

@@ -18,6 +18,10 @@ struct FoundNotes {
     /// Seconds and level of the echo that explains the repeats left out; notMeasurable when there is none.
     double echoSeconds = notMeasurable;
     int repeatsLeftOut = 0;
+    /// Why repeated bursts were taken for one held note behind a gate, or empty; for people.
+    std::string gateEvidence;
+    /// What was decided and why, in words: gates joined, repeats of an echo left out. May be empty.
+    std::string evidence() const;
     /// One honest sentence when the notes are not to be trusted; empty otherwise.
     std::string problem;
 };

@@ -81,6 +81,14 @@ private:
         return newest;
     }
 
+    /// Latest end of the notes that have begun by an instant.
+    double lastEndBefore(double seconds) const {
+        double latest = 0.0;
+        for (const Note& note : performance.notes)
+            if (note.start <= seconds) latest = std::max(latest, note.end);
+        return latest;
+    }
+
     void measurePitch() {
         const PitchTrack track = trackPitch(mono, {.stepSeconds = stepSeconds}, task);
         profile.pitchHz = track.hz;
@@ -89,7 +97,8 @@ private:
             const double seconds = static_cast<double>(i) * stepSeconds;
             const float hz = track.hz.values[i];
             const Note* note = noteAt(seconds);
-            if (!note || !isMeasured(hz) || !sounds(seconds)) {
+            // Behind a note's end echoes and tails may have the louder pitch.
+            if (!note || !isMeasured(hz) || !sounds(seconds) || seconds > lastEndBefore(seconds) + 0.05) {
                 profile.pitchHz.values[i] = notMeasurable;
                 profile.pitchCents.values.push_back(notMeasurable);
                 continue;
@@ -167,7 +176,8 @@ private:
         if (before && before->end > note.start - 0.03)
             result.glideSeconds = glideTime(profile.pitchHz, note.start, expectedHz(*before), steadyHz, next);
         else {
-            const OnsetSweep sweep = onsetSweep(profile.pitchHz, note.start, std::min(note.end, next), steadyHz);
+            OnsetSweep sweep = onsetSweep(profile.pitchHz, note.start, std::min(note.end, next), steadyHz);
+            if (!isMeasured(sweep.cents)) sweep = sweepOfHit(mono, note.start, std::min(note.end, next), steadyHz);
             result.sweepCents = sweep.cents;
             result.sweepSeconds = sweep.seconds;
         }

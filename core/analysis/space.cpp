@@ -78,11 +78,13 @@ struct Sample {
     std::vector<char> allowed;
 };
 
-/// Whether most of the notes that can tell have a copy of themselves after a lag, each on its own.
+/// Whether most of the notes that can tell have a copy of themselves after a lag, each on its own. A single one is
+/// believed only when no other note begins there.
 bool agreed(const std::vector<Sample>& samples, const std::vector<float>& mid, const std::vector<float>& left,
-            const std::vector<float>& right, std::size_t lag, double gain) {
+            const std::vector<float>& right, std::size_t lag, double gain, const Performance& performance) {
     int telling = 0;
     int agreeing = 0;
+    bool alone = true;
     for (const Sample& sample : samples) {
         if (!sample.allowed[lag]) continue;
         double l = 0.0;
@@ -92,9 +94,11 @@ bool agreed(const std::vector<Sample>& samples, const std::vector<float>& mid, c
             r += static_cast<double>(mid[i]) * right[i + lag];
         }
         ++telling;
+        const double at = static_cast<double>(sample.begin + lag) / echoRateHz;
+        for (const Note& other : performance.notes) alone = alone && std::abs(other.start - at) > 0.02;
         agreeing += std::max(std::abs(l), std::abs(r)) / sample.energy > 0.5 * gain;
     }
-    return telling > 0 && 3 * agreeing >= 2 * telling && (telling > 1 || gain > 0.3);
+    return telling > 0 && 3 * agreeing >= 2 * telling && (telling > 1 || (gain > 0.3 && alone));
 }
 
 /// Largest gain within a few samples of a lag.
@@ -173,7 +177,7 @@ Echo findEcho(const Recording& recording, const Performance& performance, const 
         const Spectrum own = spectrumOf(fft, mid, begin, stop);
         const auto usable = [&](std::size_t lag) {
             const double t = static_cast<double>(lag) / echoRateHz;
-            if (end + t > seconds || t < end - note.start) return false; // within itself a tone resembles itself
+            if (end + t > seconds || t < note.end - note.start) return false; // within itself a tone resembles itself
             for (const Note& other : performance.notes)
                 if (&other != &note && (other.key - note.key) % 12 == 0 && other.start < end + t + 0.01 &&
                     other.end + 0.05 > note.start + t)
@@ -222,7 +226,8 @@ Echo findEcho(const Recording& recording, const Performance& performance, const 
     std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() * 95 / 100), all.end());
     const double usual = all[all.size() * 95 / 100];
     echo.confidence = std::clamp((sum.at(best) / (usual + 1e-9) - 1.5) / 3.0, 0.0, 1.0);
-    if (echo.confidence < 0.25 || !agreed(samples, mid, left, right, best, sum.at(best))) {
+    if (echo.confidence < 0.25 || sum.at(best) > 0.95 ||
+        !agreed(samples, mid, left, right, best, sum.at(best), performance)) {
         echo.confidence = 0.0;
         return echo;
     }

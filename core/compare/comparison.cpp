@@ -24,6 +24,12 @@ constexpr Ear pitchEar{3.0, 80.0};
 constexpr Ear levelEar{0.7, 8.0};
 constexpr Ear harmonicsEar{1.0, 8.0};
 constexpr Ear brightnessEar{0.04, 0.8};
+// Common practice, no source: 3 dB of harmonic-to-noise ratio, a dB and a half of side.
+constexpr Ear noiseEar{3.0, 15.0};
+constexpr Ear widthEar{1.5, 10.0};
+// Of motion and space the differences are counted in steps that are easily heard.
+constexpr Ear motionEar{0.5, 8.0};
+constexpr Ear spaceEar{0.5, 8.0};
 
 double likenessOf(double difference, Ear ear) {
     return 100.0 * std::exp(-std::max(0.0, difference - ear.threshold) / ear.scale);
@@ -91,7 +97,7 @@ public:
 
     Comparison run() {
         Comparison result;
-        result.facets = {pitch(), level(), harmonics(), brightness()};
+        result.facets = {pitch(), level(), harmonics(), brightness(), noise(), motion(), width(), space()};
         double sum = 0.0;
         double worst = 100.0;
         int count = 0;
@@ -159,7 +165,7 @@ private:
     static void finish(FacetComparison& facet, Ear ear, const std::vector<Remark>& remarks) {
         facet.measured = isMeasured(facet.difference);
         facet.likeness = facet.measured ? likenessOf(facet.difference, ear) : 0.0;
-        facet.words = facet.measured ? largestOf(remarks) : "not measurable";
+        facet.words = !facet.measured ? "not measurable" : facet.likeness > 97.0 ? "alike" : largestOf(remarks);
     }
 
     FacetComparison pitch() const {
@@ -331,6 +337,211 @@ private:
         }
         finish(facet, brightnessEar, remarks);
         if (facet.difference < 0.06) facet.words = "alike";
+        return facet;
+    }
+
+    /// A row of two values of one kind; `text` gives their unit.
+    template <typename Text>
+    static void addRow(FacetComparison& facet, const char* label, double a, double b, Text&& text,
+                       const std::string& difference = "–") {
+        facet.values.push_back({label, text(a), text(b), difference});
+    }
+
+    static std::string apartDb(double a, double b) {
+        return isMeasured(a) && isMeasured(b) ? signedText(b - a, 1, "dB") : std::string("–");
+    }
+
+    FacetComparison noise() const {
+        FacetComparison facet = begin(Facet::noise);
+        const double a = reference.noise.harmonicToNoiseDb;
+        const double b = render.noise.harmonicToNoiseDb;
+        const auto ratio = [](double db) {
+            return isMeasured(db) && db >= cleanRatioDb - 0.1 ? std::string("clean") : dbText(db);
+        };
+        facet.difference = meanDifference(reference.noise.ratioDb, render.noise.ratioDb, 40.0,
+                                          [](double x, double y) { return x - y; });
+        std::vector<Remark> remarks;
+        if (isMeasured(a) && isMeasured(b))
+            remarks.push_back(
+                {std::abs(b - a) / 4.0, fmt::format("{:.0f} dB {} noise", std::abs(b - a), b > a ? "less" : "more")});
+        addRow(facet, "Harmonics to noise", a, b, ratio, apartDb(a, b));
+        for (std::size_t k = 0; k < noiseBandHz.size(); ++k) {
+            const double x = reference.noise.bandNoiseDb[k];
+            const double y = render.noise.bandNoiseDb[k];
+            if (!isMeasured(x) && !isMeasured(y)) continue;
+            const std::string label = noiseBandHz[k] >= 1000.0
+                                          ? fmt::format("Noise at {:.0f} kHz", noiseBandHz[k] / 1000.0)
+                                          : fmt::format("Noise at {:.0f} Hz", noiseBandHz[k]);
+            addRow(facet, label.c_str(), x, y, dbText, apartDb(x, y));
+        }
+        addRow(facet, "Slope of the noise", reference.noise.slopeDbPerOctave, render.noise.slopeDbPerOctave,
+               [](double v) { return isMeasured(v) ? signedText(v, 1, "dB/oct") : std::string("–"); });
+        const double clickA = reference.noise.clickDb;
+        const double clickB = render.noise.clickDb;
+        addRow(facet, "Onset click", clickA, clickB, dbText, apartDb(clickA, clickB));
+        finish(facet, noiseEar, remarks);
+        return facet;
+    }
+
+    /// Rows and remarks of one kind of motion; returns its difference in easily heard steps.
+    static double addMotion(FacetComparison& facet, std::vector<Remark>& remarks, const char* noun,
+                            const PeriodicChange& a, const PeriodicChange& b, double depthStep,
+                            const std::function<std::string(double)>& depthText) {
+        if (!a.found() && !b.found()) return 0.0;
+        const auto rate = [](double hz) { return isMeasured(hz) ? fmt::format("{:.2f} Hz", hz) : std::string("–"); };
+        std::string label = noun;
+        label[0] = static_cast<char>(std::toupper(label[0]));
+        const double depthA = a.found() ? a.depth : 0.0;
+        const double depthB = b.found() ? b.depth : 0.0;
+        facet.values.push_back({label + " rate", rate(a.rateHz), rate(b.rateHz),
+                                a.found() && b.found() ? signedText(b.rateHz - a.rateHz, 2, "Hz") : "–"});
+        facet.values.push_back({label + " depth", depthText(depthA), depthText(depthB), "–"});
+        facet.values.push_back({label + " shape", nameOfCycle(a), nameOfCycle(b),
+                                std::string(nameOfCycle(a)) == nameOfCycle(b) ? "–" : "differs"});
+        double steps = std::abs(depthB - depthA) / depthStep;
+        if (!b.found())
+            remarks.push_back({2.0 + steps, fmt::format("no {}, reference {:.1f} Hz", noun, a.rateHz)});
+        else if (!a.found())
+            remarks.push_back({2.0 + steps, fmt::format("{} of {:.1f} Hz, reference has none", noun, b.rateHz)});
+        else {
+            const double apart = std::abs(std::log2(b.rateHz / a.rateHz)) / 0.05;
+            remarks.push_back({apart, fmt::format("{} {:.2f} Hz, not {:.2f}", noun, b.rateHz, a.rateHz)});
+            remarks.push_back({steps, fmt::format("{} {}, not {}", noun, depthText(depthB), depthText(depthA))});
+            steps += std::min(6.0, apart);
+        }
+        return std::min(12.0, steps);
+    }
+
+    FacetComparison motion() const {
+        FacetComparison facet = begin(Facet::motion);
+        const MotionProfile& a = reference.motion;
+        const MotionProfile& b = render.motion;
+        std::vector<Remark> remarks;
+        if (a.noteCount > 0 && b.noteCount > 0) {
+            facet.difference = addMotion(facet, remarks, "vibrato", a.vibrato, b.vibrato, 5.0,
+                                         [](double v) { return fmt::format("±{:.0f} ct", v); }) +
+                               addMotion(facet, remarks, "tremolo", a.tremolo, b.tremolo, 0.12,
+                                         [](double v) { return fmt::format("±{:.0f} %", 100.0 * v); }) +
+                               addMotion(facet, remarks, "filter movement", a.filter, b.filter, 0.2,
+                                         [](double v) { return fmt::format("±{:.2f} oct", v); });
+            const double apartA = isMeasured(a.detuneCents) ? a.detuneCents : 0.0;
+            const double apartB = isMeasured(b.detuneCents) ? b.detuneCents : 0.0;
+            const auto text = [](double v) {
+                return isMeasured(v) ? fmt::format("{:.1f} ct", v) : std::string("none");
+            };
+            facet.values.push_back({"Beating voices apart", text(a.detuneCents), text(b.detuneCents),
+                                    apartA + apartB > 0.0 ? signedText(apartB - apartA, 1, "ct") : "–"});
+            const double steps = std::min(12.0, std::abs(apartB - apartA) / 3.0);
+            facet.difference += steps;
+            if (apartB <= 0.0)
+                remarks.push_back({steps, fmt::format("no beating, reference {:.0f} cents", apartA)});
+            else if (apartA <= 0.0)
+                remarks.push_back({steps, fmt::format("beats at {:.0f} cents, reference does not", apartB)});
+            else
+                remarks.push_back({steps, fmt::format("voices {:.0f} cents apart, not {:.0f}", apartB, apartA)});
+            const auto drift = [](double v) { return isMeasured(v) ? fmt::format("{:.1f} ct", v) : std::string("–"); };
+            addRow(facet, "Drift below 1 Hz", a.driftCents, b.driftCents, drift);
+        } else {
+            facet.difference = notMeasurable;
+        }
+        finish(facet, motionEar, remarks);
+        if (!facet.measured) facet.words = "notes too short to tell";
+        return facet;
+    }
+
+    FacetComparison width() const {
+        FacetComparison facet = begin(Facet::width);
+        const WidthProfile& a = reference.width;
+        const WidthProfile& b = render.width;
+        facet.difference = notMeasurable;
+        std::vector<Remark> remarks;
+        if (reference.channelCount > 1 && render.channelCount > 1) {
+            // Narrower than −30 dB nobody hears; bands weigh by their level.
+            const auto heard = [](double db) { return std::max(-30.0, db); };
+            double sum = 0.0;
+            double weights = 0.0;
+            for (std::size_t k = 0; k < std::min(a.thirdOctaves.size(), b.thirdOctaves.size()); ++k) {
+                const WidthBand& x = a.thirdOctaves[k];
+                const WidthBand& y = b.thirdOctaves[k];
+                if (!isMeasured(x.sideDb) || !isMeasured(y.sideDb)) continue;
+                const double weight = 1.0 + x.levelDb / 60.0;
+                sum += weight * std::abs(heard(y.sideDb) - heard(x.sideDb));
+                weights += weight;
+            }
+            if (weights > 0.0) facet.difference = sum / weights;
+            const double apart = heard(b.sideDb) - heard(a.sideDb);
+            remarks.push_back({std::abs(apart) / 2.0,
+                               fmt::format("side {:.0f} dB {}", std::abs(apart), apart < 0 ? "weaker" : "stronger")});
+            remarks.push_back({std::abs(b.balanceDb - a.balanceDb) / 1.5,
+                               fmt::format("{:.1f} dB further {}", std::abs(b.balanceDb - a.balanceDb),
+                                           b.balanceDb > a.balanceDb ? "right" : "left")});
+            remarks.push_back(
+                {facet.difference / 4.0, fmt::format("side {:.0f} dB apart over the bands", facet.difference)});
+        }
+        addRow(facet, "Side re mid", a.sideDb, b.sideDb, dbText, apartDb(a.sideDb, b.sideDb));
+        addRow(facet, "Correlation of the sides", a.correlation, b.correlation, [](double v) {
+            return isMeasured(v) ? fmt::format("{}{:.2f}", v < -0.005 ? "−" : "", std::abs(v)) : std::string("–");
+        });
+        addRow(facet, "Balance, right re left", a.balanceDb, b.balanceDb, dbText, apartDb(a.balanceDb, b.balanceDb));
+        addRow(facet, "Mono below", a.monoBelowHz, b.monoBelowHz, hzText);
+        finish(facet, widthEar, remarks);
+        if (!facet.measured) facet.words = "mono recording";
+        return facet;
+    }
+
+    FacetComparison space() const {
+        FacetComparison facet = begin(Facet::space);
+        const SpaceProfile& a = reference.space;
+        const SpaceProfile& b = render.space;
+        std::vector<Remark> remarks;
+        double steps = 0.0;
+        facet.difference = notMeasurable;
+        if (a.echo.found() || b.echo.found()) {
+            // Below −40 dB an echo counts as none.
+            const auto levelOf = [](const Echo& e) { return e.found() ? std::max(-40.0, e.levelDb) : -40.0; };
+            const double apart = std::abs(levelOf(b.echo) - levelOf(a.echo)) / 4.0;
+            steps += apart;
+            if (!b.echo.found())
+                remarks.push_back({10.0, fmt::format("no echo, reference {}", msText(a.echo.seconds))});
+            else if (!a.echo.found())
+                remarks.push_back({10.0, fmt::format("echo of {}, reference has none", msText(b.echo.seconds))});
+            else {
+                const double by = std::abs(std::log2(b.echo.seconds / a.echo.seconds)) / 0.02;
+                steps += std::min(8.0, by);
+                remarks.push_back({by, fmt::format("echo {}, not {}", msText(b.echo.seconds), msText(a.echo.seconds))});
+                remarks.push_back({apart, fmt::format("echo {:.0f} dB {}", 4.0 * apart,
+                                                      b.echo.levelDb < a.echo.levelDb ? "weaker" : "stronger")});
+            }
+        }
+        addRow(facet, "Echo time", a.echo.seconds, b.echo.seconds, msText);
+        addRow(facet, "Echo level", a.echo.levelDb, b.echo.levelDb, dbText, apartDb(a.echo.levelDb, b.echo.levelDb));
+        addRow(facet, "Echo feedback", a.echo.feedbackDb, b.echo.feedbackDb, dbText,
+               apartDb(a.echo.feedbackDb, b.echo.feedbackDb));
+        const auto side = [](double v) {
+            return std::abs(v) < 0.2 ? std::string("middle")
+                                     : fmt::format("{:.0f} % {}", 100.0 * std::abs(v), v < 0 ? "left" : "right");
+        };
+        facet.values.push_back(
+            {"Echo side", a.echo.found() ? side(a.echo.side) : "–", b.echo.found() ? side(b.echo.side) : "–", "–"});
+        // What rings on behind echoes is the echoes.
+        if (!a.echo.found() && !b.echo.found() && (isMeasured(a.tailSeconds) || isMeasured(b.tailSeconds))) {
+            const double tailA = isMeasured(a.tailSeconds) ? a.tailSeconds : 0.0;
+            const double tailB = isMeasured(b.tailSeconds) ? b.tailSeconds : 0.0;
+            const double by = std::abs(std::log2((tailB + 0.1) / (tailA + 0.1))) / 0.25;
+            steps += std::min(8.0, by);
+            remarks.push_back({by, fmt::format("decay {} {}", msText(std::abs(tailB - tailA)),
+                                               tailB > tailA ? "longer" : "shorter")});
+        }
+        if (a.gapSeconds > 0.0) facet.difference = steps;
+        for (std::size_t k = 0; k < std::min(a.decays.size(), b.decays.size()); ++k) {
+            const double hz = a.decays[k].centerHz;
+            if (!isMeasured(a.decays[k].t20) && !isMeasured(b.decays[k].t20)) continue;
+            const std::string label = hz >= 1000.0 ? fmt::format("Decay (T20) at {:.0f} kHz", hz / 1000.0)
+                                                   : fmt::format("Decay (T20) at {:.0f} Hz", hz);
+            addRow(facet, label.c_str(), a.decays[k].t20, b.decays[k].t20, msText);
+        }
+        finish(facet, spaceEar, remarks);
+        if (!facet.measured) facet.words = "no pause to hear a tail in";
         return facet;
     }
 

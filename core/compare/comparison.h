@@ -22,13 +22,13 @@ struct FacetComparison {
     Facet facet = Facet::pitch;
     bool measured = false; ///< false: this facet is not measured (yet), or not in this sound
     double likeness = 100.0;
-    double difference = 0.0; ///< mean difference over time, in the facet's unit: cents, dB, dB, octaves
+    double difference = 0.0; ///< mean difference in the facet's unit, see docs/likeness.md
     std::string words;       ///< the largest difference: "decay 60 ms longer", "alike"
     std::vector<ComparedValue> values;
 };
 
 struct Comparison {
-    /// The facets measured so far, in the order they are worked.
+    /// All eight, in the order they are worked.
     std::vector<FacetComparison> facets;
     /// 0 … 100. Half the mean of the facets, half the worst of them.
     double likeness = 0.0;

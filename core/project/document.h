@@ -37,6 +37,7 @@ struct Excerpt {
     std::shared_ptr<const std::string> bytes; ///< the region as an audio file: original bytes, or lossless
     Performance performance;                  ///< notes as found or imported, tuning, tempo; extent of `audio`
     bool imported = false;                    ///< notes come from a MIDI file
+    std::string noteEvidence;                 ///< what was decided while finding the notes, and why; may be empty
     std::string noteProblem;                  ///< why the found notes are not to be trusted; empty when they are
     std::vector<NoteCorrection> corrections;
 

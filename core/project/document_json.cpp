@@ -32,8 +32,15 @@ Json patchJson(const Patch& patch) { return Json::parse(patchToJson(patch)); }
 Patch patchFrom(const Json& json) { return patchFromJson(json.dump()); }
 
 Json excerptJson(const Excerpt& e) {
-    Json json{{"id", e.id},   {"source", e.sourcePath}, {"source_hash", e.sourceHash}, {"begin", e.begin},
-              {"end", e.end}, {"audio", e.audioKey},    {"imported", e.imported},      {"note_problem", e.noteProblem}};
+    Json json{{"id", e.id},
+              {"source", e.sourcePath},
+              {"source_hash", e.sourceHash},
+              {"begin", e.begin},
+              {"end", e.end},
+              {"audio", e.audioKey},
+              {"imported", e.imported},
+              {"note_problem", e.noteProblem},
+              {"note_evidence", e.noteEvidence}};
     json["performance"] = Json::parse(performanceToJson(e.performance));
     json["corrections"] = Json::array();
     for (const NoteCorrection& c : e.corrections)
@@ -50,6 +57,7 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
     e.end = json.at("end");
     e.imported = json.value("imported", false);
     e.noteProblem = json.value("note_problem", "");
+    e.noteEvidence = json.value("note_evidence", "");
     e.performance = performanceFromJson(json.at("performance").dump());
     for (const Json& c : json.at("corrections"))
         e.corrections.push_back({noteFrom(c.at("from")), noteFrom(c.at("to"))});

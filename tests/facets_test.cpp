@@ -1,0 +1,367 @@
+// Noise, motion, width and space against sounds made from formulas.
+#include "core/analysis/glide.h"
+#include "core/analysis/profile.h"
+#include "core/base/error.h"
+#include "core/base/random.h"
+#include "core/base/units.h"
+#include "tests/support/sounds.h"
+
+#include <cmath>
+#include <gtest/gtest.h>
+#include <numbers>
+
+namespace facet {
+namespace {
+
+using testing::oneNote;
+using testing::sawAt;
+using testing::soundOf;
+
+constexpr double turn = 2.0 * std::numbers::pi;
+
+std::vector<float> mono(double seconds, const std::function<double(double)>& value) {
+    return soundOf(seconds, 48000, value).channels[0];
+}
+
+std::vector<float> track(double seconds, double step, const std::function<double(double)>& value) {
+    std::vector<float> values;
+    for (double t = 0.0; t < seconds; t += step) values.push_back(static_cast<float>(value(t)));
+    return values;
+}
+
+// ---- periodic change ----
+
+TEST(PeriodicChanges, AreFoundWithRateDepthAndShape) {
+    for (double rate : {0.9, 2.5, 5.3, 7.1, 12.0}) {
+        const auto change =
+            findPeriodicChange(track(4.0, 0.01, [=](double t) { return 3.0 * std::sin(turn * rate * t); }), 0.01);
+        ASSERT_TRUE(change.found()) << rate;
+        EXPECT_NEAR(change.rateHz, rate, 0.002 * rate);
+        EXPECT_NEAR(change.depth, 3.0, 0.05);
+        EXPECT_NEAR(change.cycles, 4.0 * rate, 0.2);
+        EXPECT_GT(change.confidence, 0.95);
+        EXPECT_STREQ(nameOfCycle(change), "sine");
+        EXPECT_LT(std::min(change.phase, 1.0 - change.phase), 0.02) << "it starts rising through its middle";
+    }
+}
+
+TEST(PeriodicChanges, StandOutOfATrendAndOfGaps) {
+    auto values = track(3.0, 0.01, [](double t) { return 20.0 * std::exp(-t) + 0.5 * std::sin(turn * 5.0 * t); });
+    for (std::size_t i = 100; i < 130; ++i) values[i] = notMeasurable;
+    const auto change = findPeriodicChange(values, 0.01);
+    ASSERT_TRUE(change.found());
+    EXPECT_NEAR(change.rateHz, 5.0, 0.05);
+    EXPECT_NEAR(change.depth, 0.5, 0.05);
+}
+
+TEST(PeriodicChanges, ShapesHaveTheirNames) {
+    const auto named = [](const std::function<double(double)>& cycle) {
+        return std::string(nameOfCycle(findPeriodicChange(
+            track(4.0, 0.004, [&](double t) { return cycle(3.0 * t - std::floor(3.0 * t)); }), 0.004)));
+    };
+    EXPECT_EQ(named([](double u) { return u < 0.5 ? 1.0 : -1.0; }), "square");
+    EXPECT_EQ(named([](double u) { return 1.0 - 4.0 * std::abs(u - 0.5); }), "triangle");
+    EXPECT_EQ(named([](double u) { return 2.0 * u - 1.0; }), "rising saw");
+    EXPECT_EQ(named([](double u) { return 1.0 - 2.0 * u; }), "falling saw");
+    EXPECT_EQ(named([](double u) { return u < 0.25 ? 1.0 : 0.0; }), "pulse");
+    const auto gate = findPeriodicChange(
+        track(4.0, 0.004, [](double t) { return std::fmod(3.0 * t, 1.0) < 0.25 ? 1.0 : 0.0; }), 0.004);
+    EXPECT_NEAR(dutyOf(gate), 0.25, 0.04);
+    EXPECT_NEAR(gate.depth, 0.5, 0.03);
+}
+
+TEST(PeriodicChanges, AreNotSeenInNoiseDecaysOrTooFewCycles) {
+    Random random(11);
+    EXPECT_FALSE(findPeriodicChange(track(3.0, 0.01, [&](double) { return random.between(-1, 1); }), 0.01).found());
+    EXPECT_FALSE(findPeriodicChange(track(3.0, 0.01, [](double t) { return std::exp(-3.0 * t); }), 0.01).found());
+    EXPECT_FALSE(findPeriodicChange(track(1.0, 0.01, [](double t) { return std::sin(turn * 1.5 * t); }), 0.01).found());
+    EXPECT_FALSE(findPeriodicChange({}, 0.01).found());
+    EXPECT_FALSE(findPeriodicChange(track(1.0, 0.01, [](double) { return 5.0; }), 0.01).found());
+}
+
+TEST(NoteValues, AreNamedAtATempo) {
+    // A quarter note lasts 60000/BPM ms (handbook arithmetic): 120 BPM → 2 Hz.
+    EXPECT_STREQ(nearestNoteValue(2.0, 120.0), "1/4");
+    EXPECT_STREQ(nearestNoteValue(4.0 / 1.5, 120.0), "1/8 dotted");
+    EXPECT_STREQ(nearestNoteValue(6.0, 120.0), "1/8 triplet");
+    EXPECT_STREQ(nearestNoteValue(0.5, 120.0), "1 bar");
+    EXPECT_STREQ(nearestNoteValue(4.7, 120.0), "");
+}
+
+// ---- motion in sound ----
+
+Profile profileOf(const Recording& recording, int key, double start, double end) {
+    Performance performance = oneNote(key, start, end, recording.seconds());
+    return measureProfile(recording, performance);
+}
+
+TEST(Motion, OfAVibratoIsItsRateAndCents) {
+    const double f0 = hzFromKey(57);
+    double phase = 0.0;
+    const Recording recording = soundOf(2.0, 48000, [&](double t) {
+        phase += f0 * std::exp2(40.0 * std::sin(turn * 5.5 * t) / 1200.0) / 48000.0;
+        double sum = 0.0;
+        for (int n = 1; n <= 12; ++n) sum += 0.2 / n * std::sin(turn * n * phase);
+        return sum;
+    });
+    const Profile profile = profileOf(recording, 57, 0.0, 2.0);
+    ASSERT_TRUE(profile.motion.vibrato.found());
+    EXPECT_NEAR(profile.motion.vibrato.rateHz, 5.5, 0.05);
+    EXPECT_NEAR(profile.motion.vibrato.depth, 40.0, 2.0);
+    EXPECT_FALSE(isMeasured(profile.motion.detuneCents));
+    EXPECT_STREQ(profile.motion.strongest().name, "vibrato");
+}
+
+TEST(Motion, OfATremoloIsItsRateAndDepth) {
+    const Recording recording =
+        soundOf(2.0, 48000, [](double t) { return (1.0 + 0.4 * std::sin(turn * 6.0 * t)) * 0.3 * sawAt(220.0, t); });
+    const Profile profile = profileOf(recording, 57, 0.0, 2.0);
+    ASSERT_TRUE(profile.motion.tremolo.found());
+    EXPECT_NEAR(profile.motion.tremolo.rateHz, 6.0, 0.05);
+    EXPECT_NEAR(profile.motion.tremolo.depth, 0.4, 0.03);
+    EXPECT_NEAR(profile.motion.tremoloDepthDb, -dbFromGain(0.6 / 1.4), 0.7);
+    EXPECT_FALSE(isMeasured(profile.motion.detuneCents)) << "all partials move alike: no beating";
+}
+
+TEST(Motion, OfTwoVoicesIsTheirDistance) {
+    for (double cents : {4.0, 9.0, 25.0}) {
+        const double low = hzFromKey(57) * std::exp2(-0.5 * cents / 1200.0);
+        const double high = hzFromKey(57) * std::exp2(0.5 * cents / 1200.0);
+        const Recording recording =
+            soundOf(2.0, 48000, [=](double t) { return 0.2 * sawAt(low, t) + 0.2 * sawAt(high, t + 0.1234); });
+        EXPECT_NEAR(profileOf(recording, 57, 0.0, 2.0).motion.detuneCents, cents, 0.5) << cents;
+    }
+}
+
+TEST(Motion, OfAPlainToneIsNone) {
+    const Profile profile =
+        profileOf(soundOf(2.0, 48000, [](double t) { return 0.3 * sawAt(220.0, t); }), 57, 0.0, 2.0);
+    EXPECT_FALSE(profile.motion.vibrato.found());
+    EXPECT_FALSE(profile.motion.tremolo.found());
+    EXPECT_FALSE(profile.motion.filter.found());
+    EXPECT_FALSE(isMeasured(profile.motion.detuneCents));
+    EXPECT_LT(profile.motion.driftCents, 0.5);
+}
+
+TEST(Glides, HaveTheirLength) {
+    for (double seconds : {0.06, 0.12, 0.3}) {
+        Track pitch{.stepSeconds = 0.005, .values = {}};
+        for (double t = 0.0; t < 1.2; t += 0.005) {
+            const double share = std::clamp((t - 0.5) / seconds, 0.0, 1.0);
+            pitch.values.push_back(static_cast<float>(220.0 * std::exp2(share * 7.0 / 12.0)));
+        }
+        // A track made by formula is not smoothed as a measured one is, for which 35 ms are taken out.
+        EXPECT_NEAR(glideTime(pitch, 0.5, 220.0, 220.0 * std::exp2(7.0 / 12.0), 1.2),
+                    std::sqrt(seconds * seconds - 0.035 * 0.035), 0.012);
+    }
+    Track falling{.stepSeconds = 0.005, .values = {}};
+    for (double t = 0.0; t < 0.6; t += 0.005)
+        falling.values.push_back(static_cast<float>(100.0 * std::exp2(2.0 * std::exp(-t / 0.05))));
+    const OnsetSweep sweep = onsetSweep(falling, 0.0, 0.6, 100.0);
+    EXPECT_GT(sweep.cents, 1500.0);
+    EXPECT_NEAR(sweep.seconds, 0.05, 0.02);
+    EXPECT_FALSE(isMeasured(
+        onsetSweep(Track{.stepSeconds = 0.005, .values = std::vector<float>(100, 100.0f)}, 0.0, 0.5, 100.0).cents));
+}
+
+// ---- noise ----
+
+TEST(Noise, RatioIsThatOfTheMix) {
+    for (double ratio : {10.0, 20.0, 30.0, 40.0}) {
+        Random random(3);
+        const auto tone = mono(1.5, [](double t) { return 0.3 * sawAt(220.0, t); });
+        double power = 0.0;
+        for (float v : tone) power += static_cast<double>(v) * v;
+        power /= static_cast<double>(tone.size());
+        // Uniform noise in ±a has the power a²/3; up to 20 of 24 kHz are looked at.
+        const double a = std::sqrt(3.0 * power / std::pow(10.0, ratio / 10.0) * 24.0 / 20.0);
+        std::vector<float> mixed = tone;
+        for (float& v : mixed) v += static_cast<float>(random.between(-a, a));
+        const Performance performance = oneNote(57, 0.0, 1.5, 1.5);
+        const NoiseProfile noise = measureNoise(mixed, performance, {220.0});
+        EXPECT_NEAR(noise.harmonicToNoiseDb, ratio, 1.0);
+        EXPECT_NEAR(noise.slopeDbPerOctave, 0.0, 0.6) << "white";
+    }
+}
+
+TEST(Noise, IsNoneInACleanToneAndUnknownInShortOnes) {
+    const auto tone = mono(1.0, [](double t) { return 0.3 * sawAt(220.0, t); });
+    EXPECT_GT(measureNoise(tone, oneNote(57, 0.0, 1.0, 1.0), {220.0}).harmonicToNoiseDb, 50.0);
+    EXPECT_FALSE(isMeasured(measureNoise(tone, oneNote(57, 0.0, 0.05, 1.0), {220.0}).harmonicToNoiseDb));
+    EXPECT_FALSE(isMeasured(measureNoise(tone, oneNote(57, 0.0, 1.0, 1.0), {notMeasurable}).harmonicToNoiseDb));
+}
+
+TEST(Noise, AClickStandsOutAtTheOnset) {
+    const auto soft = mono(0.5, [](double t) { return std::min(1.0, t / 0.03) * 0.3 * std::sin(turn * 220.0 * t); });
+    auto clicked = soft;
+    for (std::size_t i = 20; i < 60; ++i) clicked[i] += i % 2 ? 0.2f : -0.2f;
+    const Performance performance = oneNote(57, 0.0, 0.5, 0.5);
+    EXPECT_GT(measureNoise(clicked, performance, {220.0}).clickDb,
+              measureNoise(soft, performance, {220.0}).clickDb + 30.0);
+}
+
+// ---- width ----
+
+Recording stereo(const std::function<std::pair<double, double>(double)>& value, double seconds = 1.0) {
+    Recording recording{48000, {{}, {}}};
+    for (int i = 0; i < static_cast<int>(seconds * 48000); ++i) {
+        const auto [l, r] = value(i / 48000.0);
+        recording.channels[0].push_back(static_cast<float>(l));
+        recording.channels[1].push_back(static_cast<float>(r));
+    }
+    return recording;
+}
+
+TEST(Width, OfTextbookCases) {
+    Random random(9);
+    const auto noise = [&] { return random.between(-0.3, 0.3); };
+    const auto same = measureWidth(stereo([&](double) {
+        const double v = noise();
+        return std::pair(v, v);
+    }));
+    EXPECT_NEAR(same.correlation, 1.0, 1e-6);
+    EXPECT_FALSE(same.stereo);
+    // Independent sides: correlation 0, side as strong as mid.
+    const auto apart = measureWidth(stereo([&](double) { return std::pair(noise(), noise()); }, 4.0));
+    EXPECT_NEAR(apart.correlation, 0.0, 0.03);
+    EXPECT_NEAR(apart.sideDb, 0.0, 0.3);
+    EXPECT_TRUE(apart.stereo);
+    const auto opposite = measureWidth(stereo([&](double) {
+        const double v = noise();
+        return std::pair(v, -v);
+    }));
+    EXPECT_NEAR(opposite.correlation, -1.0, 1e-6);
+    // 6.02 dB of balance is a factor of two.
+    const auto left = measureWidth(stereo([&](double) {
+        const double v = noise();
+        return std::pair(2.0 * v, v);
+    }));
+    EXPECT_NEAR(left.balanceDb, -6.02, 0.01);
+    EXPECT_NEAR(left.sideDb, 20.0 * std::log10(0.5 / 1.5), 0.05);
+}
+
+TEST(Width, BelowAFrequencyIsMono) {
+    // A mono bass of partials up to 300 Hz, and a wide top.
+    const auto profile = measureWidth(stereo(
+        [](double t) {
+            double low = 0.0;
+            double l = 0.0;
+            double r = 0.0;
+            for (double hz = 40.0; hz < 300.0; hz += 20.0) low += 0.03 * std::sin(turn * hz * t);
+            for (double hz = 600.0; hz < 6000.0; hz += 45.0) {
+                l += 0.01 * std::sin(turn * hz * t);
+                r += 0.01 * std::sin(turn * hz * t + hz);
+            }
+            return std::pair(low + l, low + r);
+        },
+        2.0));
+    EXPECT_GT(profile.monoBelowHz, 250.0);
+    EXPECT_LT(profile.monoBelowHz, 620.0);
+}
+
+TEST(Width, ThirdOctavesStandAtTheStandardsFrequencies) {
+    // IEC 61260-1:2014, base ten: 10^(n/10) kHz. Nominal 100 Hz, 1 kHz, 3.15 kHz and 16 kHz.
+    const auto profile = measureWidth(stereo([](double) { return std::pair(0.1, 0.1); }));
+    std::vector<double> centers;
+    for (const WidthBand& band : profile.thirdOctaves) centers.push_back(band.centerHz);
+    for (double hz : {25.1189, 100.0, 1000.0, 3162.28, 15848.9})
+        EXPECT_TRUE(std::any_of(centers.begin(), centers.end(), [=](double c) { return std::abs(c / hz - 1) < 1e-4; }))
+            << hz;
+}
+
+// ---- space ----
+
+TEST(Decays, OfExponentialNoiseHaveTheirTime) {
+    // Energy falling by 60 dB in T: amplitude 10^(−3t/T). ISO 3382-1 evaluates T20 from −5 to −25 dB.
+    for (double seconds : {0.3, 0.8, 2.0}) {
+        Random random(4);
+        const auto tail = mono(1.4 * seconds, [&](double t) {
+            return random.between(-1, 1) * std::pow(10.0, -3.0 * t / seconds) + 1e-4 * random.between(-1, 1);
+        });
+        const Decay decay = decayBetween(tail, 0.0, 1.4 * seconds);
+        EXPECT_NEAR(decay.t20, seconds, 0.05 * seconds);
+        EXPECT_NEAR(decay.t30, seconds, 0.05 * seconds);
+        EXPECT_GT(decay.rangeDb, 55.0);
+    }
+}
+
+TEST(Decays, WithoutRangeAreNotMeasured) {
+    Random random(4);
+    const auto shallow =
+        mono(1.0, [&](double t) { return random.between(-1, 1) * (std::pow(10.0, -3.0 * t / 0.5) + 0.1); });
+    EXPECT_FALSE(isMeasured(decayBetween(shallow, 0.0, 1.0).t20)) << "20 dB above the noise do not show −25";
+    EXPECT_FALSE(isMeasured(decayBetween(mono(1.0, [](double) { return 0.0; }), 0.0, 1.0).t20));
+}
+
+/// A phrase with repeats `level` (gain) later and later again by `feedback`; the first on the left only.
+Recording echoed(double seconds, double level, double feedback, const Performance& performance) {
+    const auto dry = [&](double t) {
+        double sum = 0.0;
+        for (const Note& note : performance.notes)
+            if (t >= note.start && t < note.end + 0.03) {
+                const double fade = t < note.end ? 1.0 : 1.0 - (t - note.end) / 0.03;
+                sum += 0.2 * fade * std::exp(-4.0 * (t - note.start)) * sawAt(hzFromKey(note.key), t - note.start);
+            }
+        return sum;
+    };
+    return stereo(
+        [&](double t) {
+            double l = dry(t);
+            double r = l;
+            double gain = level;
+            for (int k = 1; k <= 6; ++k, gain *= feedback) (k % 2 ? l : r) += gain * dry(t - k * seconds);
+            return std::pair(l, r);
+        },
+        3.0);
+}
+
+Performance arpeggio() {
+    Performance performance = oneNote(57, 0.0, 0.12, 3.0, 48000, 2);
+    int i = 1;
+    for (int key : {64, 60, 69, 62}) performance.notes.push_back({0.2 * i, 0.2 * i + 0.12, key, 0.0, 100.0}), ++i;
+    performance.normalize();
+    return performance;
+}
+
+TEST(Echoes, HaveTimeLevelFeedbackAndSides) {
+    for (double seconds : {0.171, 0.3333, 0.517}) {
+        const Echo echo = findEcho(echoed(seconds, 0.5, 0.6, arpeggio()), arpeggio());
+        ASSERT_TRUE(echo.found()) << seconds;
+        EXPECT_NEAR(echo.seconds, seconds, 0.0005);
+        EXPECT_NEAR(echo.levelDb, -6.02, 1.5);
+        EXPECT_NEAR(echo.feedbackDb, dbFromGain(0.6), 1.5);
+        EXPECT_LT(echo.side, -0.9);
+        EXPECT_GT(echo.secondSide, 0.9);
+    }
+    EXPECT_FALSE(findEcho(echoed(0.3, 0.0, 0.0, arpeggio()), arpeggio()).found());
+}
+
+TEST(Echoes, AreTakenOut) {
+    const Recording wet = echoed(0.2713, 0.5, 0.5, arpeggio());
+    const Echo echo = findEcho(wet, arpeggio());
+    ASSERT_TRUE(echo.found());
+    const auto before = monoMix(wet);
+    const auto after = withoutEcho(before, echo);
+    const auto energy = [](const std::vector<float>& x, double from, double to) {
+        double sum = 0.0;
+        for (auto i = static_cast<std::size_t>(from * 48000); i < static_cast<std::size_t>(to * 48000); ++i)
+            sum += static_cast<double>(x[i]) * x[i];
+        return sum;
+    };
+    EXPECT_LT(energy(after, 1.05, 2.9), 0.1 * energy(before, 1.05, 2.9)) << "behind the phrase";
+    EXPECT_NEAR(energy(after, 0.0, 0.15), energy(before, 0.0, 0.15), 1e-6) << "the first note is as it was";
+}
+
+TEST(Profiles, StopWithinTheirNewParts) {
+    std::stop_source source;
+    source.request_stop();
+    Task task;
+    task.stop = source.get_token();
+    const Recording recording = soundOf(1.0, 48000, [](double t) { return 0.3 * sawAt(220.0, t); });
+    EXPECT_THROW(measureWidth(stereo([](double) { return std::pair(0.1, 0.2); }), task), Cancelled);
+    EXPECT_THROW(measureSpace(recording, oneNote(57, 0.0, 0.5, 1.0), task), Cancelled);
+    EXPECT_THROW(measureNoise(recording.channels[0], oneNote(57, 0.0, 0.9, 1.0), {220.0}, task), Cancelled);
+}
+
+} // namespace
+} // namespace facet
