@@ -48,8 +48,8 @@ Patch richPatch() {
 /// Overlapping and separate notes, soft and loud, high and low; voices beyond any limit at the end.
 Performance phrase() {
     Performance performance = testing::oneNote(45, 0.02, 0.5, 2.0, 48000, 2);
-    performance.notes.push_back({0.4, 0.7, 57, 0.0, 60.0});
-    performance.notes.push_back({1.1, 1.5, 40, 0.0, 127.0});
+    performance.notes.push_back({0.4, 0.7, 52, 0.0, 60.0});
+    performance.notes.push_back({1.1, 1.5, 48, 0.0, 127.0});
     performance.normalize();
     return performance;
 }

@@ -16,7 +16,7 @@ void Playback::open(const std::string& name) {
     if (output_) output_->stop();
     output_ = openOutput(name);
     player_ = std::make_unique<Player>(output_->rateHz());
-    player_->setLoop(loopBegin_, loopEnd_, looping_);
+    player_->setLoop(loopBegin_ * slowness_, loopEnd_ * slowness_, looping_);
     player_->setVolume(volumeDb_);
     const auto callback = [this](float* stereo, int frames) { player_->fill(stereo, frames); };
     try {
@@ -42,6 +42,18 @@ void Playback::watch() {
     emit problem(tr("The sound device “%1” went away; connect it again or choose another output.").arg(lost), {});
 }
 
+void Playback::setSlowness(int times) {
+    if (times == slowness_) return;
+    const double place = position();
+    slowness_ = times;
+    player_->clearSound(Side::reference);
+    player_->clearSound(Side::render);
+    player_->setLoop(loopBegin_ * slowness_, loopEnd_ * slowness_, looping_);
+    emit slownessChanged();
+    seek(place);
+    emit changed();
+}
+
 void Playback::toggle() {
     if (player_->playing())
         player_->stop();
@@ -65,14 +77,14 @@ void Playback::listenTo(Side side) {
 
 void Playback::setLooping(bool on) {
     looping_ = on;
-    player_->setLoop(loopBegin_, loopEnd_, looping_);
+    player_->setLoop(loopBegin_ * slowness_, loopEnd_ * slowness_, looping_);
     emit changed();
 }
 
 void Playback::setLoop(double begin, double end) {
     loopBegin_ = begin;
     loopEnd_ = end;
-    player_->setLoop(begin, end, looping_);
+    player_->setLoop(begin * slowness_, end * slowness_, looping_);
     emit changed();
 }
 

@@ -24,6 +24,14 @@ public:
     /// Opens another output; what was given to the player must be given again (outputChanged tells).
     void chooseOutput(const std::string& name);
 
+    /// Place in the sound in seconds, at any speed.
+    double position() const { return player_->position() / slowness_; }
+    void seek(double seconds) { player_->seek(seconds * slowness_); }
+    /// How many times slower sounds are played, at the same pitch: 1, 2, 4 or 8. Sounds must be given again, stretched
+    /// (slownessChanged tells).
+    void setSlowness(int times);
+    int slowness() const { return slowness_; }
+
     void toggle();
     void play(Side side);
     void swap();
@@ -38,6 +46,7 @@ public:
 signals:
     void changed();
     void outputChanged();
+    void slownessChanged();
     void problem(const QString& sentence, const QString& detail);
 
 private:
@@ -51,6 +60,7 @@ private:
     double loopBegin_ = 0.0;
     double loopEnd_ = 0.0;
     double volumeDb_ = 0.0;
+    int slowness_ = 1;
 };
 
 } // namespace facet

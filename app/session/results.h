@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/analysis/profile.h"
+#include "core/analysis/spectrogram.h"
 #include "core/audio/peaks.h"
 #include "core/audio/recording.h"
 #include "core/compare/comparison.h"
@@ -19,7 +20,8 @@ struct MeasuredSound {
     RecordingPtr recording;
     std::shared_ptr<const Peaks> peaks;
     ProfilePtr profile;
-    double loudness = 0.0; ///< activeLoudness() at 48 kHz
+    SpectrogramPtr spectrogram; ///< null until somebody looks at it
+    double loudness = 0.0;      ///< activeLoudness() at 48 kHz
 };
 
 /// Everything the views show of the active cue.
@@ -28,8 +30,9 @@ struct CueResults {
     MeasuredSound reference;
     MeasuredSound render;
     std::shared_ptr<const Comparison> comparison;
-    bool renderIsCurrent = false;     ///< the render belongs to the patch as it stands
-    bool comparisonIsCurrent = false; ///< so does the comparison
+    std::vector<std::string> warnings; ///< what in the reference limits what can be measured
+    bool renderIsCurrent = false;      ///< the render belongs to the patch as it stands
+    bool comparisonIsCurrent = false;  ///< so does the comparison
 };
 
 /// A running or finished search as the search view shows it.

@@ -1,7 +1,9 @@
 #include "app/session/session.h"
 
 #include "core/analysis/notes.h"
+#include "core/analysis/quality.h"
 #include "core/audio/audio_file.h"
+#include "core/audio/stretch.h"
 #include "core/base/files.h"
 #include "core/base/hash.h"
 #include "core/base/log.h"
@@ -24,13 +26,16 @@ namespace {
 constexpr double longestAnalyzed = 20.0;
 constexpr int journalDelayMs = 300;
 
-std::uint64_t referenceKeyOf(const Excerpt& excerpt) {
-    return Hasher().text(excerpt.audioKey).number(excerpt.corrected().hash()).number(analysisVersion).value();
+std::uint64_t referenceKeyOf(const Cue& cue) {
+    const Excerpt& excerpt = *cue.excerpt();
+    Hasher hash;
+    hash.text(excerpt.audioKey).number(excerpt.corrected().hash()).number(analysisVersion);
+    return hash.text(std::to_string(cue.focusLowHz) + " " + std::to_string(cue.focusHighHz)).value();
 }
 
 std::uint64_t renderKeyOf(const Cue& cue) {
     if (!cue.excerpt()) return 0;
-    return Hasher().number(referenceKeyOf(*cue.excerpt())).number(cue.patch.hash()).number(cue.id).value();
+    return Hasher().number(referenceKeyOf(cue)).number(cue.patch.hash()).number(cue.id).value();
 }
 
 MeasuredSound soundOf(RecordingPtr recording) {
@@ -80,6 +85,9 @@ Session::Session(const std::filesystem::path& stateFolder, const std::string& ou
         shownAudio_.reset(); // the new player has heard nothing yet
         referenceKey_ = renderKey_ = 0;
         refresh();
+    });
+    connect(&playback_, &Playback::slownessChanged, this, [this] {
+        if (results_.reference.recording) showReference(results_.reference, referenceAtRate_);
     });
     startFresh(*document_, {}, 0, true);
 }
@@ -268,6 +276,13 @@ void Session::setLoop(double begin, double end) {
             c.loopEnd = end;
         },
         "loop");
+}
+
+void Session::setFocus(double lowHz, double highHz) {
+    editCue(tr("Set focus band"), [&](Cue& c) {
+        c.focusLowHz = lowHz;
+        c.focusHighHz = highHz;
+    });
 }
 
 void Session::keepTake(const QString& name) {
@@ -515,7 +530,7 @@ bool Session::busy() const { return imports_.busy() || loader_.busy() || interac
 void Session::loadReference() {
     const Cue& current = *cue();
     const Excerpt& excerpt = *current.excerpt();
-    const std::uint64_t key = referenceKeyOf(excerpt);
+    const std::uint64_t key = referenceKeyOf(current);
     if (key == referenceKey_ && results_.cue == current.id) return;
     referenceKey_ = key;
     if (results_.cue != current.id || shownAudio_ != excerpt.audio) {
@@ -527,26 +542,85 @@ void Session::loadReference() {
         loader_.submit([this, audio = excerpt.audio, rate = playback_.player().rateHz()](const Task&) {
             const auto converted = std::make_shared<const Recording>(atRate(*audio, rate));
             MeasuredSound sound = soundOf(audio);
-            post([this, sound, converted] {
-                if (sound.recording == shownAudio_) showReference(sound, *converted);
+            const RecordingQuality quality = measureQuality(*audio);
+            post([this, sound, converted, quality] {
+                if (sound.recording != shownAudio_) return;
+                results_.warnings = warningsOf(quality, sound.recording->seconds(), performance().tuningCents);
+                showReference(sound, converted);
+                makeSpectrograms();
             });
         });
-    }
+    } else if (referenceAtRate_)
+        hear(Side::reference, referenceAtRate_, 0.0); // its band may have changed
     const auto known = profiles_.find(key);
     results_.reference.profile = known == profiles_.end() ? nullptr : known->second;
 }
 
-void Session::showReference(const MeasuredSound& reference, const Recording& atPlayersRate) {
+void Session::showReference(const MeasuredSound& reference, RecordingPtr atPlayersRate) {
     const ProfilePtr profile = results_.reference.profile;
     results_.reference = reference;
     results_.reference.profile = profile;
-    playback_.player().setSound(Side::reference, atPlayersRate, 0.0);
+    referenceAtRate_ = std::move(atPlayersRate);
+    hear(Side::reference, referenceAtRate_, 0.0);
     if (results_.render.recording) { // its gain depends on the reference's loudness
         const bool current = results_.renderIsCurrent;
         showRender(results_.render);
         results_.renderIsCurrent = current;
     }
     emit resultsChanged();
+}
+
+/// Gives a sound to the player: at once as it is, or from a worker when it must be cut to a band or stretched.
+void Session::hear(Side side, const RecordingPtr& recording, double gainDb) {
+    const auto index = static_cast<std::size_t>(side);
+    const std::uint64_t turn = ++heard_[index];
+    const Cue* current = cue();
+    const double low = current ? current->focusLowHz : 0.0;
+    const double high = current ? current->focusHighHz : 0.0;
+    const int slowness = playback_.slowness();
+    if (slowness == 1 && low <= 0.0 && high <= 0.0) {
+        hearing_[index].cancel();
+        playback_.player().setSound(side, *recording, gainDb);
+        return;
+    }
+    hearing_[index].submit([this, side, index, turn, recording, gainDb, low, high, slowness](const Task& task) {
+        RecordingPtr ready;
+        try {
+            ready = std::make_shared<const Recording>(stretched(withinBand(*recording, low, high), slowness, task));
+        } catch (const Cancelled&) {
+            return;
+        }
+        post([this, side, index, turn, ready, gainDb] {
+            if (turn == heard_[index]) playback_.player().setSound(side, *ready, gainDb);
+        });
+    });
+}
+
+void Session::wantSpectrograms(bool wanted) {
+    spectrogramsWanted_ = wanted;
+    makeSpectrograms();
+}
+
+void Session::makeSpectrograms() {
+    const RecordingPtr reference = results_.reference.spectrogram ? nullptr : results_.reference.recording;
+    const RecordingPtr rendered = results_.render.spectrogram ? nullptr : results_.render.recording;
+    if (!spectrogramsWanted_ || (!reference && !rendered)) return;
+    pictures_.submit([this, reference, rendered](const Task& task) {
+        for (const RecordingPtr& recording : {reference, rendered}) {
+            if (!recording) continue;
+            SpectrogramPtr picture;
+            try {
+                picture = std::make_shared<const Spectrogram>(measureSpectrogram(*recording, task));
+            } catch (const Cancelled&) {
+                return;
+            }
+            post([this, recording, picture] {
+                for (MeasuredSound* sound : {&results_.reference, &results_.render})
+                    if (sound->recording == recording) sound->spectrogram = picture;
+                emit resultsChanged();
+            });
+        }
+    });
 }
 
 /// Brings everything that follows from the document up to date, in the background.
@@ -587,7 +661,8 @@ void Session::refresh() {
         return;
     }
     interactive_.submit([this, key, played, patch = current->patch, audio = current->excerpts.front()->audio,
-                         profileKey = referenceKey_, profile = results_.reference.profile](const Task& task) {
+                         low = current->focusLowHz, high = current->focusHighHz, profileKey = referenceKey_,
+                         profile = results_.reference.profile](const Task& task) {
         MeasuredSound rendered = soundOf(std::make_shared<const Recording>(render(patch, played, task)));
         post([this, key, rendered] {
             if (key == renderKey_) showRender(rendered);
@@ -596,16 +671,19 @@ void Session::refresh() {
         ProfilePtr reference = profile;
         if (!reference)
             reference = std::make_shared<const Profile>(
-                measureProfile(*audio, played, {.source = nullptr, .threads = threads}, task));
+                measureProfile(withinBand(*audio, low, high), played, {.source = nullptr, .threads = threads}, task));
         task.check();
-        rendered.profile = std::make_shared<const Profile>(
-            measureProfile(*rendered.recording, played, {.source = &reference->source, .threads = threads}, task));
+        rendered.profile =
+            std::make_shared<const Profile>(measureProfile(withinBand(*rendered.recording, low, high), played,
+                                                           {.source = &reference->source, .threads = threads}, task));
         const auto comparison = std::make_shared<const Comparison>(compare(*reference, *rendered.profile));
         post([this, key, profileKey, reference, rendered, comparison] {
             profiles_[profileKey] = reference;
             if (profileKey == referenceKey_) results_.reference.profile = reference;
             if (key != renderKey_) return;
+            const SpectrogramPtr picture = results_.render.spectrogram;
             results_.render = rendered;
+            results_.render.spectrogram = picture; // of this render since it was first shown
             results_.comparison = comparison;
             results_.renderIsCurrent = results_.comparisonIsCurrent = true;
             emit resultsChanged();
@@ -620,9 +698,9 @@ void Session::showRender(MeasuredSound rendered) {
     results_.renderIsCurrent = true;
     // Heard at the reference's loudness; a silent render stays silent.
     const bool silent = rendered.loudness < silenceDb + 1.0 || !results_.reference.recording;
-    playback_.player().setSound(Side::render, *rendered.recording,
-                                silent ? 0.0 : results_.reference.loudness - rendered.loudness);
+    hear(Side::render, rendered.recording, silent ? 0.0 : results_.reference.loudness - rendered.loudness);
     emit resultsChanged();
+    makeSpectrograms();
 }
 
 // ---- search ----
@@ -646,6 +724,9 @@ void Session::startMatch(double seconds) {
     settings.seconds = seconds;
     settings.seed = played.seed;
     settings.threads = hardwareThreads();
+    if (current->focusLowHz > 0.0) settings.focusLowHz = std::clamp(current->focusLowHz, 20.0, 10000.0);
+    if (current->focusHighHz > 0.0)
+        settings.focusHighHz = std::clamp(current->focusHighHz, 2.0 * settings.focusLowHz, 20000.0);
     emit matchChanged();
     search_.submit([this, settings, played, audio = current->excerpts.front()->audio, cueId = current->id,
                     project = projectCount_](const Task& task) {

@@ -59,6 +59,8 @@ public:
     void removeCue();
     void selectCue(std::uint64_t id);
     void setLoop(double begin, double end);
+    /// Hears, compares and searches only what lies between two frequencies in Hz; 0, 0: everything.
+    void setFocus(double lowHz, double highHz);
 
     void keepTake(const QString& name = {});
     void restoreTake(std::uint64_t id);
@@ -84,6 +86,8 @@ public:
     /// Performance of the active cue with corrected notes; empty without a reference.
     Performance performance() const;
     bool busy() const;
+    /// Spectrograms are made while somebody looks at them.
+    void wantSpectrograms(bool wanted);
 
     // ---- search ----
 
@@ -113,7 +117,9 @@ private:
     void startFresh(Document document, const std::filesystem::path& path, std::int64_t generation, bool saved);
     void refresh();
     void loadReference();
-    void showReference(const MeasuredSound& reference, const Recording& atPlayersRate);
+    void showReference(const MeasuredSound& reference, RecordingPtr atPlayersRate);
+    void hear(Side side, const RecordingPtr& recording, double gainDb);
+    void makeSpectrograms();
     void showRender(MeasuredSound render);
     /// Makes an excerpt and finds its notes in the background, then sets it as the active cue's reference.
     void prepareReference(const QString& what, std::function<Excerpt()> make);
@@ -137,12 +143,17 @@ private:
     std::uint64_t renderKey_ = 0;                  ///< hash of everything that results_.render belongs to
     std::uint64_t projectCount_ = 0;               ///< tells late results of another project
     std::map<std::uint64_t, ProfilePtr> profiles_; ///< of references, by key
-    RecordingPtr shownAudio_;                      ///< what results_.reference is, or is about to be, of
+    RecordingPtr referenceAtRate_;                 ///< at the player's rate
+    std::uint64_t heard_[2] = {0, 0};              ///< counts what was given to each side; late results are dropped
+    bool spectrogramsWanted_ = false;
+    RecordingPtr shownAudio_; ///< what results_.reference is, or is about to be, of
 
     Playback playback_;
     JobQueue interactive_;
     JobQueue imports_;
     JobQueue loader_;
+    JobQueue pictures_;
+    JobQueue hearing_[2]; ///< one a side: band and slow listening
     JobQueue search_{JobQueue::Priority::low};
 };
 

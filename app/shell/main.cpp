@@ -2,6 +2,7 @@
 #include "app/session/session.h"
 #include "app/shell/demo_project.h"
 #include "app/shell/main_window.h"
+#include "app/views/mirror_view.h"
 #include "app/views/theme.h"
 #include "core/base/error.h"
 #include "core/project/project_file.h"
@@ -86,12 +87,15 @@ int main(int argc, char** argv) {
     const QCommandLineOption demo("demo", "Open your copy of the demo project, made from this folder at first.",
                                   "folder");
     const QCommandLineOption shot("shot", "Write a picture of the window when it has settled, and end.", "file");
-    const QCommandLineOption view("view", "The view to open: facets, patch, search, or a facet by its name.", "id", "facets");
+    const QCommandLineOption view("view", "The view to open: facets, patch, search, or a facet by its name.", "id",
+                                  "facets");
     const QCommandLineOption cue("cue", "Name of the cue to open.", "name");
     const QCommandLineOption match("match", "Search for so many seconds at once.", "seconds");
     const QCommandLineOption dark("dark", "Use the dark theme.");
     const QCommandLineOption size("size", "Size of the window, WIDTHxHEIGHT.", "size");
-    options.addOptions({demo, shot, view, cue, match, dark, size});
+    const QCommandLineOption picture("picture", "The mirror's picture: wave, spectrogram, level or pitch.", "name",
+                                     "wave");
+    options.addOptions({demo, shot, view, cue, picture, match, dark, size});
     options.process(app);
 
     applyTheme(app, options.isSet(dark));
@@ -112,6 +116,13 @@ int main(int argc, char** argv) {
                          qPrintable(options.value(view)));
             return 2;
         }
+        const QStringList pictures{"wave", "spectrogram", "level", "pitch"};
+        if (!pictures.contains(options.value(picture))) {
+            std::fprintf(stderr, "There is no picture “%s”; use wave, spectrogram, level or pitch.\n",
+                         qPrintable(options.value(picture)));
+            return 2;
+        }
+        window.mirror().setPicture(static_cast<MirrorView::Picture>(pictures.indexOf(options.value(picture))));
         if (options.isSet(dark)) window.setDark(true);
         const QStringList sides = options.value(size).split('x');
         if (sides.size() == 2) window.resize(sides[0].toInt(), sides[1].toInt());

@@ -35,11 +35,13 @@
 #include <QMimeData>
 #include <QProgressBar>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QStackedWidget>
 #include <QStatusBar>
 #include <QTableView>
 #include <QTimer>
 #include <QVBoxLayout>
+#include <optional>
 
 namespace facet {
 
@@ -49,6 +51,21 @@ constexpr const char* audioFilter =
     "Recordings (*.wav *.flac *.aif *.aiff *.ogg *.opus *.mp3 *.caf *.w64);;All files (*)";
 
 std::filesystem::path toPath(const QString& name) { return std::filesystem::path(name.toStdString()); }
+
+/// "200 – 4000" as two frequencies, 0 where one is left out; nothing when it is neither that nor empty.
+std::optional<std::pair<double, double>> parseFocus(const QString& text) {
+    if (text.trimmed().isEmpty()) return std::pair(0.0, 0.0);
+    static const QRegularExpression form(R"(^\s*(\d*[.,]?\d*)\s*(?:Hz)?\s*[-–:]\s*(\d*[.,]?\d*)\s*(?:Hz)?\s*$)");
+    const auto found = form.match(text);
+    if (!found.hasMatch()) return std::nullopt;
+    const auto hz = [&](int which) { return found.captured(which).replace(',', '.').toDouble(); };
+    const double low = hz(1);
+    const double high = hz(2);
+    if ((low != 0.0 && (low < 20.0 || low > 10000.0)) ||
+        (high != 0.0 && (high < 40.0 || high > 20000.0 || high < 2.0 * low)))
+        return std::nullopt;
+    return std::pair(low, high);
+}
 
 /// Whether typing goes into a field now, so that letters are text and not notes or shortcuts.
 bool isTyping() {
@@ -109,14 +126,13 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     connect(&session_, &Session::notice, this,
             [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); });
     connect(&session_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refreshTitle);
-    connect(mirror_, &MirrorView::seekWanted, this,
-            [this](double seconds) { session_.playback().player().seek(seconds); });
+    connect(mirror_, &MirrorView::seekWanted, this, [this](double seconds) { session_.playback().seek(seconds); });
     clock_ = new QTimer(this);
     clock_->setInterval(33);
     connect(clock_, &QTimer::timeout, this, [this] {
         Player& player = session_.playback().player();
         static bool wasPlaying = false;
-        mirror_->setPlayhead(player.position(), player.playing());
+        mirror_->setPlayhead(session_.playback().position(), player.playing());
         transport_->showPeak(player.takePeak());
         if (wasPlaying != player.playing()) transport_->refresh();
         wasPlaying = player.playing();
@@ -291,6 +307,7 @@ void MainWindow::makeCueMenu() {
     menu->addAction(tr("Use &selection as reference"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_R), this,
                     [this] { session_.useSelectionAsReference(); });
     menu->addAction(tr("&Find notes again"), this, [this] { session_.findNotesAgain(); });
+    menu->addAction(tr("Focus &band …"), QKeySequence(Qt::CTRL | Qt::Key_B), this, &MainWindow::askFocus);
     menu->addAction(tr("Set &tempo …"), this, [this] {
         bool fine = false;
         const double bpm = QInputDialog::getDouble(this, tr("Tempo"), tr("Quarter notes per minute"),
@@ -321,6 +338,19 @@ void MainWindow::makePlayMenu() {
     menu->addAction(tr("Loop the whole sound"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_L), this,
                     [this] { session_.setLoop(0, 0); });
     menu->addSeparator();
+    auto* speeds = new QActionGroup(this);
+    int key = Qt::Key_1;
+    for (const auto& [name, times] : {std::pair{tr("Full speed"), 1},
+                                      {tr("Half speed, same pitch"), 2},
+                                      {tr("Quarter speed, same pitch"), 4},
+                                      {tr("Eighth speed, same pitch"), 8}}) {
+        QAction* speed = menu->addAction(name, QKeySequence(Qt::ALT | static_cast<Qt::Key>(key++)), this,
+                                         [this, times = times] { session_.playback().setSlowness(times); });
+        speed->setCheckable(true);
+        speed->setChecked(times == 1);
+        speeds->addAction(speed);
+    }
+    menu->addSeparator();
     menu->addAction(tr("Stop all sound\tEsc"), this, [this] { session_.playback().panic(); });
 }
 
@@ -338,7 +368,9 @@ void MainWindow::makeViewMenu() {
         pictures->addAction(action);
     };
     picture(tr("Mirror: &waveform"), MirrorView::Picture::wave, QKeySequence(Qt::Key_F8));
-    picture(tr("Mirror: &level"), MirrorView::Picture::level, QKeySequence(Qt::Key_F9));
+    picture(tr("Mirror: spectro&gram"), MirrorView::Picture::spectrum, QKeySequence(Qt::Key_F9));
+    picture(tr("Mirror: &level"), MirrorView::Picture::level, QKeySequence(Qt::Key_F10));
+    picture(tr("Mirror: p&itch"), MirrorView::Picture::pitch, QKeySequence(Qt::Key_F11));
     const auto middle = [this] { return mirror_->secondsAt(mirror_->rulerRect().center().x()); };
     menu->addAction(tr("Zoom &in"), QKeySequence::ZoomIn, this, [this, middle] { mirror_->zoom(1.6, middle()); });
     menu->addAction(tr("Zoom &out"), QKeySequence::ZoomOut, this,
@@ -370,6 +402,25 @@ void MainWindow::makeHelpMenu() {
     });
 }
 
+void MainWindow::askFocus() {
+    if (!session_.cue()) return;
+    const auto text = [](double hz) { return hz > 0.0 ? QString("%1").arg(hz, 0, 'f', 0) : QString(); };
+    const QString now = session_.cue()->focused()
+                            ? tr("%1 – %2").arg(text(session_.cue()->focusLowHz), text(session_.cue()->focusHighHz))
+                            : QString();
+    bool fine = false;
+    const QString typed = QInputDialog::getText(
+        this, tr("Focus band"),
+        tr("Hear, compare and search only between two frequencies in Hz,\nfor example 200 – 4000. Empty: everything."),
+        QLineEdit::Normal, now, &fine);
+    if (!fine) return;
+    if (const auto band = parseFocus(typed))
+        session_.setFocus(band->first, band->second);
+    else
+        showProblem(tr("“%1” is not a band: type two frequencies from 20 to 20000 Hz, the lower one first.").arg(typed),
+                    {});
+}
+
 // ---- refreshing ----
 
 void MainWindow::refreshTitle() {
@@ -387,17 +438,30 @@ void MainWindow::refreshDocument() {
         if (cue->id == session_.document().activeCue) cues_->setCurrentIndex(cues_->count() - 1);
     }
     const Excerpt* excerpt = session_.cue() ? session_.cue()->excerpt() : nullptr;
-    const bool problem = excerpt && !excerpt->noteProblem.empty() && excerpt->corrections.empty();
-    const bool evidence = excerpt && !problem && !excerpt->noteEvidence.empty() && excerpt->corrections.empty();
-    warning_->setVisible(problem || evidence);
-    if (problem || evidence)
-        warning_->setText(QString::fromStdString(problem ? excerpt->noteProblem : excerpt->noteEvidence));
+    refreshWarning(excerpt);
     patch_->refresh();
     answers_->refresh();
     takes_->refresh();
     transport_->refresh();
     mirror_->refresh();
     search_->refresh();
+}
+
+/// What the producer should know about this reference: doubts about the notes first, then what was decided, then what
+/// limits the recording, and that only a band of it is heard.
+void MainWindow::refreshWarning(const Excerpt* excerpt) {
+    QStringList sentences;
+    if (excerpt && excerpt->corrections.empty())
+        for (const std::string& each : {excerpt->noteProblem, excerpt->noteEvidence})
+            if (!each.empty()) sentences << QString::fromStdString(each);
+    if (excerpt)
+        for (const std::string& each : session_.results().warnings) sentences << QString::fromStdString(each);
+    if (const Cue* cue = session_.cue(); cue && cue->focused())
+        sentences << tr("Heard, compared and searched: %1 to %2 only.")
+                         .arg(cue->focusLowHz > 0.0 ? tr("%1 Hz").arg(cue->focusLowHz, 0, 'f', 0) : tr("the bottom"),
+                              cue->focusHighHz > 0.0 ? tr("%1 Hz").arg(cue->focusHighHz, 0, 'f', 0) : tr("the top"));
+    warning_->setText(sentences.join("  "));
+    warning_->setVisible(!sentences.isEmpty());
 }
 
 void MainWindow::refreshHeader() {
@@ -413,6 +477,7 @@ void MainWindow::refreshHeader() {
 
 void MainWindow::refreshResults() {
     refreshHeader();
+    refreshWarning(session_.cue() ? session_.cue()->excerpt() : nullptr);
     facets_->refresh();
     const CueResults& results = session_.results();
     plot_->show(facets_->chosen(), results);

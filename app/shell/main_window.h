@@ -26,6 +26,7 @@ class MirrorView;
 class PatchView;
 class SearchView;
 class Session;
+struct Excerpt;
 class TakesBar;
 class TransportBar;
 
@@ -64,6 +65,8 @@ private:
     void refreshDocument();
     void refreshResults();
     void refreshHeader();
+    void refreshWarning(const Excerpt* excerpt);
+    void askFocus();
     void refreshTitle();
     void chooseFacet(Facet facet);
     void showProblem(const QString& sentence, const QString& detail);

@@ -218,6 +218,12 @@ void FacetPlot::showCurves(Facet facet, const CueResults& results) {
     const Profile& reference = *results.reference.profile;
     const Picture picture = pictureOf(facet);
     setLogarithmic(*plot_->xAxis, picture.xIsHz, 2.0);
+    if (picture.xIsHz) { // the octaves' own names
+        auto ticker = QSharedPointer<QCPAxisTickerText>(new QCPAxisTickerText);
+        for (double hz : {31.5, 63.0, 125.0, 250.0, 500.0}) ticker->addTick(hz, QString::number(hz));
+        for (double khz : {1.0, 2.0, 4.0, 8.0, 16.0}) ticker->addTick(1000.0 * khz, tr("%1k").arg(khz));
+        plot_->xAxis->setTicker(ticker);
+    }
     setLogarithmic(*plot_->yAxis, picture.yIsHz, 2.0);
     plot_->xAxis->setLabel(picture.xLabel);
     plot_->yAxis->setLabel(facet == Facet::motion ? motionLabel(reference, results.render.profile.get())

@@ -21,7 +21,9 @@ namespace {
 
 constexpr double leftMargin = 96.0;
 constexpr double rightMargin = 8.0;
-constexpr double rulerHeight = 22.0;
+constexpr double plainRulerHeight = 22.0;
+constexpr double rowHeight = 11.0; ///< of the ruler where notes sound together, each key on a row of its own
+constexpr std::size_t mostRows = 7;
 constexpr double timesHeight = 15.0;
 constexpr double levelRangeDb = 60.0;
 
@@ -47,7 +49,7 @@ QRectF MirrorView::plotRect() const {
 
 QRectF MirrorView::rulerRect() const {
     const QRectF plot = plotRect();
-    return {plot.left(), plot.center().y() - rulerHeight / 2, plot.width(), rulerHeight};
+    return {plot.left(), plot.center().y() - rulerHeight_ / 2, plot.width(), rulerHeight_};
 }
 
 double MirrorView::xAt(double seconds) const {
@@ -76,12 +78,21 @@ void MirrorView::refresh() {
         viewEnd_ = all;
         selectedNote_ = -1;
     }
-    if (selectedNote_ >= static_cast<int>(session_.performance().notes.size())) selectedNote_ = -1;
+    const auto notes = session_.performance().notes;
+    if (selectedNote_ >= static_cast<int>(notes.size())) selectedNote_ = -1;
+    rows_.clear();
+    for (std::size_t i = 0; i + 1 < notes.size(); ++i)
+        if (notes[i + 1].start < notes[i].end - 0.02) // a chord, or at least an overlap
+            for (const Note& note : notes) rows_.insert(note.key);
+    if (rows_.size() > mostRows) rows_.clear();
+    rulerHeight_ = rows_.empty() ? plainRulerHeight
+                                 : std::max(plainRulerHeight, rowHeight * static_cast<double>(rows_.size()) + 2);
     update();
 }
 
 void MirrorView::setPicture(Picture picture) {
     picture_ = picture;
+    session_.wantSpectrograms(picture == Picture::spectrum);
     update();
 }
 
@@ -173,7 +184,8 @@ void MirrorView::paintEvent(QPaintEvent*) {
     painter.drawText(
         QRectF(0, ruler.top(), leftMargin - 6, ruler.height()), Qt::AlignLeft | Qt::AlignVCenter,
         tr("%1 bpm").arg(session_.performance().tempo, 0, 'f',
-                         session_.performance().tempo == std::round(session_.performance().tempo) ? 0 : 1));
+                         std::abs(session_.performance().tempo - std::round(session_.performance().tempo)) < 0.05 ? 0
+                                                                                                                  : 1));
     if (hasFocus()) {
         painter.setPen(QPen(t.reference, 1));
         painter.setBrush(Qt::NoBrush);
@@ -182,10 +194,56 @@ void MirrorView::paintEvent(QPaintEvent*) {
 }
 
 void MirrorView::paintSide(QPainter& painter, bool reference, const QRectF& area) {
-    if (picture_ == Picture::wave)
-        paintWave(painter, reference, area);
-    else
-        paintLevel(painter, reference, area);
+    switch (picture_) {
+    case Picture::wave: return paintWave(painter, reference, area);
+    case Picture::spectrum: return paintSpectrum(painter, reference, area);
+    case Picture::level: return paintLevel(painter, reference, area);
+    case Picture::pitch: return paintPitch(painter, reference, area);
+    }
+}
+
+/// Low frequencies at the ruler, high ones away from it; the darker the louder (on dark paper: the lighter).
+void MirrorView::paintSpectrum(QPainter& painter, bool reference, const QRectF& area) {
+    const MeasuredSound& sound = reference ? session_.results().reference : session_.results().render;
+    const SpectrogramPtr& picture = sound.spectrogram;
+    const QColor color = reference ? theme().reference : theme().render;
+    if (picture && picture->columns > 0) {
+        Painted& painted = painted_[reference ? 0 : 1];
+        if (painted.of != picture || painted.color != color) {
+            // From the paper through the side's color to the ink.
+            QRgb ramp[256];
+            const auto mix = [](const QColor& a, const QColor& b, double share) {
+                const auto part = [share](int x, int y) { return static_cast<int>(std::lround(x + share * (y - x))); };
+                return qRgb(part(a.red(), b.red()), part(a.green(), b.green()), part(a.blue(), b.blue()));
+            };
+            for (int i = 0; i < 256; ++i) {
+                const double level = std::max(0.0, (i - 60) / 195.0);
+                ramp[i] =
+                    level < 0.7 ? mix(theme().card, color, level / 0.7) : mix(color, theme().ink, (level - 0.7) / 0.3);
+            }
+            QImage image(picture->columns, Spectrogram::rows, QImage::Format_RGB32);
+            for (int row = 0; row < Spectrogram::rows; ++row) {
+                auto* line = reinterpret_cast<QRgb*>(image.scanLine(reference ? Spectrogram::rows - 1 - row : row));
+                for (int column = 0; column < picture->columns; ++column) line[column] = ramp[picture->at(column, row)];
+            }
+            painted = {picture, color, image};
+        }
+        const double perColumn = picture->secondsPerColumn;
+        painter.setRenderHint(QPainter::SmoothPixmapTransform);
+        painter.drawImage(area, painted.image,
+                          QRectF(viewBegin_ / perColumn, 0, (viewEnd_ - viewBegin_) / perColumn, Spectrogram::rows));
+    }
+    painter.setFont(interfaceFont(7.5));
+    for (double hz : {100.0, 1000.0, 10000.0}) {
+        const double share =
+            std::log(hz / Spectrogram::lowestHz) / std::log(Spectrogram::highestHz / Spectrogram::lowestHz);
+        const double y = reference ? area.bottom() - share * area.height() : area.top() + share * area.height();
+        painter.setPen(QPen(theme().line, 1, Qt::DotLine));
+        painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
+        painter.setPen(theme().quiet);
+        painter.drawText(QRectF(area.right() - 50, y - 12, 46, 11), Qt::AlignRight,
+                         hz < 1000.0 ? tr("%1 Hz").arg(hz) : tr("%1 kHz").arg(hz / 1000.0));
+    }
 }
 
 void MirrorView::paintWave(QPainter& painter, bool reference, const QRectF& area) {
@@ -246,12 +304,54 @@ void MirrorView::paintLevel(QPainter& painter, bool reference, const QRectF& are
     if (!profile || profile->levelDb.values.empty()) return;
     const double gain =
         reference || !results.reference.profile ? 0.0 : results.reference.profile->loudness - profile->loudness;
+    paintTrack(painter, reference, area, [&](double seconds) {
+        const float db = profile->levelDb.at(seconds);
+        return isMeasured(db) ? std::clamp(1.0 + (db + gain - top) / levelRangeDb, 0.0, 1.0) : notMeasurable;
+    });
+}
+
+void MirrorView::paintPitch(QPainter& painter, bool reference, const QRectF& area) {
+    const auto& results = session_.results();
+    // One range of keys for both, a third of an octave around all notes.
+    double lowest = 200.0;
+    double highest = -1.0;
+    for (const Note& note : session_.performance().notes) {
+        lowest = std::min<double>(lowest, note.key - 4);
+        highest = std::max<double>(highest, note.key + 4);
+    }
+    if (highest < lowest) return;
+    painter.setFont(interfaceFont(7.5));
+    const double base = reference ? area.bottom() : area.top();
+    const double direction = reference ? -1.0 : 1.0;
+    for (int key = static_cast<int>(std::ceil(lowest / 12.0)) * 12; key <= highest; key += 12) {
+        const double y = base + direction * (key - lowest) / (highest - lowest) * (area.height() - 2);
+        painter.setPen(QPen(theme().line, 1));
+        painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
+        painter.setPen(theme().quiet);
+        painter.drawText(QRectF(area.right() - 50, y - 12, 46, 11), Qt::AlignRight,
+                         QString::fromStdString(nameOfKey(key)));
+    }
+    const ProfilePtr& profile = reference ? results.reference.profile : results.render.profile;
+    if (!profile) return;
+    paintTrack(painter, reference, area, [&](double seconds) {
+        const float hz = profile->pitchHz.at(seconds);
+        return isMeasured(hz) ? std::clamp((keyFromHz(hz) - lowest) / (highest - lowest), 0.0, 1.0) : notMeasurable;
+    });
+}
+
+/// A curve from the ruler outward; `shareAt` gives its height from 0 to 1, or notMeasurable.
+void MirrorView::paintTrack(QPainter& painter, bool reference, const QRectF& area,
+                            const std::function<double(double)>& shareAt) {
+    const double base = reference ? area.bottom() : area.top();
+    const double direction = reference ? -1.0 : 1.0;
     QPainterPath path;
     bool begun = false;
     for (int x = 0; x < static_cast<int>(area.width()); ++x) {
-        const float db = profile->levelDb.at(secondsAt(area.left() + x));
-        if (!isMeasured(db)) continue;
-        const double share = std::clamp(1.0 + (db + gain - top) / levelRangeDb, 0.0, 1.0);
+        const double share = shareAt(secondsAt(area.left() + x));
+        if (!isMeasured(share)) {
+            begun = false;
+            continue;
+        }
         const QPointF point(area.left() + x, base + direction * share * (area.height() - 2));
         begun ? path.lineTo(point) : path.moveTo(point);
         begun = true;
@@ -263,6 +363,19 @@ void MirrorView::paintLevel(QPainter& painter, bool reference, const QRectF& are
     painter.drawPath(path);
 }
 
+/// Where a note is drawn: higher keys higher up.
+QRectF MirrorView::noteBar(const Note& note, int lowest, int highest) const {
+    const QRectF ruler = rulerRect();
+    const double left = xAt(note.start);
+    const double width = std::max(3.0, xAt(note.end) - left);
+    if (rows_.empty()) {
+        const double rise = highest > lowest ? static_cast<double>(note.key - lowest) / (highest - lowest) : 0.5;
+        return {left, ruler.top() + 2 + (1.0 - rise) * (ruler.height() - 16), width, 12};
+    }
+    const auto above = std::distance(rows_.upper_bound(note.key), rows_.end());
+    return {left, ruler.top() + 1 + rowHeight * static_cast<double>(above), width, rowHeight - 1};
+}
+
 void MirrorView::paintNotes(QPainter& painter) {
     const Theme& t = theme();
     const QRectF ruler = rulerRect();
@@ -270,7 +383,7 @@ void MirrorView::paintNotes(QPainter& painter) {
     Performance performance = session_.performance();
     if (drag_ == Drag::note && dragNote_ && selectedNote_ >= 0)
         performance.notes[static_cast<std::size_t>(selectedNote_)] = *dragNote_;
-    painter.setFont(interfaceFont(8, QFont::DemiBold));
+    painter.setFont(interfaceFont(rows_.empty() ? 8 : 7, QFont::DemiBold));
     int lowest = 127, highest = 0;
     for (const Note& note : performance.notes) {
         lowest = std::min(lowest, note.key);
@@ -278,9 +391,7 @@ void MirrorView::paintNotes(QPainter& painter) {
     }
     for (std::size_t i = 0; i < performance.notes.size(); ++i) {
         const Note& note = performance.notes[i];
-        const double rise = highest > lowest ? static_cast<double>(note.key - lowest) / (highest - lowest) : 0.5;
-        const QRectF bar(xAt(note.start), ruler.top() + 2 + (1.0 - rise) * (ruler.height() - 16),
-                         std::max(3.0, xAt(note.end) - xAt(note.start)), 12);
+        const QRectF bar = noteBar(note, lowest, highest);
         const bool chosen = static_cast<int>(i) == selectedNote_;
         painter.setPen(chosen ? QPen(t.ink, 1.5) : QPen(Qt::NoPen));
         painter.setBrush(chosen ? t.selected : t.note);
@@ -315,10 +426,11 @@ void MirrorView::paintTimes(QPainter& painter) {
 int MirrorView::noteAt(QPointF place) const {
     if (!rulerRect().contains(place)) return -1;
     const auto notes = session_.performance().notes;
-    for (std::size_t i = notes.size(); i-- > 0;)
-        if (place.x() >= xAt(notes[i].start) - 2 &&
-            place.x() <= std::max(xAt(notes[i].end), xAt(notes[i].start) + 3) + 2)
-            return static_cast<int>(i);
+    for (std::size_t i = notes.size(); i-- > 0;) {
+        const QRectF bar = noteBar(notes[i], 0, 127);
+        const bool row = rows_.empty() || (place.y() >= bar.top() && place.y() <= bar.bottom() + 1);
+        if (row && place.x() >= bar.left() - 2 && place.x() <= bar.right() + 2) return static_cast<int>(i);
+    }
     return -1;
 }
 

@@ -1,11 +1,16 @@
 // The mirror: the reference above, the render below, reflected about one time ruler with the notes on it.
 #pragma once
 
+#include "core/analysis/spectrogram.h"
 #include "core/performance/performance.h"
 
+#include <QColor>
+#include <QImage>
 #include <QString>
 #include <QWidget>
+#include <functional>
 #include <optional>
+#include <set>
 
 namespace facet {
 
@@ -17,7 +22,7 @@ class MirrorView : public QWidget {
     Q_OBJECT
 
 public:
-    enum class Picture { wave, level };
+    enum class Picture { wave, spectrum, level, pitch };
 
     explicit MirrorView(Session& session, QWidget* parent = nullptr);
     void refresh();
@@ -55,9 +60,14 @@ private:
     QRectF plotRect() const;
     double length() const;
     int noteAt(QPointF place) const;
+    QRectF noteBar(const Note& note, int lowest, int highest) const;
     void paintSide(QPainter& painter, bool reference, const QRectF& area);
     void paintWave(QPainter& painter, bool reference, const QRectF& area);
+    void paintSpectrum(QPainter& painter, bool reference, const QRectF& area);
     void paintLevel(QPainter& painter, bool reference, const QRectF& area);
+    void paintPitch(QPainter& painter, bool reference, const QRectF& area);
+    void paintTrack(QPainter& painter, bool reference, const QRectF& area,
+                    const std::function<double(double)>& shareAt);
     void paintNotes(QPainter& painter);
     void paintTimes(QPainter& painter);
     void moveSelectedNote(double seconds, int semitones);
@@ -75,6 +85,15 @@ private:
     double dragFrom_ = 0.0;
     double dragTo_ = 0.0;
     std::optional<Note> dragNote_;
+    /// The picture of a spectrogram in a side's color, kept until either changes.
+    struct Painted {
+        SpectrogramPtr of;
+        QColor color;
+        QImage image;
+    };
+    Painted painted_[2];
+    std::set<int> rows_; ///< keys with a row of their own on the ruler, where notes overlap
+    double rulerHeight_ = 22.0;
     std::uint64_t shownCue_ = 0;
     double shownLength_ = 0.0;
 };

@@ -135,6 +135,8 @@ void TransportBar::refresh() {
         loopText_->setText(tr("%1 – %2 s").arg(cue->loopBegin, 0, 'f', 2).arg(cue->loopEnd, 0, 'f', 2));
     else
         loopText_->setText(tr("whole sound"));
+    if (const int slow = session_.playback().slowness(); slow > 1)
+        loopText_->setText(tr("%1 · 1/%2 speed").arg(loopText_->text()).arg(slow));
     const bool simulated = session_.playback().output().simulated();
     output_->setText(simulated ? tr("No sound device") : tr("Output"));
     output_->setToolTip(simulated

@@ -18,7 +18,7 @@ constexpr double pitchWindowSeconds = 2048.0 / analysisRateHz;
 constexpr int beatingPartials = 16;
 constexpr double beatingRange = 40.0; ///< dB below the strongest partial
 constexpr double widestDetune = 60.0; ///< cents
-constexpr double trustedBeating = 0.62;
+constexpr double trustedBeating = 0.75;
 
 double sinc(double x) { return std::abs(x) < 1e-9 ? 1.0 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x); }
 
@@ -263,9 +263,8 @@ MotionProfile measureMotion(std::span<const float> mono48k, const Performance& p
                 findPeriodicChange(thinned, 4.0 * levelDb.stepSeconds,
                                    {.lowestHz = 1.0, .highestHz = std::min(25.0, 0.3 / levelSmoothing)});
             if (found.found() && found.depth > 0.02) {
-                const auto [low, high] = std::minmax_element(found.cycle.begin(), found.cycle.end());
                 motion.tremolo = found;
-                motion.tremoloDepthDb = -dbFromGain(std::max(1e-3, (1.0 + *low) / (1.0 + *high)));
+                motion.tremoloDepthDb = tremoloDb(found);
             }
         }
         if (!motion.filter.found()) {
@@ -290,7 +289,20 @@ MotionProfile measureMotion(std::span<const float> mono48k, const Performance& p
             }
         }
     }
+    // A deep gate leaves nothing to measure in between: what else moves at its rate is the gate seen again.
+    if (motion.tremolo.found() && motion.tremoloDepthDb > 12.0)
+        for (PeriodicChange* other : {&motion.vibrato, &motion.filter}) {
+            const double times = other->rateHz / motion.tremolo.rateHz;
+            if (other->found() && std::round(times) >= 1.0 && std::abs(times / std::round(times) - 1.0) < 0.03)
+                *other = {};
+        }
     return motion;
+}
+
+double tremoloDb(const PeriodicChange& tremolo) {
+    if (!tremolo.found()) return notMeasurable;
+    const auto [low, high] = std::minmax_element(tremolo.cycle.begin(), tremolo.cycle.end());
+    return -dbFromGain(std::max(1e-3, (1.0 + *low) / (1.0 + *high)));
 }
 
 const char* nearestNoteValue(double rateHz, double beatsPerMinute) {

@@ -37,6 +37,9 @@ MotionProfile measureMotion(std::span<const float> mono48k, const Performance& p
                             const std::vector<double>& f0Hz, const Track& pitchCents, const Track& levelDb,
                             double levelSmoothing, const Track& cutoffHz, const Task& task = {});
 
+/// Depth of a tremolo (a change of the amplitude about a mean of 1) in dB, from its loudest to its softest; 60 at most.
+double tremoloDb(const PeriodicChange& tremolo);
+
 /// Note value nearest to a rate at a tempo, for example "1/8 dotted"; empty when none is within 2 %.
 const char* nearestNoteValue(double rateHz, double beatsPerMinute);
 

@@ -386,7 +386,7 @@ private:
     /// Rows and remarks of one kind of motion; returns its difference in easily heard steps.
     static double addMotion(FacetComparison& facet, std::vector<Remark>& remarks, const char* noun,
                             const PeriodicChange& a, const PeriodicChange& b, double depthStep,
-                            const std::function<std::string(double)>& depthText) {
+                            const std::function<std::string(const PeriodicChange&)>& depthText) {
         if (!a.found() && !b.found()) return 0.0;
         const auto rate = [](double hz) { return isMeasured(hz) ? fmt::format("{:.2f} Hz", hz) : std::string("–"); };
         std::string label = noun;
@@ -395,7 +395,7 @@ private:
         const double depthB = b.found() ? b.depth : 0.0;
         facet.values.push_back({label + " rate", rate(a.rateHz), rate(b.rateHz),
                                 a.found() && b.found() ? signedText(b.rateHz - a.rateHz, 2, "Hz") : "–"});
-        facet.values.push_back({label + " depth", depthText(depthA), depthText(depthB), "–"});
+        facet.values.push_back({label + " depth", depthText(a), depthText(b), "–"});
         facet.values.push_back({label + " shape", nameOfCycle(a), nameOfCycle(b),
                                 std::string(nameOfCycle(a)) == nameOfCycle(b) ? "–" : "differs"});
         double steps = std::abs(depthB - depthA) / depthStep;
@@ -406,7 +406,7 @@ private:
         else {
             const double apart = std::abs(std::log2(b.rateHz / a.rateHz)) / 0.05;
             remarks.push_back({apart, fmt::format("{} {:.2f} Hz, not {:.2f}", noun, b.rateHz, a.rateHz)});
-            remarks.push_back({steps, fmt::format("{} {}, not {}", noun, depthText(depthB), depthText(depthA))});
+            remarks.push_back({steps, fmt::format("{} {}, not {}", noun, depthText(b), depthText(a))});
             steps += std::min(6.0, apart);
         }
         return std::min(12.0, steps);
@@ -418,12 +418,18 @@ private:
         const MotionProfile& b = render.motion;
         std::vector<Remark> remarks;
         if (a.noteCount > 0 && b.noteCount > 0) {
-            facet.difference = addMotion(facet, remarks, "vibrato", a.vibrato, b.vibrato, 5.0,
-                                         [](double v) { return fmt::format("±{:.0f} ct", v); }) +
-                               addMotion(facet, remarks, "tremolo", a.tremolo, b.tremolo, 0.12,
-                                         [](double v) { return fmt::format("±{:.0f} %", 100.0 * v); }) +
-                               addMotion(facet, remarks, "filter movement", a.filter, b.filter, 0.2,
-                                         [](double v) { return fmt::format("±{:.2f} oct", v); });
+            facet.difference =
+                addMotion(facet, remarks, "vibrato", a.vibrato, b.vibrato, 5.0,
+                          [](const PeriodicChange& c) {
+                              return c.found() ? fmt::format("±{:.0f} ct", c.depth) : std::string("–");
+                          }) +
+                addMotion(facet, remarks, "tremolo", a.tremolo, b.tremolo, 0.12,
+                          [](const PeriodicChange& c) {
+                              return c.found() ? fmt::format("{:.1f} dB", tremoloDb(c)) : std::string("–");
+                          }) +
+                addMotion(facet, remarks, "filter movement", a.filter, b.filter, 0.2, [](const PeriodicChange& c) {
+                    return c.found() ? fmt::format("±{:.2f} oct", c.depth) : std::string("–");
+                });
             const double apartA = isMeasured(a.detuneCents) ? a.detuneCents : 0.0;
             const double apartB = isMeasured(b.detuneCents) ? b.detuneCents : 0.0;
             const auto text = [](double v) {

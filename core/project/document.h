@@ -68,6 +68,9 @@ struct Cue {
     std::set<Address> locks;
     double loopBegin = 0.0; ///< seconds; begin = end: the whole excerpt
     double loopEnd = 0.0;
+    double focusLowHz = 0.0;  ///< heard, compared and searched is only what lies between; 0: from the bottom
+    double focusHighHz = 0.0; ///< 0: to the top
+    bool focused() const { return focusLowHz > 0.0 || focusHighHz > 0.0; }
 
     const Excerpt* excerpt() const { return excerpts.empty() ? nullptr : excerpts.front().get(); }
 };

@@ -100,7 +100,11 @@ Json headJson(const Document& d) {
 }
 
 Json cueJson(const Cue& cue) {
-    Json json{{"id", cue.id}, {"name", cue.name}, {"chosen", cue.chosenTake}, {"loop", {cue.loopBegin, cue.loopEnd}}};
+    Json json{{"id", cue.id},
+              {"name", cue.name},
+              {"chosen", cue.chosenTake},
+              {"loop", {cue.loopBegin, cue.loopEnd}},
+              {"focus_hz", {cue.focusLowHz, cue.focusHighHz}}};
     json["patch"] = patchJson(cue.patch);
     json["locks"] = Json::array();
     for (const Address& address : cue.locks) json["locks"].push_back(address.text());
@@ -118,6 +122,10 @@ Cue cueFrom(const Json& json, const AudioSource& audio) {
     cue.chosenTake = json.value("chosen", std::uint64_t{0});
     cue.loopBegin = json.at("loop").at(0);
     cue.loopEnd = json.at("loop").at(1);
+    if (const auto focus = json.find("focus_hz"); focus != json.end()) {
+        cue.focusLowHz = focus->at(0);
+        cue.focusHighHz = focus->at(1);
+    }
     cue.patch = patchFrom(json.at("patch"));
     for (const Json& lock : json.at("locks")) cue.locks.insert(Address::parse(lock.get<std::string>()));
     for (const Json& e : json.at("excerpts"))
