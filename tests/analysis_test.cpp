@@ -214,6 +214,53 @@ TEST(Chords, AreProposedBetweenOnsetsAndAdmitted) {
     EXPECT_EQ(keys, (std::vector{57, 60, 64, 53, 57, 60}));
 }
 
+// ---- repeats: gates and strikes ----
+
+std::vector<float> bursts(bool runsOn, double every, int count) {
+    return mono(every * count + 0.1, [=](double t) {
+        const double since = std::fmod(t, every);
+        if (t > every * count || since > 0.55 * every) return 0.0;
+        const double edge = std::min({1.0, since / 0.003, (0.55 * every - since) / 0.003});
+        return 0.4 * edge * sawAt(196.0, runsOn ? t : since + 0.0013 * std::floor(t / every));
+    });
+}
+
+TEST(Gates, AreToldFromNotesStruckAgain) {
+    const FoundNotes held = findNotes(bursts(true, 0.137, 10));
+    ASSERT_EQ(held.performance.notes.size(), 1u) << "one oscillator that runs on";
+    EXPECT_EQ(held.performance.notes[0].key, 55);
+    EXPECT_NEAR(held.performance.notes[0].end, 1.3, 0.05);
+    EXPECT_NE(held.evidence().find("one held note behind a gate"), std::string::npos);
+    const FoundNotes struck = findNotes(bursts(false, 0.137, 10));
+    EXPECT_EQ(struck.performance.notes.size(), 10u) << "each burst has a phase of its own";
+    EXPECT_EQ(struck.evidence(), "");
+}
+
+TEST(Gates, NeedEnoughEvenBursts) {
+    EXPECT_EQ(findNotes(bursts(true, 0.2, 3)).performance.notes.size(), 3u);
+    EXPECT_EQ(findNotes(bursts(true, 0.9, 4)).performance.notes.size(), 4u) << "so slow they are notes to anybody";
+}
+
+TEST(NoteFinding, LeavesRepeatsOfAnEchoOut) {
+    const FoundNotes found = findNotes(monoMix(atRate(readAudio(demoFile("comet-tail-echoes.flac")), 48000)));
+    const Performance truth = readMidi(demoFile("comet-tail.mid"));
+    ASSERT_EQ(found.performance.notes.size(), truth.notes.size());
+    for (std::size_t i = 0; i < truth.notes.size(); ++i) {
+        EXPECT_EQ(found.performance.notes[i].key, truth.notes[i].key) << i;
+        EXPECT_NEAR(found.performance.notes[i].start, truth.notes[i].start, 0.01) << i;
+    }
+    EXPECT_NEAR(found.echoSeconds, 0.375, 0.001);
+    EXPECT_NE(found.evidence().find("375 ms"), std::string::npos);
+}
+
+TEST(NoteFinding, TakesAFallingHitForOneNote) {
+    const FoundNotes found = findNotes(monoMix(atRate(readAudio(demoFile("touchdown.flac")), 48000)));
+    ASSERT_EQ(found.performance.notes.size(), 2u);
+    EXPECT_NEAR(found.performance.notes[0].start, 0.0, 0.01);
+    EXPECT_NEAR(found.performance.notes[1].start, 1.2, 0.01);
+    EXPECT_EQ(found.performance.notes[1].key, 31);
+}
+
 TEST(Profiles, MeasureTheDemosTruth) {
     const Recording recording = readAudio(demoFile("comet-tail.flac"));
     Performance notes = readMidi(demoFile("comet-tail.mid"));

@@ -11,7 +11,9 @@
 #include "app/views/takes_bar.h"
 #include "app/views/theme.h"
 #include "app/views/value_slider.h"
+#include "core/analysis/pitch.h"
 #include "core/base/files.h"
+#include "core/base/units.h"
 #include "core/parameters/patch_json.h"
 #include "core/project/project_file.h"
 #include "tests/support/files.h"
@@ -157,12 +159,12 @@ TEST_F(WindowTest, EveryEditRefreshesThePictures) {
 
 TEST_F(WindowTest, FacetsAreChosenByMouseAndKey) {
     auto* table = window.findChild<QTableView*>();
-    for (const char* name : {"Pitch", "Level", "Harmonics", "Brightness"}) {
+    for (const char* name : {"Pitch", "Level", "Harmonics", "Brightness", "Noise", "Motion", "Width", "Space"}) {
         auto* card = window.findChild<QAbstractButton*>(QString("facet ") + name);
         ASSERT_TRUE(card);
         QTest::mouseClick(card, Qt::LeftButton);
         EXPECT_TRUE(card->isChecked());
-        EXPECT_GT(table->model()->rowCount(), 2) << name;
+        EXPECT_GE(table->model()->rowCount(), 2) << name;
         EXPECT_FALSE(card->accessibleDescription().isEmpty());
     }
     auto* pitch = window.findChild<QAbstractButton*>("facet Pitch");
@@ -191,6 +193,104 @@ TEST_F(WindowTest, KeysPlaySwapLoopAndStop) {
     ASSERT_TRUE(QTest::qWaitFor([this] { return !session.playback().player().liveActive(); }, 3000));
     QTest::keyClick(&window.mirror(), Qt::Key_Escape);
     EXPECT_FALSE(session.playback().player().playing());
+}
+
+TEST_F(WindowTest, ViewsAreNamedAndFacetsAreViews) {
+    EXPECT_TRUE(window.showView("space"));
+    EXPECT_TRUE(window.findChild<QAbstractButton*>("facet Space")->isChecked());
+    EXPECT_TRUE(window.findChild<QTableView*>()->isVisible());
+    EXPECT_EQ(window.findChild<QTableView*>()->model()->index(0, 0).data().toString(), "Echo time");
+    EXPECT_TRUE(window.showView("search"));
+    EXPECT_FALSE(window.findChild<QTableView*>()->isVisible());
+}
+
+TEST_F(WindowTest, ThePictureOfTheMirrorIsChosenByKey) {
+    const auto colors = [&](const QColor& like) {
+        const QImage image = window.mirror().grab().toImage();
+        int found = 0;
+        for (int y = 0; y < image.height(); y += 2)
+            for (int x = 100; x < image.width() - 60; x += 2) found += image.pixelColor(x, y) == like;
+        return found;
+    };
+    const int wave = colors(theme().reference);
+    QTest::keyClick(&window, Qt::Key_F9);
+    EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::spectrum);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results().reference.spectrogram != nullptr; }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results().render.spectrogram != nullptr; }, 10000));
+    EXPECT_LT(colors(theme().reference), wave / 2) << "shades instead of one color";
+    // A new render gets its picture while one looks.
+    const auto before = session.results().render.spectrogram;
+    session.setParameter({"layer:a/source:a", "octave"}, 1.0);
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return session.results().render.spectrogram && session.results().render.spectrogram != before; }, 10000));
+    QTest::keyClick(&window, Qt::Key_F11);
+    EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::pitch);
+    QTest::keyClick(&window, Qt::Key_F10);
+    EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::level);
+    QTest::keyClick(&window, Qt::Key_F8);
+    EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::wave);
+}
+
+TEST_F(WindowTest, SlowListeningKeepsThePlaceAndThePitch) {
+    auto& output = dynamic_cast<SimulatedOutput&>(session.playback().output());
+    session.playback().seek(1.5);
+    QTest::keyClick(&window, Qt::Key_2, Qt::AltModifier);
+    EXPECT_EQ(session.playback().slowness(), 2);
+    EXPECT_NEAR(session.playback().position(), 1.5, 0.01);
+    QTest::qWait(1500); // stretched in the background
+    output.capture(1.0);
+    session.playback().play(Side::reference);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() == output.rateHz(); }, 8000));
+    session.playback().toggle();
+    std::vector<float> heard;
+    for (std::size_t i = 0; i < output.captured().size(); i += 2) heard.push_back(output.captured()[i]);
+    // One second is half a second of the note that stands there, C2.
+    const PitchTrack track = trackPitch(heard);
+    EXPECT_NEAR(centsBetween(hzFromKey(36), track.hz.at(0.5)), 0.0, 15.0);
+    EXPECT_NEAR(session.playback().position(), 2.0, 0.15);
+    QTest::keyClick(&window, Qt::Key_1, Qt::AltModifier);
+    EXPECT_EQ(session.playback().slowness(), 1);
+}
+
+TEST_F(WindowTest, AFocusBandIsHeardComparedShownAndUndone) {
+    const double whole = session.results().comparison->likeness;
+    const auto type = [&](const QString& text) {
+        QTimer::singleShot(200, [text] {
+            auto* edit = QApplication::activeModalWidget()->findChild<QLineEdit*>();
+            ASSERT_TRUE(edit);
+            edit->setText(text);
+            QTest::keyClick(edit, Qt::Key_Return);
+        });
+        QTest::keyClick(&window, Qt::Key_B, Qt::ControlModifier);
+    };
+    type("40 – 300");
+    EXPECT_EQ(session.cue()->focusLowHz, 40.0);
+    EXPECT_EQ(session.cue()->focusHighHz, 300.0);
+    ASSERT_TRUE(settle());
+    EXPECT_NE(session.results().comparison->likeness, whole);
+    auto* warning = window.findChild<QLabel*>("warning");
+    EXPECT_TRUE(warning->isVisible());
+    EXPECT_TRUE(warning->text().contains("40 Hz to 300 Hz"));
+    type("banana");
+    EXPECT_TRUE(closedProblem().contains("banana"));
+    EXPECT_EQ(session.cue()->focusHighHz, 300.0);
+    ASSERT_TRUE(QTest::qWaitForWindowActive(&window));
+    QTest::keyClick(&window, Qt::Key_Z, Qt::ControlModifier);
+    ASSERT_TRUE(settle());
+    EXPECT_NEAR(session.results().comparison->likeness, whole, 1e-9);
+    EXPECT_FALSE(warning->isVisible());
+}
+
+TEST_F(WindowTest, ChordsHaveRowsAndEveryCueOfTheDemoIsMeasured) {
+    const double plain = window.mirror().rulerRect().height();
+    for (const auto& cue : session.document().cues) {
+        session.selectCue(cue->id);
+        ASSERT_TRUE(settle()) << cue->name;
+        EXPECT_EQ(closedProblem(), "") << cue->name;
+        EXPECT_EQ(session.results().comparison->facets.size(), 8u);
+        EXPECT_EQ(window.mirror().rulerRect().height() > plain + 5, cue->name == "Ring Nebula") << cue->name;
+    }
+    EXPECT_EQ(session.document().cues.size(), 6u);
 }
 
 TEST_F(WindowTest, TheMirrorLoopsZoomsAndRepairsNotes) {
