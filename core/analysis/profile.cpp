@@ -49,15 +49,21 @@ public:
         task.report(0.8, "harmonics");
         measureHarmonics();
         measureCutoff();
-        task.report(0.85, "noise and motion");
+        task.report(0.85, "noise, motion, width and space");
         std::vector<double> f0Hz;
         for (const NoteProfile& note : profile.notes) f0Hz.push_back(note.f0Hz);
-        profile.noise = measureNoise(mono, performance, f0Hz, task);
-        profile.motion = measureMotion(mono, performance, f0Hz, profile.pitchCents, profile.levelDb, smoothing,
-                                       profile.cutoffHz, task);
-        task.report(0.93, "width and space");
-        profile.width = measureWidth(recording, task);
-        profile.space = measureSpace(recording, performance, task);
+        // Four measurements that do not need each other.
+        parallelFor(4, settings.threads, [&](int which) {
+            switch (which) {
+            case 0:
+                profile.motion = measureMotion(mono, performance, f0Hz, profile.pitchCents, profile.levelDb, smoothing,
+                                               profile.cutoffHz, task);
+                break;
+            case 1: profile.space = measureSpace(recording, performance, task); break;
+            case 2: profile.noise = measureNoise(mono, performance, f0Hz, task); break;
+            default: profile.width = measureWidth(recording, task); break;
+            }
+        });
         task.report(1.0, "done");
         return std::move(profile);
     }
