@@ -4,6 +4,7 @@
 #include "core/analysis/notes.h"
 #include "core/analysis/pitch.h"
 #include "core/analysis/profile.h"
+#include "core/analysis/tempo.h"
 #include "core/audio/audio_file.h"
 #include "core/base/error.h"
 #include "core/base/random.h"
@@ -212,6 +213,42 @@ TEST(Chords, AreProposedBetweenOnsetsAndAdmitted) {
         EXPECT_NEAR(note.start, keys.size() <= 3 ? 0.0 : 1.2, 0.02);
     }
     EXPECT_EQ(keys, (std::vector{57, 60, 64, 53, 57, 60}));
+}
+
+TEST(Tempos, AreThoseOfTheGrid) {
+    // Sixteenths of a quarter of 60000/BPM ms (handbook arithmetic), 3 ms off at random, some left out.
+    Random random(8);
+    for (double tempo : {72.0, 96.0, 110.0, 128.0, 140.0, 174.0}) {
+        std::vector<Note> notes;
+        for (int i : {0, 2, 3, 6, 8, 11, 12, 14, 16, 20, 22, 23, 26, 28}) {
+            const double start = 0.3 + i * 15.0 / tempo + random.between(-0.003, 0.003);
+            notes.push_back({start, start + 0.1, 60, 0.0, 100.0});
+        }
+        const TempoEstimate estimate = estimateTempo(notes);
+        // Simple ratios fit as well: what is asked is that sixteenths of one are notes of the other.
+        const double ratio = estimate.beatsPerMinute / tempo;
+        EXPECT_TRUE(std::abs(ratio - 1.0) < 0.005 || std::abs(ratio - 0.5) < 0.003 || std::abs(ratio - 2.0) < 0.01)
+            << tempo << " " << estimate.beatsPerMinute;
+        EXPECT_GT(estimate.confidence, 0.9);
+    }
+}
+
+TEST(Tempos, OfTheDemoAreTheGenerators) {
+    const auto found = findNotes(monoMix(atRate(readAudio(demoFile("comet-tail.flac")), 48000)));
+    EXPECT_NEAR(found.performance.tempo, 120.0, 0.5);
+}
+
+TEST(Tempos, NeedStartsThatAgree) {
+    EXPECT_EQ(estimateTempo({}).confidence, 0.0);
+    EXPECT_EQ(estimateTempo({{0.0, 0.1, 60, 0.0, 100.0}, {0.5, 0.6, 60, 0.0, 100.0}}).confidence, 0.0);
+    Random random(12);
+    std::vector<Note> notes;
+    double at = 0.0;
+    for (int i = 0; i < 40; ++i) {
+        at += random.between(0.08, 0.9);
+        notes.push_back({at, at + 0.05, 60, 0.0, 100.0});
+    }
+    EXPECT_LT(estimateTempo(notes).confidence, 0.75);
 }
 
 // ---- repeats: gates and strikes ----

@@ -356,6 +356,7 @@ void findNotesOf(Excerpt& excerpt, const Task& task) {
     FoundNotes found = findNotes(mono, task);
     excerpt.performance.notes = found.performance.notes;
     excerpt.performance.tuningCents = found.performance.tuningCents;
+    if (found.tempoConfidence > 0.9) excerpt.performance.tempo = found.performance.tempo;
     excerpt.noteProblem = found.problem;
     excerpt.noteEvidence = found.evidence();
 }

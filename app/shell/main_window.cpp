@@ -22,6 +22,7 @@
 #include <QClipboard>
 #include <QCloseEvent>
 #include <QComboBox>
+#include <QDateTime>
 #include <QDropEvent>
 #include <QFileDialog>
 #include <QFrame>
@@ -314,6 +315,9 @@ void MainWindow::makeCueMenu() {
                                                    session_.performance().tempo, 10, 1000, 2, &fine);
         if (fine) session_.setTempo(bpm);
     });
+    menu->addAction(tr("Tap te&mpo"), QKeySequence(Qt::Key_F3), this, &MainWindow::tapTempo);
+    menu->addAction(tr("Half tempo"), this, [this] { session_.setTempo(0.5 * session_.performance().tempo); });
+    menu->addAction(tr("Double tempo"), this, [this] { session_.setTempo(2.0 * session_.performance().tempo); });
     menu->addSeparator();
     menu->addAction(tr("&Match / stop"), QKeySequence(Qt::CTRL | Qt::Key_M), this, [this] { matchButton_->click(); });
 }
@@ -400,6 +404,24 @@ void MainWindow::makeHelpMenu() {
                            tr("<p><b>Facet</b> rebuilds a synthesizer sound heard on a recording.</p>"
                               "<p>Free software under the GNU General Public License, version 3 or later.</p>"));
     });
+}
+
+/// A tap a beat: the median distance of the last taps is a quarter note. A pause of two seconds begins anew.
+void MainWindow::tapTempo() {
+    const qint64 now = QDateTime::currentMSecsSinceEpoch();
+    if (!taps_.empty() && now - taps_.back() > 2000) taps_.clear();
+    taps_.push_back(now);
+    if (taps_.size() < 3) {
+        statusBar()->showMessage(tr("Tap on with each beat …"), 2000);
+        return;
+    }
+    std::vector<qint64> distances;
+    for (std::size_t i = taps_.size() - std::min<std::size_t>(taps_.size() - 1, 8); i < taps_.size(); ++i)
+        distances.push_back(taps_[i] - taps_[i - 1]);
+    std::nth_element(distances.begin(), distances.begin() + static_cast<std::ptrdiff_t>(distances.size() / 2),
+                     distances.end());
+    const double tempo = 60000.0 / static_cast<double>(std::max<qint64>(60, distances[distances.size() / 2]));
+    session_.setTempo(std::round(2.0 * tempo) / 2.0);
 }
 
 void MainWindow::askFocus() {

@@ -7,6 +7,7 @@
 #include <QString>
 #include <filesystem>
 #include <map>
+#include <vector>
 
 class QComboBox;
 class QLabel;
@@ -67,6 +68,7 @@ private:
     void refreshHeader();
     void refreshWarning(const Excerpt* excerpt);
     void askFocus();
+    void tapTempo();
     void refreshTitle();
     void chooseFacet(Facet facet);
     void showProblem(const QString& sentence, const QString& detail);
@@ -103,6 +105,7 @@ private:
     int keyboardOctave_ = 4;
     std::map<int, int> keysDown_;
     bool dark_ = false;
+    std::vector<qint64> taps_; ///< of the tempo, ms
 };
 
 } // namespace facet

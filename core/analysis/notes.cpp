@@ -4,6 +4,7 @@
 #include "core/analysis/gate.h"
 #include "core/analysis/level.h"
 #include "core/analysis/space.h"
+#include "core/analysis/tempo.h"
 #include "core/audio/recording.h"
 #include "core/base/units.h"
 
@@ -30,6 +31,7 @@ constexpr double chordSalience = 0.6; ///< of another note, re the strongest
 constexpr double chordShare = 0.5;    ///< of the sounding time in which several notes sound
 constexpr double chordRangeDb = 25.0; ///< below the loudest an instant tells nothing about chords
 constexpr int chordInstants = 24;
+constexpr double trustedTempo = 0.9;
 constexpr double intendedCents = 8.0; ///< smaller deviations are the filter's and the measurement's
 
 /// Where a note may begin: at a rise of the level, or where only the pitch changes.
@@ -377,9 +379,7 @@ bool isRepeat(const Note& note, const std::vector<Note>& notes, double echoSecon
     });
 }
 
-} // namespace
-
-FoundNotes findNotes(std::span<const float> mono48k, const Task& task) {
+FoundNotes findUnderEchoes(std::span<const float> mono48k, const Task& task) {
     FoundNotes found = findNotes(mono48k, trackPitch(mono48k, {}, task), task);
     if (found.performance.notes.size() < 3 || !found.problem.empty()) return found;
     const Recording recording{analysisRateHz, {{mono48k.begin(), mono48k.end()}}};
@@ -396,6 +396,16 @@ FoundNotes findNotes(std::span<const float> mono48k, const Task& task) {
     again.repeatsLeftOut = static_cast<int>(std::max<std::ptrdiff_t>(
         0, static_cast<std::ptrdiff_t>(found.performance.notes.size()) - static_cast<std::ptrdiff_t>(notes.size())));
     return again;
+}
+
+} // namespace
+
+FoundNotes findNotes(std::span<const float> mono48k, const Task& task) {
+    FoundNotes found = findUnderEchoes(mono48k, task);
+    const TempoEstimate tempo = estimateTempo(found.performance.notes);
+    found.tempoConfidence = tempo.confidence;
+    if (tempo.confidence >= trustedTempo) found.performance.tempo = tempo.beatsPerMinute;
+    return found;
 }
 
 FoundNotes findNotes(std::span<const float> mono48k, const PitchTrack& pitch, const Task& task) {

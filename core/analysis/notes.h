@@ -11,10 +11,13 @@
 namespace facet {
 
 struct FoundNotes {
-    /// Notes with key, cents, velocity; tuningCents; the caller's extent is left alone.
+    /// Notes with key, cents, velocity; tuningCents; tempo when `tempoConfidence` says so; the caller's extent is left
+    /// alone.
     Performance performance;
     /// Share of the sounding time that has a clear pitch.
     double confidence = 0.0;
+    /// Of the tempo that the notes' starts agree on; below 0.9 the performance keeps its 120.
+    double tempoConfidence = 0.0;
     /// Seconds and level of the echo that explains the repeats left out; notMeasurable when there is none.
     double echoSeconds = notMeasurable;
     int repeatsLeftOut = 0;
