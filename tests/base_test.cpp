@@ -40,6 +40,13 @@ TEST(Units, SilenceHasAFloor) {
     EXPECT_NEAR(dbFromGain(gainFromDb(-37.5)), -37.5, 1e-9);
 }
 
+TEST(Units, ReportsHaveSixDigits) {
+    EXPECT_EQ(sixDigits(1234567.0), 1234570.0);
+    EXPECT_EQ(sixDigits(-0.000123456789), -0.000123457);
+    EXPECT_EQ(sixDigits(0.0), 0.0);
+    EXPECT_TRUE(std::isnan(sixDigits(std::nan(""))));
+}
+
 TEST(RandomNumbers, RepeatAndSpread) {
     Random a(7), b(7), c(8);
     double sum = 0.0;

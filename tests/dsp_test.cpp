@@ -49,6 +49,22 @@ TEST(Windows, HaveHarrisFigures) {
     EXPECT_NEAR(harris.second, 2.00, 0.01);
 }
 
+TEST(Windows, CutFramesWithSilenceBeyondTheEnds) {
+    const std::vector<float> sound{1, 2, 3, 4};
+    const std::vector<float> window{1, 1, 1};
+    std::vector<float> frame(5, 9.0f);
+    windowedFrame(sound, 1, window, frame);
+    EXPECT_EQ(frame, (std::vector<float>{2, 3, 4, 0, 0}));
+    windowedFrame(sound, -2, window, frame);
+    EXPECT_EQ(frame, (std::vector<float>{0, 0, 1, 0, 0}));
+    windowedFrame(sound, 3, window, frame);
+    EXPECT_EQ(frame, (std::vector<float>{4, 0, 0, 0, 0}));
+    windowedFrame(sound, 7, window, frame);
+    EXPECT_EQ(frame, (std::vector<float>(5, 0.0f)));
+    windowedFrame(sound, -9, window, frame);
+    EXPECT_EQ(frame, (std::vector<float>(5, 0.0f)));
+}
+
 TEST(Resampling, KeepsASineASine) {
     const auto input = testing::soundOf(0.5, 44100, [](double t) { return sine(1000.0, t); }).channels[0];
     const auto output = resample(input, 44100, 48000);

@@ -37,14 +37,7 @@ double bandCenter(int band) { return 229.0 * (std::pow(10.0, (band + 1) / 21.4) 
 std::vector<float> whitenedSpectrum(std::span<const float> mono48k, double seconds) {
     static thread_local Spectrometer meter;
     const int begin = static_cast<int>(std::lround(seconds * analysisRateHz)) - windowFrames / 2;
-    const auto time = meter.fft.time();
-    std::fill(time.begin(), time.end(), 0.0f);
-    for (int i = 0; i < windowFrames; ++i) {
-        const int at = begin + i;
-        if (at >= 0 && at < static_cast<int>(mono48k.size()))
-            time[static_cast<std::size_t>(i)] =
-                meter.window[static_cast<std::size_t>(i)] * mono48k[static_cast<std::size_t>(at)];
-    }
+    windowedFrame(mono48k, begin, meter.window, meter.fft.time());
     meter.fft.forward();
     const auto bins = meter.fft.bins();
     std::vector<float> spectrum(bins.size());

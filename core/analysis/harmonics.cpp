@@ -147,14 +147,7 @@ Partials PartialMeter::measure(std::span<const float> mono48k, double seconds, d
     if (found == transforms_.end()) found = transforms_.insert(transforms_.end(), std::make_shared<Transform>(size));
     Transform& transform = **found;
     const int begin = static_cast<int>(std::lround(seconds * analysisRateHz)) - size / 2;
-    const auto time = transform.fft.time();
-    for (int i = 0; i < size; ++i) {
-        const int at = begin + i;
-        const auto index = static_cast<std::size_t>(i);
-        time[index] = at >= 0 && at < static_cast<int>(mono48k.size())
-                          ? transform.window[index] * mono48k[static_cast<std::size_t>(at)]
-                          : 0.0f;
-    }
+    windowedFrame(mono48k, begin, transform.window, transform.fft.time());
     transform.fft.forward();
     Partials partials;
     partials.fill(static_cast<float>(silenceDb));

@@ -50,13 +50,7 @@ public:
     /// Of the fundamental it is tuned to.
     Bands split(std::span<const float> mono, double seconds) {
         const int begin = static_cast<int>(std::lround(seconds * analysisRateHz)) - size / 2;
-        for (int i = 0; i < size; ++i) {
-            const int at = begin + i;
-            fft.time()[static_cast<std::size_t>(i)] =
-                at >= 0 && at < static_cast<int>(mono.size())
-                    ? window[static_cast<std::size_t>(i)] * mono[static_cast<std::size_t>(at)]
-                    : 0.0f;
-        }
+        windowedFrame(mono, begin, window, fft.time());
         fft.forward();
         Bands bands{};
         std::array<std::vector<float>, noiseBandHz.size()> between;

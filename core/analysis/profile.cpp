@@ -127,13 +127,7 @@ private:
             float rolloff = notMeasurable;
             if (sounds(seconds)) {
                 const int begin = static_cast<int>(std::lround(seconds * analysisRateHz)) - size / 2;
-                for (int k = 0; k < size; ++k) {
-                    const int at = begin + k;
-                    fft.time()[static_cast<std::size_t>(k)] =
-                        at >= 0 && at < static_cast<int>(mono.size())
-                            ? window[static_cast<std::size_t>(k)] * mono[static_cast<std::size_t>(at)]
-                            : 0.0f;
-                }
+                windowedFrame(mono, begin, window, fft.time());
                 fft.forward();
                 double sum = 0.0;
                 double weighted = 0.0;

@@ -1,5 +1,7 @@
 #include "core/analysis/profile_json.h"
 
+#include "core/base/units.h"
+
 #include <cmath>
 #include <nlohmann/json.hpp>
 
@@ -9,13 +11,8 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-/// Six significant digits; null where not measurable.
-Json number(double value) {
-    if (!std::isfinite(value)) return nullptr;
-    if (value == 0.0) return 0.0;
-    const double scale = std::pow(10.0, 5.0 - std::floor(std::log10(std::abs(value))));
-    return std::round(value * scale) / scale;
-}
+/// JSON writes what is not measurable, a NaN, as null.
+Json number(double value) { return std::isfinite(value) ? Json(sixDigits(value)) : Json(nullptr); }
 
 template <typename Values> Json list(const Values& values) {
     Json json = Json::array();

@@ -45,13 +45,7 @@ Spectrogram measureSpectrogram(const Recording& recording, const Task& task) {
             task.check();
             const int begin =
                 static_cast<int>(std::lround(column * picture.secondsPerColumn * recording.rateHz)) - size / 2;
-            for (int i = 0; i < size; ++i) {
-                const int at = begin + i;
-                fft.time()[static_cast<std::size_t>(i)] =
-                    at >= 0 && at < static_cast<int>(mono.size())
-                        ? window[static_cast<std::size_t>(i)] * mono[static_cast<std::size_t>(at)]
-                        : 0.0f;
-            }
+            windowedFrame(mono, begin, window, fft.time());
             fft.forward();
             for (std::size_t b = 0; b < power.size(); ++b) power[b] = std::norm(fft.bins()[b]);
             for (int row = 0; row < Spectrogram::rows; ++row) {

@@ -36,4 +36,11 @@ inline double centsBetween(double referenceHz, double hz) { return 1200.0 * std:
 /// Duration in ms of a quarter note at a tempo in beats per minute (> 0).
 inline double quarterNoteMs(double beatsPerMinute) { return 60000.0 / beatsPerMinute; }
 
+/// Rounded to six significant digits, as figures are given in reports; what is not finite stays as it is.
+inline double sixDigits(double value) {
+    if (!std::isfinite(value) || value == 0.0) return value;
+    const double scale = std::pow(10.0, 5.0 - std::floor(std::log10(std::abs(value))));
+    return std::round(value * scale) / scale;
+}
+
 } // namespace facet

@@ -1,5 +1,6 @@
 #include "core/dsp/window.h"
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -26,6 +27,17 @@ std::vector<float> cosineSum(int size, std::initializer_list<double> terms) {
 
 std::vector<float> hannWindow(int size) { return cosineSum(size, {0.5, 0.5}); }
 std::vector<float> blackmanHarrisWindow(int size) { return cosineSum(size, {0.35875, 0.48829, 0.14128, 0.01168}); }
+
+void windowedFrame(std::span<const float> sound, int begin, std::span<const float> window, std::span<float> frame) {
+    const int count = static_cast<int>(window.size());
+    const int first = std::clamp(-begin, 0, count);
+    const int last = std::clamp(static_cast<int>(sound.size()) - begin, first, count);
+    std::fill(frame.begin(), frame.begin() + first, 0.0f);
+    for (int i = first; i < last; ++i)
+        frame[static_cast<std::size_t>(i)] =
+            window[static_cast<std::size_t>(i)] * sound[static_cast<std::size_t>(begin + i)];
+    std::fill(frame.begin() + last, frame.end(), 0.0f);
+}
 
 double besselI0(double x) {
     double sum = 1.0;

@@ -1,6 +1,7 @@
 // Window functions for spectra.
 #pragma once
 
+#include <span>
 #include <vector>
 
 namespace facet {
@@ -12,6 +13,10 @@ std::vector<float> hannWindow(int size);
 /// Periodic four-term Blackman–Harris window, side lobes at −92 dB (Harris 1978, eq. 33 and table I).
 /// Coherent gain 0.35875, noise bandwidth 2.0 bins.
 std::vector<float> blackmanHarrisWindow(int size);
+
+/// Fills `frame` (at least as long as the window; the rest with zeros) with windowed sound from sample `begin` on;
+/// beyond the sound's ends there is silence. `begin` may be negative.
+void windowedFrame(std::span<const float> sound, int begin, std::span<const float> window, std::span<float> frame);
 
 /// Zeroth-order modified Bessel function of the first kind, by its power series.
 double besselI0(double x);
