@@ -82,21 +82,24 @@ Track levelTrack(std::span<const float> mono48k, double smoothingSeconds) {
     constexpr int hop = analysisRateHz / 1000;
     const int frames = static_cast<int>(mono48k.size());
     const int count = frames / hop + 1;
-    std::vector<double> power(static_cast<std::size_t>(count), 0.0);
+    const int smoothing = stepsOf(smoothingSeconds);
+    // Silence on either side, so that a sound that begins with the recording is smoothed as any other.
+    std::vector<double> power(static_cast<std::size_t>(count + 2 * smoothing), 0.0);
     for (int i = 0; i < frames; ++i)
-        power[static_cast<std::size_t>((i + hop / 2) / hop)] +=
+        power[static_cast<std::size_t>((i + hop / 2) / hop + smoothing)] +=
             static_cast<double>(mono48k[static_cast<std::size_t>(i)]) * mono48k[static_cast<std::size_t>(i)] / hop;
-    smooth(power, stepsOf(smoothingSeconds));
+    smooth(power, smoothing);
     Track track{stepSeconds, {}};
-    for (double value : power) track.values.push_back(static_cast<float>(dbFromPower(value)));
+    for (int i = 0; i < count; ++i)
+        track.values.push_back(static_cast<float>(dbFromPower(power[static_cast<std::size_t>(i + smoothing)])));
     return track;
 }
 
 LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, double gate, double next,
                   const Task& task) {
     const int smoothing = stepsOf(smoothingSeconds);
-    const int lead = smoothing / 2;
-    const int first = std::max(0, level.indexAt(start) - lead);
+    const int first = std::max(0, level.indexAt(start) - smoothing / 2);
+    const int lead = level.indexAt(start) - first; ///< shorter where the recording begins with the note
     // What the window mixes with the next note is left out.
     const int last = std::min(static_cast<int>(level.values.size()), level.indexAt(next) - smoothing / 2);
     const int count = last - first;
