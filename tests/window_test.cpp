@@ -283,7 +283,8 @@ TEST_F(WindowTest, AFocusBandIsHeardComparedShownAndUndone) {
 
 TEST_F(WindowTest, ChordsHaveRowsAndEveryCueOfTheDemoIsMeasured) {
     const double plain = window.mirror().rulerRect().height();
-    for (const auto& cue : session.document().cues) {
+    const auto cues = session.document().cues; // selecting replaces the document
+    for (const auto& cue : cues) {
         session.selectCue(cue->id);
         ASSERT_TRUE(settle()) << cue->name;
         EXPECT_EQ(closedProblem(), "") << cue->name;
