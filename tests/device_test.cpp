@@ -87,7 +87,8 @@ TEST(SoundServer, IsPlayedToAndMayGoAway) {
 
     QString told;
     QObject::connect(&playback, &Playback::problem, [&](const QString& sentence) { told = sentence; });
-    ::kill(static_cast<pid_t>(std::atoi(std::getenv("FACET_SOUND_SERVER"))), SIGKILL);
+    ::kill(static_cast<pid_t>(std::atoi(std::getenv("FACET_SOUND_SERVER"))),
+           SIGTERM); // killed harder it would leave its shared memory behind
     ASSERT_TRUE(QTest::qWaitFor([&] { return playback.output().simulated(); }, 8000));
     EXPECT_TRUE(told.contains("went away")) << told.toStdString();
     playback.player().setSound(Side::reference, tone(), 0.0);
