@@ -244,7 +244,9 @@ void cutRegion(Heard& heard, double begin, double end) {
         note.end = std::min(note.end, end) - begin;
     }
     std::erase_if(heard.performance.notes, [&](const Note& n) { return n.start < 0.0 || n.start >= end - begin; });
-    for (BendPoint& point : heard.performance.bends) point.seconds -= begin;
+    for (CurvePoint& point : heard.performance.bends) point.seconds -= begin;
+    for (Curve& curve : heard.performance.curves)
+        for (CurvePoint& point : curve.points) point.seconds -= begin;
     heard.performance.normalize();
     heard.performance.frames = heard.recording.frameCount();
 }

@@ -1,4 +1,6 @@
+#include "core/audio/attention.h"
 #include "core/audio/audio_file.h"
+#include "core/audio/channels.h"
 #include "core/audio/peaks.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
@@ -127,6 +129,58 @@ TEST(PeakPyramid, NeverMissesAPeak) {
         EXPECT_EQ(low, -0.8f) << width;
     }
     EXPECT_EQ(peaks.range(recording, -50, -10), (std::pair{0.0f, 0.0f}));
+}
+
+TEST(Channels, AreChosenByNameAndNumber) {
+    const Recording six{48000, {{0.1f, 0.1f}, {0.2f, 0.2f}, {0.3f, 0.3f}, {0.4f, 0.4f}, {0.5f, 0.5f}, {0.6f, 0.6f}}};
+    const auto chosen = [&](const char* text) { return chosenChannels(six, ChannelChoice::parse(text)).channels; };
+    EXPECT_EQ(chosen("both"), (std::vector<std::vector<float>>{six.channels[0], six.channels[1]}));
+    EXPECT_EQ(chosen("right"), (std::vector<std::vector<float>>{six.channels[1]}));
+    EXPECT_EQ(chosen("5,6"), (std::vector<std::vector<float>>{six.channels[4], six.channels[5]}));
+    EXPECT_FLOAT_EQ(chosen("mid")[0][0], 0.15f);
+    EXPECT_FLOAT_EQ(chosen("side 3,5")[0][0], -0.1f);
+    for (const char* text : {"both", "left", "right", "mid", "side", "3", "3,4", "mid 3,4"})
+        EXPECT_EQ(ChannelChoice::parse(text).text(), text);
+    for (const char* text : {"x", "0", "7x", "2,2", "3,"})
+        EXPECT_NE(sentenceOf([&] { ChannelChoice::parse(text); }).find("names no channels"), std::string::npos) << text;
+    EXPECT_NE(sentenceOf([&] { chosen("7"); }).find("no channel 7"), std::string::npos);
+    const Recording mono{48000, {{1.0f}}};
+    EXPECT_EQ(chosenChannels(mono, ChannelChoice::parse("mid")).channels, mono.channels);
+    EXPECT_NE(sentenceOf([&] { chosenChannels(mono, ChannelChoice::parse("side")); }).find("mono"), std::string::npos);
+}
+
+TEST(Streams, ReadAnyPartAsTheWholeFileHasIt) {
+    const TemporaryFolder folder;
+    const Recording sound = testing::soundOf(3.0, 44100, [](double t) { return 0.5 * std::sin(900.0 * t * t); });
+    for (const auto& [name, format] : {std::pair{"a.wav", SampleFormat::wav24}, {"a.flac", SampleFormat::flac16}}) {
+        writeAudio(folder / name, sound, format);
+        const Recording whole = readAudio(folder / name);
+        AudioStream stream(folder / name);
+        EXPECT_EQ(stream.frames(), sound.frameCount());
+        const Recording part = stream.read(100001, 777);
+        ASSERT_EQ(part.frameCount(), 777);
+        for (std::size_t i = 0; i < 777; ++i) EXPECT_EQ(part.channels[0][i], whole.channels[0][100001 + i]);
+        EXPECT_EQ(stream.read(132000, 5000).frameCount(), 300) << "fewer at the end";
+        // What is read can be written again without loss.
+        writeAudio(folder / "again", part, stream.losslessFormat());
+        EXPECT_EQ(readAudio(folder / "again").channels, part.channels);
+    }
+}
+
+TEST(LeftOutTimes, AreSilentAndNothingElseChanges) {
+    const Recording sound = testing::soundOf(1.0, 48000, [](double t) { return std::cos(3000.0 * t); });
+    const Recording rest = withoutSpans(sound, {{0.25, 0.5}});
+    for (int i = 0; i < 48000; ++i) {
+        const auto at = static_cast<std::size_t>(i);
+        if (i <= 12000 || i >= 24000) {
+            ASSERT_EQ(rest.channels[0][at], sound.channels[0][at]) << i;
+        } else if (i > 12000 + 144 && i < 24000 - 144) { // edges of 3 ms
+            ASSERT_EQ(rest.channels[0][at], 0.0f) << i;
+        }
+    }
+    EXPECT_EQ(joinedSpans({{2.0, 3.0}, {0.0, 1.0}, {0.5, 1.5}, {4.0, 4.0}}),
+              (std::vector<TimeSpan>{{0.0, 1.5}, {2.0, 3.0}}));
+    EXPECT_DOUBLE_EQ(overlap({{0.0, 1.0}, {0.5, 1.5}}, 0.75, 3.0), 0.75);
 }
 
 } // namespace

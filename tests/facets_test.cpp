@@ -1,9 +1,13 @@
 // Noise, motion, width and space against sounds made from formulas.
 #include "core/analysis/glide.h"
+#include "core/analysis/overview.h"
 #include "core/analysis/profile.h"
+#include "core/analysis/separation.h"
 #include "core/base/error.h"
 #include "core/base/random.h"
 #include "core/base/units.h"
+#include "core/audio/audio_file.h"
+#include "tests/support/files.h"
 #include "tests/support/sounds.h"
 
 #include <cmath>
@@ -361,6 +365,61 @@ TEST(Profiles, StopWithinTheirNewParts) {
     EXPECT_THROW(measureWidth(stereo([](double) { return std::pair(0.1, 0.2); }), task), Cancelled);
     EXPECT_THROW(measureSpace(recording, oneNote(57, 0.0, 0.5, 1.0), task), Cancelled);
     EXPECT_THROW(measureNoise(recording.channels[0], oneNote(57, 0.0, 0.9, 1.0), {220.0}, task), Cancelled);
+}
+
+// ---- parts of a sound and pictures of long ones ----
+
+TEST(Separation, PartsAddUpAndGoWhereTheyBelong) {
+    // FitzGerald 2010: lasting partials are horizontal lines, clicks vertical ones.
+    Recording tone =
+        testing::soundOf(2.0, 44100, [](double t) { return 0.2 * std::sin(2000.0 * t) + 0.1 * std::sin(5000.0 * t); });
+    Recording clicks{44100, {std::vector<float>(tone.channels[0].size())}};
+    for (std::size_t i = 5000; i < clicks.channels[0].size(); i += 11025)
+        for (std::size_t k = 0; k < 40; ++k) clicks.channels[0][i + k] = k % 2 ? -0.6f : 0.6f;
+    Recording both = tone;
+    for (std::size_t i = 0; i < both.channels[0].size(); ++i) both.channels[0][i] += clicks.channels[0][i];
+    const SeparatedSound parts = separated(both);
+    double misplacedTone = 0.0, misplacedClicks = 0.0, toneEnergy = 0.0, clickEnergy = 0.0;
+    for (std::size_t i = 4000; i + 4000 < both.channels[0].size(); ++i) { // the ends have no neighbors
+        ASSERT_NEAR(parts.tonal.channels[0][i] + parts.struck.channels[0][i], both.channels[0][i], 1e-5);
+        misplacedTone += std::pow(parts.tonal.channels[0][i] - tone.channels[0][i], 2);
+        toneEnergy += std::pow(tone.channels[0][i], 2);
+        misplacedClicks += std::pow(parts.struck.channels[0][i] - clicks.channels[0][i], 2);
+        clickEnergy += std::pow(clicks.channels[0][i], 2);
+    }
+    EXPECT_LT(10.0 * std::log10(misplacedTone / toneEnergy), -20.0);
+    EXPECT_LT(10.0 * std::log10(misplacedClicks / clickEnergy), -8.0);
+}
+
+TEST(Overviews, SketchFirstAndEndExact) {
+    const testing::TemporaryFolder folder;
+    Recording sound =
+        testing::soundOf(200.0, 44100, [](double t) { return (t > 100.0 ? 0.8 : 0.1) * std::sin(2513.0 * t); });
+    sound.channels[0][12345] = -0.95f; // one sample that no sketch can know of
+    writeAudio(folder / "l.wav", sound, SampleFormat::wav16);
+    AudioStream stream(folder / "l.wav");
+    std::vector<OverviewPtr> shown;
+    makeOverview(stream, [&](const OverviewPtr& picture) { shown.push_back(picture); });
+    ASSERT_GE(shown.size(), 2u);
+    EXPECT_EQ(shown.front()->exact, 0u);
+    EXPECT_NEAR(shown.front()->range(150.0, 151.0).second, 0.8, 0.05) << "the sketch shows how loud it is where";
+    EXPECT_NEAR(shown.front()->range(20.0, 30.0).second, 0.1, 0.02);
+    const Overview& last = *shown.back();
+    EXPECT_TRUE(last.finished());
+    EXPECT_NEAR(last.range(0.25, 0.3).first, -0.95, 1e-3);
+    EXPECT_NEAR(last.range(0.0, 200.0).second, 0.8, 1e-3);
+    EXPECT_EQ(last.range(300.0, 301.0), (std::pair{0.0f, 0.0f}));
+    // 2513 rad/s are 400 Hz: the brightest row of the last column.
+    int brightest = 0;
+    for (int row = 0; row < Spectrogram::rows; ++row)
+        if (last.spectrogram.at(last.spectrogram.columns - 2, row) >
+            last.spectrogram.at(last.spectrogram.columns - 2, brightest))
+            brightest = row;
+    EXPECT_NEAR(Spectrogram::hzOfRow(brightest), 400.0, 12.0);
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_THROW(makeOverview(stream, [](const OverviewPtr&) {}, {.stop = stop.get_token(), .progress = {}}),
+                 Cancelled);
 }
 
 } // namespace

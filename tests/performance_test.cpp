@@ -1,6 +1,7 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/performance/midi_file.h"
+#include "core/performance/note_edit.h"
 #include "core/performance/performance.h"
 #include "tests/support/files.h"
 
@@ -22,6 +23,9 @@ Performance phrase() {
     p.seed = 18446744073709551615ULL;
     p.notes = {{0.0, 0.9000000001, 33, 0.0, 100.0}, {1.0, 1.25, 45, -7.5, 64.5}};
     p.bends = {{0.0, 0.0}, {0.5, 100.0}};
+    p.curves = {{"wheel", {{0.0, 0.0}, {1.0, 1.0}}}, {"layer:a/filter:a/cutoff", {{0.0, 0.25}, {0.5, 0.75}}}};
+    p.downbeat = 0.125;
+    p.beatsPerBar = 3;
     return p;
 }
 
@@ -114,6 +118,127 @@ TEST(MidiFiles, BendRangeFollowsRpnZero) {
     EXPECT_NEAR(readMidi(folder / "twelve.mid").bendAt(0.3), 1200.0, 0.2);
 }
 
+/// A format-0 file at 96 ticks a quarter and the standard's default tempo of 120 bpm, with one track.
+std::string fileOf(const std::string& body) {
+    const std::string track = body + std::string("\0\xff\x2f\0", 4);
+    return std::string("MThd\0\0\0\6\0\0\0\1\0\x60", 14) + "MTrk" + std::string("\0\0\0", 3) +
+           static_cast<char>(track.size()) + track;
+}
+
+TEST(MidiFiles, ControllersBecomeCurves) {
+    // MIDI 1.0 Detailed Specification, table 3: controller 1 is the modulation wheel; 0xD0 is channel pressure. At 96
+    // ticks a quarter and 120 bpm 96 ticks are half a second.
+    const TemporaryFolder folder;
+    testing::writeBytes(folder / "c.mid",
+                        fileOf(std::string("\0\x90\x3c\x40\x60\xb0\x01\x7f\0\xd0\x40\x60\x80\x3c\x40", 15)));
+    const Performance read = readMidi(folder / "c.mid");
+    ASSERT_NE(read.curveOf(wheelTarget), nullptr);
+    EXPECT_EQ(valueAt(read.curveOf(wheelTarget)->points, 0.49), 0.0);
+    EXPECT_EQ(valueAt(read.curveOf(wheelTarget)->points, 0.51), 1.0);
+    ASSERT_NE(read.curveOf(pressureTarget), nullptr);
+    EXPECT_NEAR(valueAt(read.curveOf(pressureTarget)->points, 0.51), 64.0 / 127.0, 1e-12);
+}
+
+TEST(MidiFiles, TheSustainPedalHoldsNotes) {
+    // Controller 64, 64 and above is on (the same table). Key up after half a second, pedal up after one.
+    const TemporaryFolder folder;
+    testing::writeBytes(folder / "p.mid", fileOf(std::string("\0\xb0\x40\x7f\0\x90\x3c\x40\x60\x80\x3c\x40\x60"
+                                                             "\xb0\x40\0",
+                                                             16)));
+    const Performance read = readMidi(folder / "p.mid");
+    ASSERT_EQ(read.notes.size(), 1u);
+    EXPECT_NEAR(read.notes[0].end, 1.0, 1e-9);
+}
+
+TEST(MidiFiles, BothFormatsHoldTheSame) {
+    const TemporaryFolder folder;
+    Performance wide = phrase();
+    wide.bends = {{0.0, 0.0}, {0.5, 700.0}}; // wider than the usual range: RPN 0 must state it
+    writeMidi(folder / "0.mid", wide, MidiFormat::oneTrack);
+    writeMidi(folder / "1.mid", wide, MidiFormat::tempoApart);
+    // Standard MIDI Files 1.0: bytes 8–9 of the header are the format, 10–11 the number of tracks.
+    EXPECT_EQ(readWholeFile(folder / "0.mid").substr(8, 4), std::string("\0\0\0\1", 4));
+    EXPECT_EQ(readWholeFile(folder / "1.mid").substr(8, 4), std::string("\0\1\0\2", 4));
+    const Performance one = readMidi(folder / "0.mid");
+    const Performance two = readMidi(folder / "1.mid");
+    EXPECT_EQ(one, two);
+    EXPECT_EQ(two.beatsPerBar, 3);
+    EXPECT_NEAR(two.bendAt(0.25), 350.0, 15.0);
+    EXPECT_NEAR(two.bendAt(0.6), 700.0, 0.1);
+    ASSERT_NE(two.curveOf(wheelTarget), nullptr);
+    EXPECT_NEAR(valueAt(two.curveOf(wheelTarget)->points, 0.5), 0.5, 0.02);
+    EXPECT_EQ(two.curves.size(), 1u) << "a parameter's curve has no place in a MIDI file";
+}
+
+TEST(MidiFiles, DamagedFilesAreRefusedOrReadSafely) {
+    const TemporaryFolder folder;
+    writeMidi(folder / "whole.mid", phrase());
+    const std::string whole = readWholeFile(folder / "whole.mid");
+    // Cut anywhere: refused in one sentence, or what is left is read; never a crash or a note of no length.
+    for (std::size_t length = 1; length < whole.size(); ++length) {
+        testing::writeBytes(folder / "cut.mid", whole.substr(0, length));
+        try {
+            for (const Note& note : readMidi(folder / "cut.mid").notes) EXPECT_GT(note.end, note.start);
+        } catch (const Error& problem) {
+            EXPECT_TRUE(std::string(problem.what()).ends_with("."));
+        }
+    }
+    // One byte wrong anywhere.
+    for (std::size_t at = 0; at < whole.size(); ++at) {
+        std::string wrong = whole;
+        wrong[at] = static_cast<char>(wrong[at] ^ 0xff);
+        testing::writeBytes(folder / "wrong.mid", wrong);
+        try {
+            readMidi(folder / "wrong.mid");
+        } catch (const Error&) {}
+    }
+}
+
+TEST(Curves, AreStraightBetweenPointsAndSimplified) {
+    const std::vector<CurvePoint> step{{0.0, 0.0}, {1.0, 0.0}, {1.0, 1.0}, {2.0, 1.0}};
+    EXPECT_EQ(valueAt(step, 0.999), 0.0);
+    EXPECT_EQ(valueAt(step, 1.0), 1.0);
+    EXPECT_EQ(valueAt({}, 1.0, 0.5), 0.5);
+    std::vector<CurvePoint> dense;
+    for (int i = 0; i <= 100; ++i) dense.push_back({0.01 * i, i < 40 ? 0.025 * i : 1.0});
+    const auto few = simplified(dense, 0.001);
+    EXPECT_EQ(few, (std::vector<CurvePoint>{{0.0, 0.0}, {0.4, 1.0}, {1.0, 1.0}}));
+}
+
+const std::vector<Note> three{{0.0, 0.5, 60, 0.0, 100.0}, {0.5, 1.0, 60, 0.0, 80.0}, {1.1, 1.4, 67, 5.0, 60.0}};
+
+TEST(NoteEdits, MoveTogetherAndStopAtTheEdges) {
+    const auto changes = moved(three, {1, 2}, -0.75, 70);
+    const auto after = changed(three, changes);
+    EXPECT_EQ(after[0].start, 0.0) << "the first chosen note stops at 0";
+    EXPECT_NEAR(after[2].start, 0.6, 1e-12) << "and the others keep their distance to it";
+    EXPECT_EQ(after[2].key, 127);
+    EXPECT_EQ(after[1].key, 120) << "the interval stays";
+}
+
+TEST(NoteEdits, SplitAndJoinAreOpposites) {
+    const auto halves = changed(three, split(three, {0}, 0.2));
+    ASSERT_EQ(halves.size(), 4u);
+    EXPECT_EQ(halves[0].end, 0.2);
+    EXPECT_EQ(halves[1].start, 0.2);
+    EXPECT_EQ(changed(halves, joined(halves, {0, 1})), three);
+    EXPECT_TRUE(split(three, {0}, 0.501).empty()) << "not where it does not sound";
+    EXPECT_TRUE(joined(three, {1, 2}).empty()) << "two keys are not one note";
+}
+
+TEST(NoteEdits, ResizeQuantizeAndVelocityKeepTheirBounds) {
+    EXPECT_NEAR(changed(three, resized(three, {0}, 0.0, -2.0))[0].end, shortestNote, 1e-12);
+    EXPECT_EQ(changed(three, louder(three, {0, 1, 2}, 50.0))[0].velocity, 127.0);
+    const Grid grid{.tempo = 120.0, .downbeat = 0.02, .beatsPerBar = 4, .stepBeats = 0.25};
+    EXPECT_DOUBLE_EQ(grid.stepSeconds(), 0.125); // a sixteenth at 120 bpm: 60000 / 120 / 4 ms
+    const auto after = changed(three, quantized(three, {2}, grid));
+    EXPECT_NEAR(after[2].start, 1.145, 1e-12);
+    EXPECT_NEAR(after[2].end - after[2].start, 0.3, 1e-12);
+    EXPECT_NEAR(changed(three, quantized(three, {2}, grid, 0.5))[2].start, 1.1225, 1e-12);
+    EXPECT_EQ(changed(three, deleted(three, {0, 2})).size(), 1u);
+    EXPECT_TRUE(moved(three, {7}, 1.0, 0).empty()) << "an index outside the list is nothing";
+}
+
 TEST(MidiFiles, BadInputGetsOneClearSentence) {
     const TemporaryFolder folder;
     testing::writeBytes(folder / "empty.mid", "");
@@ -121,6 +246,7 @@ TEST(MidiFiles, BadInputGetsOneClearSentence) {
     Performance none = phrase();
     none.notes.clear();
     none.bends.clear();
+    none.curves.clear();
     writeMidi(folder / "silent.mid", none);
     EXPECT_NE(sentenceOf([&] { readMidi(folder / "empty.mid"); }).find("not a MIDI file"), std::string::npos);
     EXPECT_NE(sentenceOf([&] { readMidi(folder / "text.mid"); }).find("not a MIDI file"), std::string::npos);

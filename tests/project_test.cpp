@@ -26,7 +26,7 @@ Document demoDocument() {
     document.name = "Night Dome";
     Cue cue = *document.active();
     cue.name = "Airlock";
-    Excerpt excerpt = makeExcerpt(demoFile("airlock.flac").string(), readWholeFile(demoFile("airlock.flac")));
+    Excerpt excerpt = makeExcerpt(demoFile("airlock.flac"));
     excerpt.performance.notes = {{0.0, 0.9, 33, 0.0, 100.0}, {1.0, 1.24, 33, 0.0, 90.0}};
     excerpt.corrections = {{excerpt.performance.notes[1], std::nullopt}};
     cue.excerpts = {std::make_shared<const Excerpt>(std::move(excerpt))};
@@ -90,11 +90,76 @@ TEST(Excerpts, KeepPartsLosslessly) {
     Recording loud =
         testing::soundOf(2.0, 44100, [](double t) { return 1.7 * std::sin(300.0 * t); }); // beyond full scale
     writeAudio(folder / "loud.wav", loud);
-    const Excerpt part = makeExcerpt((folder / "loud.wav").string(), readWholeFile(folder / "loud.wav"), 0.5, 1.0);
+    const Excerpt part = makeExcerpt(folder / "loud.wav", 0.5, 1.0);
     EXPECT_EQ(part.audio->frameCount(), 22050);
     EXPECT_EQ(part.audio->channels[0][100], loud.channels[0][22150]);
-    EXPECT_EQ(hashOf(readAudioBytes(*part.bytes, "x")), hashOf(*part.audio));
-    EXPECT_NE(sentenceOf([&] { makeExcerpt("x.wav", "not audio at all"); }), "");
+    testing::writeBytes(folder / "x.wav", "not audio at all");
+    EXPECT_NE(sentenceOf([&] { makeExcerpt(folder / "x.wav"); }), "");
+}
+
+/// A tone of 70 s whose two channels differ, as a 24-bit file too long to be kept whole.
+std::filesystem::path longFile(const TemporaryFolder& folder) {
+    Recording sound = testing::soundOf(70.0, 44100, [](double t) { return 0.5 * std::sin(2000.0 * t); });
+    sound.channels.push_back(sound.channels[0]);
+    for (std::size_t i = 0; i < sound.channels[1].size(); ++i) sound.channels[1][i] *= 0.25f;
+    writeAudio(folder / "long.flac", sound, SampleFormat::flac24);
+    return folder / "long.flac";
+}
+
+TEST(Excerpts, OfLongFilesKeepTheirMargins) {
+    const TemporaryFolder folder;
+    const auto path = longFile(folder);
+    const Recording whole = readAudio(path);
+    Excerpt part = makeExcerpt(path, 30.0, 31.0);
+    EXPECT_EQ(hashOf(*part.audio), hashOf(excerpt(whole, 30.0, 31.0)));
+    EXPECT_LT(part.bytes->size(), 1u << 21) << "the region and its margins, not the file";
+    part.performance.notes = {{0.25, 0.75, 60, 0.0, 100.0}};
+    part.corrections = {{std::nullopt, Note{0.8, 0.9, 62, 0.0, 90.0}}};
+    part.leftOut = {{0.0, 0.125}};
+
+    // The file is gone: what is kept still serves, and the notes stay where they are in the source.
+    std::filesystem::remove(path);
+    const Excerpt moved = withRegion(part, 29.5, 31.5);
+    EXPECT_EQ(hashOf(*moved.audio), hashOf(excerpt(whole, 29.5, 31.5)));
+    ASSERT_EQ(moved.corrected().notes.size(), 2u);
+    EXPECT_NEAR(moved.corrected().notes[0].start, 0.75, 1e-6);
+    EXPECT_NEAR(moved.corrected().notes[1].start, 1.3, 1e-6);
+    ASSERT_EQ(moved.leftOut.size(), 1u);
+    EXPECT_NEAR(moved.leftOut[0].end, 0.625, 1e-6);
+    EXPECT_NE(sentenceOf([&] { withRegion(part, 10.0, 11.0); }).find("gone or has changed"), std::string::npos);
+
+    const Excerpt right = withChannels(part, ChannelChoice::parse("right"));
+    ASSERT_EQ(right.audio->channelCount(), 1);
+    EXPECT_EQ(right.audio->channels[0], part.audio->channels[1]);
+    EXPECT_EQ(right.performance.channelCount, 1);
+}
+
+TEST(Excerpts, SeveralSurviveTheProjectFile) {
+    const TemporaryFolder folder;
+    Document document = demoDocument();
+    Cue cue = *document.active();
+    Excerpt second = makeExcerpt(longFile(folder), 12.0, 13.0, ChannelChoice::parse("side"));
+    second.id = takeId(document);
+    second.weight = 0.25;
+    second.name = "in the mix";
+    second.leftOut = {{0.5, 0.75}};
+    second.performance.setCurve({"layer:a/filter:a/cutoff", {{0.0, 0.5}, {1.0, 0.75}}});
+    cue.excerpts.push_back(std::make_shared<const Excerpt>(second));
+    cue.activeExcerpt = second.id;
+    cue.source = "somewhere.wav";
+    document = withCue(document, cue);
+    saveProject(folder / "p.facet", document, 1);
+    const Document loaded = loadProject(folder / "p.facet").document;
+    const Excerpt& read = *loaded.active()->excerpt();
+    EXPECT_EQ(loaded.active()->excerpts.size(), 2u);
+    EXPECT_EQ(loaded.active()->source, "somewhere.wav");
+    EXPECT_EQ(read.name, "in the mix");
+    EXPECT_EQ(read.weight, 0.25);
+    EXPECT_EQ(read.channels, second.channels);
+    EXPECT_EQ(read.leftOut, second.leftOut);
+    EXPECT_EQ(read.performance, second.performance);
+    EXPECT_EQ(hashOf(*read.audio), hashOf(*second.audio));
+    EXPECT_NEAR(peakOf(*read.audio), 0.5 * 0.375, 1e-3) << "half the difference of 1 and 1/4";
 }
 
 TEST(NoteCorrections, SurviveFindingAnew) {

@@ -10,6 +10,7 @@
 
 #include <QString>
 #include <cstdint>
+#include <map>
 #include <memory>
 #include <vector>
 
@@ -24,6 +25,9 @@ struct MeasuredSound {
     double loudness = 0.0;      ///< activeLoudness() at 48 kHz
 };
 
+/// A sound with its picture, not yet measured. Any thread.
+MeasuredSound soundOf(RecordingPtr recording);
+
 /// Everything the views show of the active cue.
 struct CueResults {
     std::uint64_t cue = 0;
@@ -31,8 +35,11 @@ struct CueResults {
     MeasuredSound render;
     std::shared_ptr<const Comparison> comparison;
     std::vector<std::string> warnings; ///< what in the reference limits what can be measured
-    bool renderIsCurrent = false;      ///< the render belongs to the patch as it stands
-    bool comparisonIsCurrent = false;  ///< so does the comparison
+    /// Likeness of each excerpt of the cue that counts and was compared, by id; the one in view included.
+    std::map<std::uint64_t, double> excerptLikeness;
+    double likeness = 0.0;            ///< mean over those, by weight
+    bool renderIsCurrent = false;     ///< the render belongs to the patch as it stands
+    bool comparisonIsCurrent = false; ///< so does the comparison
 };
 
 /// A running or finished search as the search view shows it.

@@ -4,6 +4,7 @@
 #include "app/session/job_queue.h"
 #include "app/session/playback.h"
 #include "app/session/results.h"
+#include "app/session/source_view.h"
 #include "core/project/document.h"
 #include "core/project/journal.h"
 
@@ -68,17 +69,65 @@ public:
     void starTake(std::uint64_t id, bool starred);
     void deleteTake(std::uint64_t id);
 
-    /// Reads an audio file in the background and makes it the active cue's reference, notes found.
-    void importReference(const std::filesystem::path& path);
-    /// The looped part of the reference becomes the reference.
+    // ---- recordings ----
+
+    /// Opens an audio file in the background. A short one takes the place of the excerpt in view (or becomes the
+    /// first), notes found; of a long one the producer chooses excerpts. More than two channels: channelsWanted() asks
+    /// which.
+    void importReference(const std::filesystem::path& path, const ChannelChoice& channels = {});
+    /// The looped part of the excerpt in view becomes that excerpt.
     void useSelectionAsReference();
+    /// A part of the open source, seconds, becomes a further excerpt of the cue.
+    void addExcerpt(double begin, double end, const ChannelChoice& channels = {});
+    /// A file becomes a further excerpt of the cue, all of it.
+    void addExcerptFile(const std::filesystem::path& path);
+    /// Sound that comes from no file becomes a further excerpt.
+    void addExcerptSound(const Recording& recording, const QString& name);
+    void moveExcerpt(std::uint64_t id, double begin, double end);
+    void setExcerptChannels(std::uint64_t id, const ChannelChoice& channels);
+    void setExcerptWeight(std::uint64_t id, double weight);
+    void renameExcerpt(std::uint64_t id, const QString& name);
+    void removeExcerpt(std::uint64_t id);
+    void selectExcerpt(std::uint64_t id);
+    /// A part of the excerpt in view is neither compared nor searched, or is again.
+    void leaveOut(double begin, double end, bool out);
+    SourceView& source() { return source_; }
+    /// Somebody looks at the source: makes its picture.
+    void wantSource();
+    /// Plays a part of the source in place of the reference, until endAudition().
+    void audition(double begin, double end);
+    void endAudition();
+    bool auditioning() const { return auditionBegin_ >= 0.0; }
+    /// Place in the source while auditioning.
+    double auditionPosition() const { return auditionBegin_ + playback_.position(); }
+    /// Which part of the reference is heard; comparison and search always take the whole.
+    enum class Part { all, tonal, struck };
+    void setHeardPart(Part part);
+    Part heardPart() const { return heardPart_; }
+    /// The part that is heard now becomes a further excerpt.
+    void addHeardPartAsExcerpt();
+
+    // ---- notes ----
+
     void importNotes(const std::filesystem::path& midi);
     void findNotesAgain();
     /// Changes one note of the corrected performance; nothing as `to` deletes it.
     void correctNote(const QString& what, const Note& from, const std::optional<Note>& to,
                      const QString& mergeKey = {});
     void addNote(const Note& note);
+    /// Changes any number of notes of the corrected performance in one step.
+    void changeNotes(const QString& what, const std::vector<NoteChange>& changes, const QString& mergeKey = {});
     void setTempo(double beatsPerMinute);
+    void setDownbeat(double seconds);
+    void setBeatsPerBar(int beats);
+    /// Replaces the bend curve (cents) or the curve of a controller or parameter.
+    void setBends(const std::vector<CurvePoint>& points, const QString& mergeKey = {});
+    void setCurve(const Curve& curve, const QString& mergeKey = {});
+    /// The grid of the excerpt in view, and whether edits snap to it: a matter of the window, not of the document.
+    Grid grid() const;
+    void setGridStep(double quarterNotes);
+    void setSnapping(bool on);
+    bool snapping() const { return snapping_; }
 
     // ---- results ----
 
@@ -107,6 +156,12 @@ signals:
     void matchChanged();
     /// One clear sentence for the producer.
     void problem(const QString& sentence, const QString& detail);
+    /// A file has more than two channels: ask which, then import it again.
+    void channelsWanted(const QString& path, int count);
+    /// A file too long to be one excerpt was opened: its parts are to be chosen.
+    void partsWanted();
+    void auditionChanged();
+    void gridChanged();
     /// Something worth a line in the status bar.
     void notice(const QString& sentence);
 
@@ -121,13 +176,23 @@ private:
     void hear(Side side, const RecordingPtr& recording, double gainDb);
     void makeSpectrograms();
     void showRender(MeasuredSound render);
-    /// Makes an excerpt and finds its notes in the background, then sets it as the active cue's reference.
-    void prepareReference(const QString& what, std::function<Excerpt()> make);
-    void setReference(std::uint64_t cueId, const QString& what, const Excerpt& excerpt);
+    /// Makes an excerpt and finds its notes in the background, then puts it into the active cue.
+    enum class Place { inView, further };
+    void prepareExcerpt(const QString& what, Place place, std::function<Excerpt()> make);
+    void putExcerpt(std::uint64_t cueId, const QString& what, Place place, const Excerpt& excerpt);
+    void changeExcerpt(const QString& what, std::uint64_t id, const std::function<void(Excerpt&)>& change,
+                       const QString& mergeKey = {});
+    void remakeExcerpt(const QString& what, std::uint64_t id, std::function<Excerpt(const Excerpt&)> make);
+    void compareOthers();
+    ProfilePtr profileOf(std::uint64_t key) const;
+    void hearReference();
     void finishMatch(const MatchResult& result, std::uint64_t cueId);
     void writeJournal();
     void report(const std::exception& problem);
-    template <typename F> void post(F&& work);
+    /// Runs on the GUI thread what a worker found.
+    template <typename F> void post(F&& work) {
+        QMetaObject::invokeMethod(this, std::forward<F>(work), Qt::QueuedConnection);
+    }
 
     DocumentPtr document_;
     std::filesystem::path path_;
@@ -143,13 +208,21 @@ private:
     std::uint64_t renderKey_ = 0;                  ///< hash of everything that results_.render belongs to
     std::uint64_t projectCount_ = 0;               ///< tells late results of another project
     std::map<std::uint64_t, ProfilePtr> profiles_; ///< of references, by key
+    std::map<std::uint64_t, double> likenesses_;   ///< of excerpts, by key of their render
     RecordingPtr referenceAtRate_;                 ///< at the player's rate
     std::uint64_t heard_[2] = {0, 0};              ///< counts what was given to each side; late results are dropped
     bool spectrogramsWanted_ = false;
     RecordingPtr shownAudio_; ///< what results_.reference is, or is about to be, of
 
+    double auditionBegin_ = -1.0; ///< seconds into the source; < 0: the reference is heard
+    Part heardPart_ = Part::all;
+    double gridStep_ = 0.25;
+    bool snapping_ = false;
+
+    SourceView source_;
     Playback playback_;
     JobQueue interactive_;
+    JobQueue others_;
     JobQueue imports_;
     JobQueue loader_;
     JobQueue pictures_;

@@ -20,7 +20,7 @@ Document makeDemoProject(const std::filesystem::path& folder) {
                                      {"touchdown", "Touchdown"},
                                      {"beacon", "Beacon"}}) {
         const auto audio = folder / (std::string(file) + ".flac");
-        Excerpt excerpt = makeExcerpt(audio.string(), readWholeFile(audio));
+        Excerpt excerpt = makeExcerpt(audio);
         const Performance notes = readMidi(folder / (std::string(file) + ".mid"));
         excerpt.performance.notes = notes.notes;
         excerpt.performance.tempo = notes.tempo;

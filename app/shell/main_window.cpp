@@ -489,9 +489,9 @@ void MainWindow::refreshWarning(const Excerpt* excerpt) {
 void MainWindow::refreshHeader() {
     const CueResults& results = session_.results();
     const bool known = results.comparison != nullptr;
-    likeness_->setText(known ? QString::number(std::lround(results.comparison->likeness)) : "–");
+    likeness_->setText(known ? QString::number(std::lround(results.likeness)) : "–");
     likeness_->setEnabled(results.comparisonIsCurrent);
-    likenessBar_->setValue(known ? static_cast<int>(results.comparison->likeness) : 0);
+    likenessBar_->setValue(known ? static_cast<int>(results.likeness) : 0);
     const MatchState& match = session_.matchState();
     matchButton_->setText(match.running ? tr("Stop and keep best · %1").arg(match.likeness, 0, 'f', 0) : tr("Match"));
     matchButton_->setEnabled(match.running || !session_.performance().notes.empty());

@@ -14,7 +14,7 @@ namespace facet {
 
 namespace {
 
-struct Curve {
+struct PlottedCurve {
     QVector<double> x;
     QVector<double> y;
 };
@@ -30,12 +30,12 @@ struct Picture {
     bool yIsHz = false;  ///< logarithmic, octaves
     double leastY = 1.0; ///< smallest height shown
     bool points = false; ///< few values: marks besides the line
-    Curve (*curve)(const Profile& profile, double gain);
+    PlottedCurve (*curve)(const Profile& profile, double gain);
 };
 
 /// A track with gaps where it is not measurable.
-Curve curveOf(const Track& track, std::size_t step = 1) {
-    Curve curve;
+PlottedCurve curveOf(const Track& track, std::size_t step = 1) {
+    PlottedCurve curve;
     for (std::size_t i = 0; i < track.values.size(); i += step) {
         curve.x << static_cast<double>(i) * track.stepSeconds;
         curve.y << track.values[i];
@@ -43,14 +43,14 @@ Curve curveOf(const Track& track, std::size_t step = 1) {
     return curve;
 }
 
-Curve levelCurve(const Profile& profile, double gain) {
-    Curve curve = curveOf(profile.levelDb, 4);
+PlottedCurve levelCurve(const Profile& profile, double gain) {
+    PlottedCurve curve = curveOf(profile.levelDb, 4);
     for (double& y : curve.y) y = std::max(y + gain, -120.0);
     return curve;
 }
 
-Curve motionCurve(const Profile& profile, double) {
-    Curve curve;
+PlottedCurve motionCurve(const Profile& profile, double) {
+    PlottedCurve curve;
     const PeriodicChange& change = profile.motion.strongest().change;
     if (!change.found()) return curve;
     for (int i = 0; i <= 2 * cyclePoints; ++i) {
@@ -60,8 +60,8 @@ Curve motionCurve(const Profile& profile, double) {
     return curve;
 }
 
-Curve widthCurve(const Profile& profile, double) {
-    Curve curve;
+PlottedCurve widthCurve(const Profile& profile, double) {
+    PlottedCurve curve;
     for (const WidthBand& band : profile.width.thirdOctaves) {
         curve.x << band.centerHz;
         curve.y << band.sideDb;
@@ -69,8 +69,8 @@ Curve widthCurve(const Profile& profile, double) {
     return curve;
 }
 
-Curve spaceCurve(const Profile& profile, double) {
-    Curve curve;
+PlottedCurve spaceCurve(const Profile& profile, double) {
+    PlottedCurve curve;
     for (const Decay& decay : profile.space.decays) {
         curve.x << decay.centerHz;
         curve.y << decay.t20;
@@ -230,7 +230,7 @@ void FacetPlot::showCurves(Facet facet, const CueResults& results) {
                                                   : picture.yLabel);
     bool anything = false;
     const auto addCurve = [&](const Profile& profile, double gain, const QPen& pen) {
-        const Curve curve = picture.curve(profile, gain);
+        const PlottedCurve curve = picture.curve(profile, gain);
         QCPGraph* graph = plot_->addGraph();
         graph->setData(curve.x, curve.y, true);
         graph->setPen(pen);

@@ -339,6 +339,14 @@ private:
 
 } // namespace
 
+Performance attendedNotes(const Performance& performance, const std::vector<TimeSpan>& leftOut) {
+    Performance result = performance;
+    std::erase_if(result.notes, [&](const Note& note) {
+        return overlap(leftOut, note.start, note.end) > 0.5 * (note.end - note.start);
+    });
+    return result;
+}
+
 Profile measureProfile(const Recording& recording, const Performance& performance, const ProfileSettings& settings,
                        const Task& task) {
     return Measurer(atRate(recording, analysisRateHz), performance, settings, task).measure();

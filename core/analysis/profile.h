@@ -8,6 +8,7 @@
 #include "core/analysis/space.h"
 #include "core/analysis/track.h"
 #include "core/analysis/width.h"
+#include "core/audio/attention.h"
 #include "core/audio/recording.h"
 #include "core/base/task.h"
 #include "core/performance/performance.h"
@@ -75,6 +76,9 @@ struct ProfileSettings {
     const SourceFit* source = nullptr;
     int threads = 1;
 };
+
+/// A performance with those notes only that sound for at least half their length outside the times left out.
+Performance attendedNotes(const Performance& performance, const std::vector<TimeSpan>& leftOut);
 
 /// Measures a recording at any rate. Throws Cancelled.
 Profile measureProfile(const Recording& recording, const Performance& performance, const ProfileSettings& settings = {},

@@ -1,15 +1,13 @@
 // Audio files in and out, through libsndfile.
 #pragma once
 
+#include "core/audio/audio_stream.h"
 #include "core/audio/recording.h"
 
 #include <filesystem>
 #include <string>
 
 namespace facet {
-
-/// Sample formats that Facet writes. Float files keep values beyond full scale; the others clip there.
-enum class SampleFormat { wavFloat, wav24, wav16, flac24, flac16 };
 
 /// Reads WAV, AIFF, FLAC, OGG, Opus, MP3, CAF, W64 or RF64. Throws Error, with one sentence, for a missing,
 /// unreadable, empty, foreign, truncated or oversized (over 30 min) file and for samples that are not numbers.

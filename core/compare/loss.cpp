@@ -1,6 +1,7 @@
 #include "core/compare/loss.h"
 
 #include "core/analysis/pitch.h"
+#include "core/analysis/profile.h"
 #include "core/analysis/track.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
@@ -63,6 +64,7 @@ struct Loss::Impl {
     std::array<Eigen::VectorXf, 3> mid;
     Eigen::VectorXf side;
     std::vector<PitchPoint> pitchPoints;
+    std::vector<TimeSpan> leftOut;
     int frames;
     bool stereo;
     double referenceEnergy;
@@ -147,13 +149,20 @@ struct Loss::Impl {
     }
 };
 
-Loss::Loss(const Recording& reference, const Performance& performance, double lowerHz, double upperHz)
-    : impl_(std::make_unique<Impl>(reference, performance, lowerHz, upperHz)) {}
+Loss::Loss(const Recording& reference, const Performance& performance, double lowerHz, double upperHz,
+           const std::vector<TimeSpan>& leftOut)
+    : impl_(std::make_unique<Impl>(leftOut.empty() ? reference : withoutSpans(reference, leftOut),
+                                   attendedNotes(performance, leftOut), lowerHz, upperHz)) {
+    impl_->leftOut = leftOut;
+}
 Loss::~Loss() = default;
 Loss::Loss(Loss&&) noexcept = default;
 
-Eigen::VectorXf Loss::residual(const Recording& candidate) const {
+Eigen::VectorXf Loss::residual(const Recording& whole) const {
     const Impl& m = *impl_;
+    Recording audible;
+    if (!m.leftOut.empty()) audible = withoutSpans(whole, m.leftOut);
+    const Recording& candidate = m.leftOut.empty() ? whole : audible;
     const double energy = energyOf(candidate);
     const auto gain = static_cast<float>(energy > 1e-12 ? m.referenceEnergy / energy : 0.0);
     const auto mono = monoMix(candidate);

@@ -1,6 +1,7 @@
 // The loss that a search minimizes: how far a candidate's spectrum over time lies from the reference's.
 #pragma once
 
+#include "core/audio/attention.h"
 #include "core/audio/recording.h"
 #include "core/performance/performance.h"
 
@@ -17,8 +18,9 @@ namespace facet {
 /// (there linear, here on mel bands in dB).
 class Loss {
 public:
-    /// `reference` at 48 kHz; only what lies between the two frequencies is compared.
-    Loss(const Recording& reference, const Performance& performance, double lowerHz = 20.0, double upperHz = 20000.0);
+    /// `reference` at 48 kHz; only what lies between the two frequencies, outside the times left out, is compared.
+    Loss(const Recording& reference, const Performance& performance, double lowerHz = 20.0, double upperHz = 20000.0,
+         const std::vector<TimeSpan>& leftOut = {});
     ~Loss();
     Loss(Loss&&) noexcept;
 

@@ -1,39 +1,16 @@
 #include "core/base/error.h"
 #include "core/base/log.h"
 #include "core/devices/audio_output.h"
+#include "core/devices/quiet_stderr.h"
 
 #include <RtAudio.h>
 #include <atomic>
 #include <chrono>
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <unistd.h>
 
 namespace facet {
 
 namespace {
-
-/// The sound libraries below RtAudio write pages to stderr wherever a device is missing; what matters comes as an
-/// exception. Main thread only.
-class QuietStderr {
-public:
-    QuietStderr() : kept_(::dup(STDERR_FILENO)) {
-        const int nothing = ::open("/dev/null", O_WRONLY | O_CLOEXEC);
-        if (nothing < 0) return;
-        ::dup2(nothing, STDERR_FILENO);
-        ::close(nothing);
-    }
-    ~QuietStderr() {
-        if (kept_ < 0) return;
-        ::dup2(kept_, STDERR_FILENO);
-        ::close(kept_);
-    }
-    QuietStderr(const QuietStderr&) = delete;
-    QuietStderr& operator=(const QuietStderr&) = delete;
-
-private:
-    int kept_;
-};
 
 class RtAudioOutput : public AudioOutput {
 public:

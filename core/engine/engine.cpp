@@ -433,9 +433,9 @@ void Engine::noteOn(std::uint32_t number, double pitch, double velocity) { impl_
 void Engine::noteOff(std::uint32_t number) { impl_->noteOff(number); }
 void Engine::bend(double semitones) { impl_->bendSemitones = semitones; }
 
-void Engine::setValues(const Graph& graph) {
+void Engine::setValues(const Graph& graph, int candidate) {
     // Sources of equal graphs are equally many: assignment reuses the memory.
-    impl_->graphs.front() = graph;
+    impl_->graphs[static_cast<std::size_t>(candidate)] = graph;
     impl_->updateStereo();
 }
 

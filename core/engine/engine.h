@@ -34,8 +34,8 @@ public:
     void noteOff(std::uint32_t number);
     /// Bend of everything that sounds, in semitones, from the next block on.
     void bend(double semitones);
-    /// Takes new values for candidate 0 while it sounds. The graph must be the same.
-    void setValues(const Graph& graph);
+    /// Takes new values for a candidate while it sounds. The graph must be the same.
+    void setValues(const Graph& graph, int candidate = 0);
     /// Ends all notes at once.
     void silence();
     /// Whether anything may still sound.

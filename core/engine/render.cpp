@@ -40,16 +40,57 @@ int framesAt48k(const Performance& performance) {
     return static_cast<int>(std::ceil(static_cast<double>(performance.frames) * analysisRateHz / performance.rateHz));
 }
 
+/// Follows the curves of a performance that move parameters, for each of a group of patches.
+class MovedValues {
+public:
+    MovedValues(const std::vector<const Patch*>& patches, const Performance& performance) {
+        for (const Curve& curve : performance.curves) {
+            if (!curve.movesParameter()) continue;
+            const Address address = Address::parse(curve.target);
+            // A parameter of the graph cannot move while a note sounds; one the patch lacks has nothing to move.
+            if (patches.front()->has(address) && patches.front()->descriptor(address).smoothing != Smoothing::graph)
+                moved_.push_back({address, &curve.points, notMoved});
+        }
+        if (moved_.empty()) return;
+        for (const Patch* patch : patches) patches_.push_back(*patch);
+    }
+    /// Brings the engine's values to a time. Costs nothing where every curve stands still.
+    void apply(Engine& engine, double seconds) {
+        bool changed = false;
+        for (Moved& m : moved_) {
+            const double place = std::clamp(valueAt(*m.points, seconds), 0.0, 1.0);
+            if (place == m.place) continue;
+            m.place = place;
+            changed = true;
+            for (Patch& patch : patches_) patch.setNearest(m.address, patch.descriptor(m.address).fromUnit(place));
+        }
+        for (std::size_t c = 0; changed && c < patches_.size(); ++c)
+            engine.setValues(compile(patches_[c]), static_cast<int>(c));
+    }
+
+private:
+    static constexpr double notMoved = -1.0;
+    struct Moved {
+        Address address;
+        const std::vector<CurvePoint>* points;
+        double place;
+    };
+    std::vector<Moved> moved_;
+    std::vector<Patch> patches_;
+};
+
 /// Renders up to 16 patches of one graph into their recordings.
-void renderGroup(std::span<const Graph> graphs, std::span<Recording* const> out, const Performance& performance,
-                 const Task& task) {
+void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph> graphs,
+                 std::span<Recording* const> out, const Performance& performance, const Task& task) {
     const FlushDenormals flush;
     const int frames = framesAt48k(performance);
     const auto events = eventsOf(performance);
     Engine engine(graphs, analysisRateHz, performance.seed);
+    MovedValues movedValues(patches, performance);
     std::size_t next = 0;
     int polls = 0;
     for (int at = 0; at < frames;) {
+        movedValues.apply(engine, static_cast<double>(at) / analysisRateHz); // first: a note reads values as it starts
         for (; next < events.size() && events[next].frame <= at; ++next) {
             const Note& note = performance.notes[events[next].note];
             if (events[next].on)
@@ -120,12 +161,14 @@ std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Perform
     parallelFor(static_cast<int>(groups.size()), threads, [&](int g) {
         const auto& group = groups[static_cast<std::size_t>(g)];
         std::vector<Graph> groupGraphs;
+        std::vector<const Patch*> groupPatches;
         std::vector<Recording*> out;
         for (std::size_t i : group) {
             groupGraphs.push_back(graphs[i]);
+            groupPatches.push_back(&patches[i]);
             out.push_back(&results[i]);
         }
-        renderGroup(groupGraphs, out, performance, task);
+        renderGroup(groupPatches, groupGraphs, out, performance, task);
     });
     return results;
 }

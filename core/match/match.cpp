@@ -37,19 +37,51 @@ struct Candidate {
 
 bool better(const Candidate& a, const Candidate& b) { return a.loss < b.loss; }
 
+/// A target made ready: at 48 kHz, measured, with its loss.
+struct PreparedTarget {
+    Recording reference;
+    Performance performance; ///< at 48 kHz, with the search's seed
+    std::vector<TimeSpan> leftOut;
+    double share; ///< of all weights
+    Profile profile;
+    Loss loss;
+
+    static PreparedTarget prepare(const MatchTarget& target, double weights, const MatchSettings& settings,
+                                  const Task& task) {
+        Recording at48k = atRate(target.reference, analysisRateHz);
+        const double upper = std::min(
+            settings.focusHighHz, std::max(2.0 * settings.focusLowHz, upperCutoffHz(at48k, target.reference.rateHz)));
+        Performance performance = target.performance;
+        performance.rateHz = analysisRateHz;
+        performance.frames = at48k.frameCount();
+        performance.channelCount = at48k.channelCount();
+        performance.seed = settings.seed;
+        Profile profile = measure(at48k, performance, target.leftOut, nullptr, settings.threads, task);
+        Loss loss(at48k, performance, settings.focusLowHz, upper, target.leftOut);
+        return {std::move(at48k),        std::move(performance), target.leftOut,
+                target.weight / weights, std::move(profile),     std::move(loss)};
+    }
+
+    static Profile measure(const Recording& recording, const Performance& performance,
+                           const std::vector<TimeSpan>& leftOut, const SourceFit* source, int threads,
+                           const Task& task) {
+        const Recording audible = leftOut.empty() ? recording : withoutSpans(recording, leftOut);
+        return measureProfile(audible, attendedNotes(performance, leftOut), {.source = source, .threads = threads},
+                              task);
+    }
+    Comparison compareWith(const Recording& render, int threads, const Task& task) const {
+        return compare(profile, measure(render, performance, leftOut, &profile.source, threads, task));
+    }
+};
+
 class Search {
 public:
-    Search(const Recording& reference48k, int originalRate, const Profile& measured, const Performance& notes,
-           const MatchSettings& options, const Task& work, const std::function<void(const MatchProgress&)>& listener)
-        : reference(reference48k), profile(measured), performance(notes), settings(options), task(work),
-          progress(listener), loss(reference48k, notes, options.focusLowHz,
-                                   std::min(options.focusHighHz, std::max(2.0 * options.focusLowHz,
-                                                                          upperCutoffHz(reference48k, originalRate)))),
-          stereo(reference48k.channelCount() == 2), random(options.seed) {
-        performance.rateHz = analysisRateHz;
-        performance.frames = reference48k.frameCount();
-        performance.seed = options.seed;
-    }
+    Search(const std::vector<PreparedTarget>& all, const MatchSettings& options, const Task& work,
+           const std::function<void(const MatchProgress&)>& listener)
+        : targets(all), profile(all.front().profile), settings(options), task(work), progress(listener),
+          stereo(std::any_of(all.begin(), all.end(),
+                             [](const PreparedTarget& t) { return t.reference.channelCount() == 2; })),
+          random(options.seed) {}
 
     /// Leaves the best of each structure in `bests`, best first.
     void run() {
@@ -94,15 +126,26 @@ private:
         if (settings.seconds > 0.0 && secondsSince(started) > allowed && !bests.empty()) throw BudgetSpent{};
     }
 
+    /// Puts one target's residuals after the others', each worth its share divided by how many numbers it has.
+    static void append(Eigen::VectorXf& all, const Eigen::VectorXf& residual, double share) {
+        const Eigen::Index before = all.size();
+        all.conservativeResize(before + residual.size());
+        all.tail(residual.size()) = static_cast<float>(share / static_cast<double>(residual.size())) * residual;
+    }
+
     std::vector<Eigen::VectorXf> residuals(const std::vector<Patch>& patches) {
         requireBudget(patches.size());
         std::vector<Eigen::VectorXf> result(patches.size());
-        const auto renders = renderAt48k(patches, performance, task, settings.threads);
-        parallelFor(static_cast<int>(patches.size()), settings.threads, [&](int i) {
-            task.check();
-            const auto at = static_cast<std::size_t>(i);
-            result[at] = loss.residual(renders[at]);
-        });
+        for (const PreparedTarget& target : targets) {
+            const auto renders = renderAt48k(patches, target.performance, task, settings.threads);
+            parallelFor(static_cast<int>(patches.size()), settings.threads, [&](int i) {
+                task.check();
+                const auto at = static_cast<std::size_t>(i);
+                append(result[at], target.loss.residual(renders[at]), target.share);
+            });
+        }
+        // The mean magnitude of all residuals together is the weighted mean of the targets' losses.
+        for (Eigen::VectorXf& all : result) all *= static_cast<float>(all.size());
         evaluations += static_cast<int>(patches.size());
         for (std::size_t i = 0; i < patches.size(); ++i) remember(patches[i], Loss::value(result[i]));
         return result;
@@ -157,11 +200,11 @@ private:
         now.loss = bestLoss;
         now.improved = improved;
         if (improved) {
-            const Recording render = std::move(renderAt48k({&now.best, 1}, performance, task).front());
-            shownLikeness =
-                compare(profile, measureProfile(render, performance,
-                                                {.source = &profile.source, .threads = settings.threads}, task))
-                    .likeness;
+            shownLikeness = 0.0;
+            for (const PreparedTarget& target : targets) {
+                const Recording render = std::move(renderAt48k({&now.best, 1}, target.performance, task).front());
+                shownLikeness += target.share * target.compareWith(render, settings.threads, task).likeness;
+            }
         }
         now.likeness = shownLikeness;
         improved = false;
@@ -342,13 +385,11 @@ private:
         });
     }
 
-    const Recording& reference;
-    const Profile& profile;
-    Performance performance;
+    const std::vector<PreparedTarget>& targets;
+    const Profile& profile; ///< of the first target
     const MatchSettings& settings;
     const Task& task;
     const std::function<void(const MatchProgress&)>& progress;
-    const Loss loss;
     const bool stereo;
     Random random;
     double share = 0.85; ///< of the budget that may be spent now
@@ -374,14 +415,14 @@ Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Pe
 }
 
 ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile,
-                  const Performance& performance, int seeds, const Task& task) {
+                  const Performance& performance, int seeds, const Task& task, const std::vector<TimeSpan>& leftOut) {
     ScoredPatch scored;
     scored.patch = patch;
     Performance played = performance;
     played.rateHz = analysisRateHz;
     played.frames = reference48k.frameCount();
     played.channelCount = reference48k.channelCount();
-    const Loss loss(reference48k, played);
+    const Loss loss(reference48k, played, 20.0, 20000.0, leftOut);
     std::vector<Profile> profiles(static_cast<std::size_t>(seeds));
     std::vector<double> losses(profiles.size());
     std::vector<Comparison> comparisons(profiles.size());
@@ -391,7 +432,7 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
         seeded.seed += static_cast<std::uint64_t>(s);
         const Recording rendered = std::move(renderAt48k({&patch, 1}, seeded, task).front());
         losses[at] = Loss::value(loss.residual(rendered));
-        profiles[at] = measureProfile(rendered, seeded, {.source = &profile.source, .threads = 1}, task);
+        profiles[at] = PreparedTarget::measure(rendered, seeded, leftOut, &profile.source, 1, task);
         comparisons[at] = compare(profile, profiles[at]);
     });
     for (std::size_t s = 0; s < profiles.size(); ++s) { // in order, so that sums are the same on any machine
@@ -412,30 +453,65 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
     return scored;
 }
 
+namespace {
+
+/// Marks over all targets: loss, likeness and floors are weighted means, the comparison is with the first.
+ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targets, int seeds) {
+    const Patch leveled = withSolvedGain(patch, targets.front().reference, targets.front().performance);
+    ScoredPatch all;
+    for (const PreparedTarget& target : targets) {
+        const ScoredPatch one =
+            score(leveled, target.reference, target.profile, target.performance, seeds, {}, target.leftOut);
+        if (&target == &targets.front()) {
+            all.patch = leveled;
+            all.comparison = one.comparison;
+            all.floor = 0.0;
+            all.facetFloors.assign(one.facetFloors.size(), 0.0);
+        }
+        all.loss += target.share * one.loss;
+        all.likeness += target.share * one.likeness;
+        all.floor += target.share * one.floor;
+        for (std::size_t f = 0; f < all.facetFloors.size(); ++f)
+            all.facetFloors[f] += target.share * one.facetFloors[f];
+    }
+    return all;
+}
+
+} // namespace
+
 MatchResult match(const Recording& reference, const Performance& performance, const MatchSettings& settings,
                   const Task& task, const std::function<void(const MatchProgress&)>& progress) {
-    requireUsable(reference, "The reference");
-    if (performance.notes.empty())
-        throw Error("There are no notes to play: import a MIDI file or draw the notes of this recording first.");
-    const Recording at48k = atRate(reference, analysisRateHz);
-    const Profile profile = measureProfile(at48k, performance, {.source = nullptr, .threads = settings.threads}, task);
-    Search search(at48k, reference.rateHz, profile, performance, settings, task, progress);
+    return match({MatchTarget{reference, performance}}, settings, task, progress);
+}
+
+MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& settings, const Task& task,
+                  const std::function<void(const MatchProgress&)>& progress) {
+    if (targets.empty()) throw Error("There is nothing to match; open a reference first.");
+    double weights = 0.0;
+    for (const MatchTarget& target : targets) {
+        requireUsable(target.reference, "The reference");
+        if (attendedNotes(target.performance, target.leftOut).notes.empty())
+            throw Error("There are no notes to play: import a MIDI file or draw the notes of this recording first.");
+        weights += target.weight;
+    }
+    std::vector<PreparedTarget> prepared;
+    for (const MatchTarget& target : targets)
+        prepared.push_back(PreparedTarget::prepare(target, weights, settings, task));
+    Search search(prepared, settings, task, progress);
     search.run();
 
     // A stop asks for the best so far, which still needs its marks: these few renders are not stopped again.
     MatchResult result;
-    result.performance = performance;
+    result.performance = targets.front().performance;
     result.performance.seed = settings.seed;
     const bool hurried =
         task.stop.stop_requested() || (settings.seconds > 0.0 && secondsSince(search.started) > settings.seconds);
     const int seeds = hurried ? 1 : scoredSeeds;
-    result.before =
-        score(withSolvedGain(settings.start, at48k, result.performance), at48k, profile, result.performance, 1);
+    result.before = scoreAll(settings.start, prepared, 1);
     constexpr std::size_t finalists = 3;
     std::vector<ScoredPatch> scored;
     for (std::size_t i = 0; i < std::min(search.bests.size(), hurried ? 1 : finalists); ++i)
-        scored.push_back(score(withSolvedGain(search.bests[i].candidate.patch, at48k, result.performance), at48k,
-                               profile, result.performance, seeds));
+        scored.push_back(scoreAll(search.bests[i].candidate.patch, prepared, seeds));
     // The search has overfitted its own seed a little; the ranking looks at what people see.
     std::stable_sort(scored.begin(), scored.end(), [](const ScoredPatch& a, const ScoredPatch& b) {
         return a.likeness - 4.0 * a.loss > b.likeness - 4.0 * b.loss;

@@ -15,6 +15,14 @@
 
 namespace facet {
 
+/// One recording to come close to, with its notes.
+struct MatchTarget {
+    Recording reference;
+    Performance performance; ///< states the reference's extent
+    double weight = 1.0;     ///< > 0, against those of the other targets
+    std::vector<TimeSpan> leftOut{};
+};
+
 struct MatchSettings {
     Patch start{}; ///< values that are locked, or that no measurement tells, come from here
     SearchLimits limits{};
@@ -60,16 +68,22 @@ struct MatchResult {
 
 /// Searches until it comes to rest, a limit is reached or `task.stop` is requested; in each case the best so far is
 /// returned, with its output level solved for equal loudness. Equal evaluations and seed give equal patches on any
-/// number of threads. `performance` states the reference's extent. Throws Error for an unusable reference or a
-/// performance without notes. Called on a worker thread; `progress` is called on it too.
+/// number of threads. One patch is to fit all targets; structure and first estimate come from the first of them, and
+/// the comparisons of the result are with it. Throws Error without targets, for an unusable reference or a performance
+/// without notes. Called on a worker thread; `progress` is called on it too.
+MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& settings, const Task& task = {},
+                  const std::function<void(const MatchProgress&)>& progress = {});
+/// The same for one recording.
 MatchResult match(const Recording& reference, const Performance& performance, const MatchSettings& settings,
                   const Task& task = {}, const std::function<void(const MatchProgress&)>& progress = {});
 
 /// `patch` with its output level set so that its render is as loud as the reference.
 Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Performance& performance);
 
-/// Marks of a patch over `seeds` seeds beginning with the performance's own.
+/// Marks of a patch over `seeds` seeds beginning with the performance's own; `profile` is of the reference without the
+/// times left out.
 ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile,
-                  const Performance& performance, int seeds, const Task& task = {});
+                  const Performance& performance, int seeds, const Task& task = {},
+                  const std::vector<TimeSpan>& leftOut = {});
 
 } // namespace facet

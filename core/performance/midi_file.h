@@ -7,13 +7,21 @@
 
 namespace facet {
 
-/// Notes, tempo and pitch bends (±2 semitones unless RPN 0 says otherwise) of all channels. A note-on with
-/// velocity 0 ends a note; a note left hanging ends with the file. Only `notes`, `bends` and `tempo` (the
-/// first one stated) of the result are set. Throws Error for a file that is no MIDI file or has no notes.
+/// Notes, tempo, meter, pitch bends (±2 semitones unless RPN 0 says otherwise), modulation wheel and channel pressure
+/// of all channels, of formats 0 and 1. A note-on with velocity 0 ends a note, a sustain pedal holds it, one left
+/// hanging ends with the file. Only these of the result are set (of several tempos the first). Throws Error for a file
+/// that is no MIDI file or has no notes.
 Performance readMidi(const std::filesystem::path& path);
 
-/// Writes format 0 at 960 ticks per quarter note and the performance's constant tempo. Times round to a
-/// tick, velocities to whole numbers; bends are sampled every 10 ms for a range of ±2 semitones.
-void writeMidi(const std::filesystem::path& path, const Performance& performance);
+enum class MidiFormat {
+    oneTrack,  ///< format 0
+    tempoApart ///< format 1: tempo and meter on a track of their own
+};
+
+/// Writes 960 ticks per quarter note and the performance's constant tempo. Times round to a tick, velocities to whole
+/// numbers; curves are sampled every 10 ms; a bend range beyond ±2 semitones is stated by RPN 0. Curves of parameters
+/// have no place in a MIDI file and are left out.
+void writeMidi(const std::filesystem::path& path, const Performance& performance,
+               MidiFormat format = MidiFormat::oneTrack);
 
 } // namespace facet

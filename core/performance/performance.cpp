@@ -19,25 +19,36 @@ void Performance::normalize() {
     std::stable_sort(notes.begin(), notes.end(), [](const Note& a, const Note& b) {
         return a.start != b.start ? a.start < b.start : a.key < b.key;
     });
-    std::stable_sort(bends.begin(), bends.end(),
-                     [](const BendPoint& a, const BendPoint& b) { return a.seconds < b.seconds; });
+    const auto sort = [](std::vector<CurvePoint>& points) {
+        std::stable_sort(points.begin(), points.end(),
+                         [](const CurvePoint& a, const CurvePoint& b) { return a.seconds < b.seconds; });
+    };
+    sort(bends);
+    for (Curve& curve : curves) sort(curve.points);
+    std::erase_if(curves, [](const Curve& curve) { return curve.points.empty(); });
 }
 
-double Performance::bendAt(double seconds) const {
-    if (bends.empty()) return 0.0;
-    const auto after = std::upper_bound(bends.begin(), bends.end(), seconds,
-                                        [](double t, const BendPoint& p) { return t < p.seconds; });
-    if (after == bends.begin()) return bends.front().cents;
-    if (after == bends.end()) return bends.back().cents;
-    const auto before = after - 1;
-    const double share = (seconds - before->seconds) / (after->seconds - before->seconds);
-    return before->cents + share * (after->cents - before->cents);
+const Curve* Performance::curveOf(std::string_view target) const {
+    const auto found = std::find_if(curves.begin(), curves.end(), [&](const Curve& c) { return c.target == target; });
+    return found == curves.end() ? nullptr : &*found;
 }
+
+void Performance::setCurve(const Curve& curve) {
+    std::erase_if(curves, [&](const Curve& c) { return c.target == curve.target; });
+    if (!curve.points.empty()) curves.push_back(curve);
+    normalize();
+}
+
+double Performance::bendAt(double seconds) const { return valueAt(bends, seconds); }
 
 std::uint64_t Performance::hash() const {
     Hasher hasher;
     for (const Note& n : notes) hasher.number(n.start).number(n.end).number(n.key).number(n.cents).number(n.velocity);
-    for (const BendPoint& p : bends) hasher.number(p.seconds).number(p.cents);
+    for (const CurvePoint& p : bends) hasher.number(p.seconds).number(p.value);
+    for (const Curve& curve : curves) {
+        hasher.text(curve.target);
+        for (const CurvePoint& p : curve.points) hasher.number(p.seconds).number(p.value);
+    }
     hasher.number(tempo).number(tuningCents).number(frames).number(rateHz).number(channelCount).number(seed);
     return hasher.value();
 }
@@ -53,6 +64,8 @@ std::string performanceToJson(const Performance& p) {
     json["format"] = "facet-performance";
     json["version"] = 1;
     json["tempo_bpm"] = p.tempo;
+    json["downbeat"] = p.downbeat;
+    json["beats_per_bar"] = p.beatsPerBar;
     json["tuning_cents"] = p.tuningCents;
     json["render"] = {{"frames", p.frames}, {"rate_hz", p.rateHz}, {"channels", p.channelCount}, {"seed", p.seed}};
     json["notes"] = Json::array();
@@ -60,7 +73,11 @@ std::string performanceToJson(const Performance& p) {
         json["notes"].push_back(
             {{"start", n.start}, {"end", n.end}, {"key", n.key}, {"cents", n.cents}, {"velocity", n.velocity}});
     json["bend_cents"] = Json::array();
-    for (const BendPoint& point : p.bends) json["bend_cents"].push_back({point.seconds, point.cents});
+    for (const CurvePoint& point : p.bends) json["bend_cents"].push_back({point.seconds, point.value});
+    json["curves"] = Json::object();
+    for (const Curve& curve : p.curves)
+        for (const CurvePoint& point : curve.points)
+            json["curves"][curve.target].push_back({point.seconds, point.value});
     return json.dump(2) + "\n";
 }
 
@@ -72,6 +89,21 @@ double numberIn(const Json& json, const char* key, double low, double high, doub
     if (!value.is_number() || !(value.get<double>() >= low && value.get<double>() <= high))
         throw Error(fmt::format("“{}” must be a number from {} to {}.", key, low, high));
     return value.get<double>();
+}
+
+/// Pairs of seconds and a value within [low, high].
+std::vector<CurvePoint> pointsIn(const Json& json, const std::string& name, double low, double high) {
+    if (!json.is_array()) throw Error(fmt::format("“{}” must be a list of points.", name));
+    std::vector<CurvePoint> points;
+    for (const Json& point : json) {
+        if (!point.is_array() || point.size() != 2 || !point[0].is_number() || !point[1].is_number())
+            throw Error(fmt::format("Each point of “{}” must be a pair of seconds and a value.", name));
+        const double value = point[1].get<double>();
+        if (!(value >= low && value <= high))
+            throw Error(fmt::format("“{}” must stay between {} and {}.", name, low, high));
+        points.push_back({point[0].get<double>(), value});
+    }
+    return points;
 }
 
 } // namespace
@@ -89,6 +121,8 @@ Performance performanceFromJson(const std::string& text) {
         throw Error("This performance needs a newer Facet; update Facet to open it.");
     Performance p;
     p.tempo = numberIn(json, "tempo_bpm", 10, 1000, p.tempo);
+    p.downbeat = numberIn(json, "downbeat", -1e6, 1e6, 0.0);
+    p.beatsPerBar = static_cast<int>(numberIn(json, "beats_per_bar", 1, 32, p.beatsPerBar));
     p.tuningCents = numberIn(json, "tuning_cents", -1200, 1200, 0.0);
     const Json render = json.value("render", Json::object());
     if (!render.is_object()) throw Error("“render” must hold named values.");
@@ -106,13 +140,10 @@ Performance performanceFromJson(const std::string& text) {
                            static_cast<int>(numberIn(n, "key", 0, 127, 60)), numberIn(n, "cents", -1200, 1200, 0),
                            numberIn(n, "velocity", 0, 127, 100)});
     }
-    const Json bends = json.value("bend_cents", Json::array());
-    if (!bends.is_array()) throw Error("“bend_cents” must be a list.");
-    for (const Json& point : bends) {
-        if (!point.is_array() || point.size() != 2 || !point[0].is_number() || !point[1].is_number())
-            throw Error("Each of “bend_cents” must be a pair of seconds and cents.");
-        p.bends.push_back({point[0].get<double>(), point[1].get<double>()});
-    }
+    p.bends = pointsIn(json.value("bend_cents", Json::array()), "bend_cents", -4800, 4800);
+    const Json curves = json.value("curves", Json::object());
+    if (!curves.is_object()) throw Error("“curves” must hold a list of points for each thing moved.");
+    for (const auto& [target, points] : curves.items()) p.curves.push_back({target, pointsIn(points, target, 0, 1)});
     p.normalize();
     return p;
 }

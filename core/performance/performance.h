@@ -1,8 +1,11 @@
-// What is played: notes, bends, tempo and tuning, and the extent of the rendered sound.
+// What is played: notes, bends, other curves, tempo and tuning, and the extent of the rendered sound.
 #pragma once
+
+#include "core/performance/curve.h"
 
 #include <cstdint>
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -18,28 +21,29 @@ struct Note {
     friend bool operator==(const Note&, const Note&) = default;
 };
 
-/// A point of the pitch-bend curve; straight lines between points, held beyond the ends.
-struct BendPoint {
-    double seconds = 0.0;
-    double cents = 0.0;
-    friend bool operator==(const BendPoint&, const BendPoint&) = default;
-};
-
 struct Performance {
-    std::vector<Note> notes; ///< by start, then key
-    std::vector<BendPoint> bends;
-    double tempo = 120.0;     ///< quarter notes per minute
-    double tuningCents = 0.0; ///< of the recording against A4 = 440 Hz
-    int frames = 0;           ///< extent of the rendered sound at rateHz
+    std::vector<Note> notes;       ///< by start, then key
+    std::vector<CurvePoint> bends; ///< pitch bend in cents
+    std::vector<Curve> curves;     ///< at most one a target
+    double tempo = 120.0;          ///< quarter notes per minute
+    double downbeat = 0.0;         ///< seconds at which bar 1 begins
+    int beatsPerBar = 4;           ///< quarter notes
+    double tuningCents = 0.0;      ///< of the recording against A4 = 440 Hz
+    int frames = 0;                ///< extent of the rendered sound at rateHz
     int rateHz = 48000;
     int channelCount = 2; ///< 1 or 2
     std::uint64_t seed = 1;
 
     double seconds() const { return static_cast<double>(frames) / rateHz; }
-    /// Sorts the notes and drops empty ones.
+    /// Sorts notes and curves, drops empty ones.
     void normalize();
     /// Bend in cents at a time.
     double bendAt(double seconds) const;
+    /// The curve that moves something; null when there is none.
+    const Curve* curveOf(std::string_view target) const;
+    /// Replaces the curve of its target; one without points goes.
+    void setCurve(const Curve& curve);
+    /// Of everything that can change how it sounds.
     std::uint64_t hash() const;
     friend bool operator==(const Performance&, const Performance&) = default;
 };

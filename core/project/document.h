@@ -1,9 +1,8 @@
 // The document: a project with its cues, excerpts and takes, as immutable values that share what is equal.
 #pragma once
 
-#include "core/audio/recording.h"
 #include "core/parameters/patch.h"
-#include "core/performance/performance.h"
+#include "core/project/excerpt.h"
 
 #include <cstdint>
 #include <memory>
@@ -13,37 +12,6 @@
 #include <vector>
 
 namespace facet {
-
-/// A change to a note that was found or imported. Kept apart from those notes, so that finding them anew keeps it.
-struct NoteCorrection {
-    std::optional<Note> from; ///< the note it changes, as it was found; none: an added note
-    std::optional<Note> to;   ///< what it becomes; none: it is deleted
-    friend bool operator==(const NoteCorrection&, const NoteCorrection&) = default;
-};
-
-/// `found` with the corrections applied: each goes to the found note nearest in time (within 50 ms and an
-/// octave and a bit in key); one that fits nothing any more is kept but has no effect.
-std::vector<Note> correctedNotes(const std::vector<Note>& found, const std::vector<NoteCorrection>& corrections);
-
-/// A piece of recording that a cue is to be matched to.
-struct Excerpt {
-    std::uint64_t id = 0;
-    std::string sourcePath; ///< where the file was; empty when unknown
-    std::string sourceHash; ///< hash of the whole file's bytes
-    double begin = 0.0;     ///< of the region within the source, seconds
-    double end = 0.0;
-    RecordingPtr audio;                       ///< the region
-    std::string audioKey;                     ///< hash of `bytes`; names them in files
-    std::shared_ptr<const std::string> bytes; ///< the region as an audio file: original bytes, or lossless
-    Performance performance;                  ///< notes as found or imported, tuning, tempo; extent of `audio`
-    bool imported = false;                    ///< notes come from a MIDI file
-    std::string noteEvidence;                 ///< what was decided while finding the notes, and why; may be empty
-    std::string noteProblem;                  ///< why the found notes are not to be trusted; empty when they are
-    std::vector<NoteCorrection> corrections;
-
-    /// The performance with corrected notes.
-    Performance corrected() const;
-};
 
 /// A kept state of a cue.
 struct Take {
@@ -72,7 +40,16 @@ struct Cue {
     double focusHighHz = 0.0; ///< 0: to the top
     bool focused() const { return focusLowHz > 0.0 || focusHighHz > 0.0; }
 
-    const Excerpt* excerpt() const { return excerpts.empty() ? nullptr : excerpts.front().get(); }
+    std::string source;              ///< file the next excerpts are cut from; empty when none was opened
+    std::uint64_t activeExcerpt = 0; ///< the one in view; 0: the first
+
+    /// The excerpt in view; null when there is none.
+    const Excerpt* excerpt() const { return activePointer().get(); }
+    std::shared_ptr<const Excerpt> activePointer() const;
+    /// The slot an excerpt lies in; null for an unknown id.
+    std::shared_ptr<const Excerpt>* slot(std::uint64_t excerptId);
+    /// What of an excerpt counts.
+    Attention attentionTo(const Excerpt& excerpt) const { return {focusLowHz, focusHighHz, excerpt.leftOut}; }
 };
 
 struct Document {
@@ -96,9 +73,5 @@ Document withoutCue(const Document& document, std::uint64_t cueId);
 
 /// Fresh id out of a document's own counter.
 std::uint64_t takeId(Document& document);
-
-/// An excerpt of a file's sound over [begin, end) seconds (end ≤ 0: all). Small whole files keep their
-/// original bytes, parts are kept as float or lossless audio. `fileBytes`: the file as it is on disk.
-Excerpt makeExcerpt(const std::string& path, const std::string& fileBytes, double begin = 0.0, double end = 0.0);
 
 } // namespace facet

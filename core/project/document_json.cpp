@@ -1,6 +1,5 @@
 #include "core/project/document_json.h"
 
-#include "core/audio/audio_file.h"
 #include "core/base/error.h"
 #include "core/parameters/patch_json.h"
 
@@ -35,12 +34,18 @@ Json excerptJson(const Excerpt& e) {
     Json json{{"id", e.id},
               {"source", e.sourcePath},
               {"source_hash", e.sourceHash},
+              {"name", e.name},
               {"begin", e.begin},
               {"end", e.end},
+              {"kept_begin", e.keptBegin},
+              {"channels", e.channels.text()},
+              {"weight", e.weight},
               {"audio", e.audioKey},
               {"imported", e.imported},
               {"note_problem", e.noteProblem},
               {"note_evidence", e.noteEvidence}};
+    json["left_out"] = Json::array();
+    for (const TimeSpan& span : e.leftOut) json["left_out"].push_back({span.begin, span.end});
     json["performance"] = Json::parse(performanceToJson(e.performance));
     json["corrections"] = Json::array();
     for (const NoteCorrection& c : e.corrections)
@@ -53,8 +58,13 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
     e.id = json.at("id");
     e.sourcePath = json.at("source");
     e.sourceHash = json.at("source_hash");
+    e.name = json.value("name", std::filesystem::path(e.sourcePath).stem().string());
     e.begin = json.at("begin");
     e.end = json.at("end");
+    e.keptBegin = json.value("kept_begin", e.begin); // once only the region was kept
+    e.channels = ChannelChoice::parse(json.value("channels", "both"));
+    e.weight = json.value("weight", 1.0);
+    for (const Json& span : json.value("left_out", Json::array())) e.leftOut.push_back({span.at(0), span.at(1)});
     e.imported = json.value("imported", false);
     e.noteProblem = json.value("note_problem", "");
     e.noteEvidence = json.value("note_evidence", "");
@@ -63,8 +73,7 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
         e.corrections.push_back({noteFrom(c.at("from")), noteFrom(c.at("to"))});
     e.audioKey = json.at("audio");
     e.bytes = audio(e.audioKey);
-    e.audio = std::make_shared<const Recording>(
-        readAudioBytes(*e.bytes, std::filesystem::path(e.sourcePath).filename().string()));
+    decode(e);
     return e;
 }
 
@@ -104,7 +113,9 @@ Json cueJson(const Cue& cue) {
               {"name", cue.name},
               {"chosen", cue.chosenTake},
               {"loop", {cue.loopBegin, cue.loopEnd}},
-              {"focus_hz", {cue.focusLowHz, cue.focusHighHz}}};
+              {"focus_hz", {cue.focusLowHz, cue.focusHighHz}},
+              {"source", cue.source},
+              {"active_excerpt", cue.activeExcerpt}};
     json["patch"] = patchJson(cue.patch);
     json["locks"] = Json::array();
     for (const Address& address : cue.locks) json["locks"].push_back(address.text());
@@ -126,6 +137,8 @@ Cue cueFrom(const Json& json, const AudioSource& audio) {
         cue.focusLowHz = focus->at(0);
         cue.focusHighHz = focus->at(1);
     }
+    cue.source = json.value("source", "");
+    cue.activeExcerpt = json.value("active_excerpt", std::uint64_t{0});
     cue.patch = patchFrom(json.at("patch"));
     for (const Json& lock : json.at("locks")) cue.locks.insert(Address::parse(lock.get<std::string>()));
     for (const Json& e : json.at("excerpts"))

@@ -1,0 +1,295 @@
+// What follows from the document: pictures, renders, profiles and comparisons, made in the background.
+#include "app/session/session.h"
+
+#include "core/analysis/quality.h"
+#include "core/analysis/separation.h"
+#include "core/audio/attention.h"
+#include "core/audio/stretch.h"
+#include "core/base/hash.h"
+#include "core/base/parallel.h"
+#include "core/base/units.h"
+#include "core/dsp/loudness.h"
+#include "core/engine/render.h"
+
+#include <algorithm>
+
+namespace facet {
+
+namespace {
+
+std::uint64_t referenceKeyOf(const Cue& cue, const Excerpt& excerpt) {
+    Hasher hash;
+    hash.number(excerpt.soundHash()).number(excerpt.corrected().hash()).number(analysisVersion);
+    hash.number(cue.focusLowHz).number(cue.focusHighHz);
+    for (const TimeSpan& span : excerpt.leftOut) hash.number(span.begin).number(span.end);
+    return hash.value();
+}
+
+std::uint64_t renderKeyOf(const Cue& cue, const Excerpt& excerpt) {
+    return Hasher().number(referenceKeyOf(cue, excerpt)).number(cue.patch.hash()).number(cue.id).value();
+}
+
+} // namespace
+
+// ---- results ----
+
+MeasuredSound soundOf(RecordingPtr recording) {
+    MeasuredSound sound;
+    sound.loudness = activeLoudness(atRate(*recording, analysisRateHz).channels);
+    sound.recording = std::move(recording);
+    sound.peaks = std::make_shared<const Peaks>(*sound.recording);
+    return sound;
+}
+
+bool Session::busy() const { return imports_.busy() || loader_.busy() || interactive_.busy() || match_.running; }
+
+void Session::loadReference() {
+    const Cue& current = *cue();
+    const Excerpt& excerpt = *current.excerpt();
+    const std::uint64_t key = referenceKeyOf(current, excerpt);
+    if (key == referenceKey_ && results_.cue == current.id) return;
+    referenceKey_ = key;
+    if (results_.cue != current.id || shownAudio_ != excerpt.audio) {
+        results_ = {};
+        results_.cue = current.id;
+        shownAudio_ = excerpt.audio;
+        playback_.player().clearSound(Side::reference);
+        playback_.player().clearSound(Side::render);
+        loader_.submit([this, audio = excerpt.audio, rate = playback_.player().rateHz()](const Task&) {
+            const auto converted = std::make_shared<const Recording>(atRate(*audio, rate));
+            MeasuredSound sound = soundOf(audio);
+            const RecordingQuality quality = measureQuality(*audio);
+            post([this, sound, converted, quality] {
+                if (sound.recording != shownAudio_) return;
+                results_.warnings = warningsOf(quality, sound.recording->seconds(), performance().tuningCents);
+                showReference(sound, converted);
+                makeSpectrograms();
+            });
+        });
+    } else {
+        hearReference(); // its band may have changed
+    }
+    results_.reference.profile = profileOf(key);
+}
+
+void Session::showReference(const MeasuredSound& reference, RecordingPtr atPlayersRate) {
+    const ProfilePtr profile = results_.reference.profile;
+    results_.reference = reference;
+    results_.reference.profile = profile;
+    referenceAtRate_ = std::move(atPlayersRate);
+    hearReference();
+    if (results_.render.recording) { // its gain depends on the reference's loudness
+        const bool current = results_.renderIsCurrent;
+        showRender(results_.render);
+        results_.renderIsCurrent = current;
+    }
+    emit resultsChanged();
+}
+
+/// The reference, or the part of it that is to be heard.
+void Session::hearReference() {
+    if (auditioning() || !referenceAtRate_) return;
+    hear(Side::reference, referenceAtRate_, 0.0);
+}
+
+/// Gives a sound to the player: at once as it is, or from a worker when it must be cut, parted or stretched.
+void Session::hear(Side side, const RecordingPtr& recording, double gainDb) {
+    if (auditioning()) return; // endAudition() gives everything again
+    const auto index = static_cast<std::size_t>(side);
+    const std::uint64_t turn = ++heard_[index];
+    const Cue* current = cue();
+    const Attention attention = current && current->excerpt() ? current->attentionTo(*current->excerpt()) : Attention{};
+    const Part part = side == Side::reference ? heardPart_ : Part::all;
+    const int slowness = playback_.slowness();
+    if (slowness == 1 && attention.everything() && part == Part::all) {
+        hearing_[index].cancel();
+        playback_.player().setSound(side, *recording, gainDb);
+        return;
+    }
+    hearing_[index].submit([this, side, index, turn, recording, gainDb, attention, part, slowness](const Task& task) {
+        RecordingPtr ready;
+        try {
+            Recording sound = *recording;
+            if (part != Part::all) {
+                SeparatedSound parts = separated(sound, task);
+                sound = std::move(part == Part::tonal ? parts.tonal : parts.struck);
+            }
+            ready = std::make_shared<const Recording>(stretched(attended(sound, attention), slowness, task));
+        } catch (const Cancelled&) {
+            return;
+        }
+        post([this, side, index, turn, ready, gainDb] {
+            if (turn == heard_[index]) playback_.player().setSound(side, *ready, gainDb);
+        });
+    });
+}
+
+void Session::wantSpectrograms(bool wanted) {
+    spectrogramsWanted_ = wanted;
+    makeSpectrograms();
+}
+
+void Session::makeSpectrograms() {
+    const RecordingPtr reference = results_.reference.spectrogram ? nullptr : results_.reference.recording;
+    const RecordingPtr rendered = results_.render.spectrogram ? nullptr : results_.render.recording;
+    if (!spectrogramsWanted_ || (!reference && !rendered)) return;
+    pictures_.submit([this, reference, rendered](const Task& task) {
+        for (const RecordingPtr& recording : {reference, rendered}) {
+            if (!recording) continue;
+            SpectrogramPtr picture;
+            try {
+                picture = std::make_shared<const Spectrogram>(measureSpectrogram(*recording, task));
+            } catch (const Cancelled&) {
+                return;
+            }
+            post([this, recording, picture] {
+                for (MeasuredSound* sound : {&results_.reference, &results_.render})
+                    if (sound->recording == recording) sound->spectrogram = picture;
+                emit resultsChanged();
+            });
+        }
+    });
+}
+
+/// Brings everything that follows from the document up to date, in the background.
+void Session::refresh() {
+    const Cue* current = cue();
+    if (!current) return;
+    if (!auditioning()) playback_.setLoop(current->loopBegin, current->loopEnd);
+    playback_.player().setPatch(compile(current->patch));
+    if (!current->excerpt()) {
+        if (shownAudio_ || results_.cue != current->id) {
+            shownAudio_.reset();
+            results_ = {};
+            results_.cue = current->id;
+            referenceKey_ = renderKey_ = 0;
+            playback_.player().clearSound(Side::reference);
+            playback_.player().clearSound(Side::render);
+        }
+        emit resultsChanged();
+        return;
+    }
+    loadReference();
+    const std::uint64_t key = renderKeyOf(*current, *current->excerpt());
+    if (key == renderKey_) {
+        compareOthers(); // a weight may have changed
+        emit resultsChanged();
+        return;
+    }
+    renderKey_ = key;
+    results_.renderIsCurrent = results_.comparisonIsCurrent = false;
+    emit resultsChanged();
+
+    const Performance played = current->excerpt()->corrected();
+    if (played.notes.empty()) {
+        interactive_.cancel();
+        results_.render = {};
+        results_.comparison.reset();
+        results_.reference.profile.reset();
+        emit resultsChanged();
+        return;
+    }
+    interactive_.submit([this, key, played, patch = current->patch, audio = current->excerpt()->audio,
+                         attention = current->attentionTo(*current->excerpt()), profileKey = referenceKey_,
+                         profile = results_.reference.profile](const Task& task) {
+        MeasuredSound rendered = soundOf(std::make_shared<const Recording>(render(patch, played, task)));
+        post([this, key, rendered] {
+            if (key == renderKey_) showRender(rendered);
+        });
+        const int threads = hardwareThreads();
+        const Performance counted = attendedNotes(played, attention.leftOut);
+        ProfilePtr reference = profile;
+        if (!reference)
+            reference = std::make_shared<const Profile>(
+                measureProfile(attended(*audio, attention), counted, {.source = nullptr, .threads = threads}, task));
+        task.check();
+        rendered.profile =
+            std::make_shared<const Profile>(measureProfile(attended(*rendered.recording, attention), counted,
+                                                           {.source = &reference->source, .threads = threads}, task));
+        const auto comparison = std::make_shared<const Comparison>(compare(*reference, *rendered.profile));
+        post([this, key, profileKey, reference, rendered, comparison] {
+            profiles_[profileKey] = reference;
+            if (profileKey == referenceKey_) results_.reference.profile = reference;
+            if (key != renderKey_) return;
+            const SpectrogramPtr picture = results_.render.spectrogram;
+            results_.render = rendered;
+            results_.render.spectrogram = picture; // of this render since it was first shown
+            results_.comparison = comparison;
+            results_.renderIsCurrent = results_.comparisonIsCurrent = true;
+            compareOthers();
+            emit resultsChanged();
+        });
+    });
+}
+
+/// Brings the likeness of the whole cue up to date: the excerpt in view is compared, the others follow one by one.
+void Session::compareOthers() {
+    const Cue* current = cue();
+    if (!current || !current->excerpt() || !results_.comparison || !results_.comparisonIsCurrent) return;
+    const Excerpt& inView = *current->excerpt();
+    std::map<std::uint64_t, double> known;
+    std::vector<std::shared_ptr<const Excerpt>> wanted;
+    known[inView.id] = results_.comparison->likeness;
+    for (const auto& each : current->excerpts) {
+        if (each.get() == &inView || each->weight <= 0.0 || each->corrected().notes.empty()) continue;
+        const std::uint64_t key = renderKeyOf(*current, *each);
+        if (const auto found = likenesses_.find(key); found != likenesses_.end())
+            known[each->id] = found->second;
+        else
+            wanted.push_back(each);
+    }
+    likenesses_[renderKey_] = results_.comparison->likeness;
+    results_.excerptLikeness = known;
+    double sum = 0.0;
+    double weights = 0.0;
+    for (const auto& each : current->excerpts) {
+        if (!known.contains(each->id)) continue;
+        // One that is set aside still counts when nothing else does.
+        const double weight = known.size() == 1 ? std::max(each->weight, 1e-6) : each->weight;
+        sum += weight * known[each->id];
+        weights += weight;
+    }
+    results_.likeness = weights > 0.0 ? sum / weights : results_.comparison->likeness;
+    if (wanted.empty()) return;
+    others_.submit(
+        [this, excerpt = wanted.front(), patch = current->patch, key = renderKeyOf(*current, *wanted.front()),
+         profileKey = referenceKeyOf(*current, *wanted.front()), attention = current->attentionTo(*wanted.front()),
+         profile = profileOf(referenceKeyOf(*current, *wanted.front()))](const Task& task) {
+            try {
+                const Performance played = excerpt->corrected();
+                const Performance counted = attendedNotes(played, attention.leftOut);
+                const Recording rendered = render(patch, played, task);
+                ProfilePtr reference = profile;
+                if (!reference)
+                    reference = std::make_shared<const Profile>(
+                        measureProfile(attended(*excerpt->audio, attention), counted, {}, task));
+                const Profile other = measureProfile(attended(rendered, attention), counted,
+                                                     {.source = &reference->source, .threads = 1}, task);
+                post([this, key, profileKey, reference, likeness = compare(*reference, other).likeness] {
+                    profiles_[profileKey] = reference;
+                    likenesses_[key] = likeness;
+                    compareOthers();
+                    emit resultsChanged();
+                });
+            } catch (const Cancelled&) {}
+        });
+}
+
+ProfilePtr Session::profileOf(std::uint64_t key) const {
+    const auto known = profiles_.find(key);
+    return known == profiles_.end() ? nullptr : known->second;
+}
+
+void Session::showRender(MeasuredSound rendered) {
+    const ProfilePtr old = results_.render.profile;
+    results_.render = rendered;
+    results_.render.profile = old; // the curves stay until the new ones are measured
+    results_.renderIsCurrent = true;
+    // Heard at the reference's loudness; a silent render stays silent.
+    const bool silent = rendered.loudness < silenceDb + 1.0 || !results_.reference.recording;
+    hear(Side::render, rendered.recording, silent ? 0.0 : results_.reference.loudness - rendered.loudness);
+    emit resultsChanged();
+    makeSpectrograms();
+}
+
+} // namespace facet
