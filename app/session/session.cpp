@@ -57,6 +57,11 @@ Session::Session(const std::filesystem::path& stateFolder, const std::string& ou
     connect(&playback_, &Playback::slownessChanged, this, [this] {
         if (results_.reference.recording) showReference(results_.reference, referenceAtRate_);
     });
+    noteEnd_.setSingleShot(true);
+    connect(&noteEnd_, &QTimer::timeout, this, [this] {
+        playback_.player().noteOff(heardKey_);
+        heardKey_ = -1;
+    });
     startFresh(*document_, {}, 0, true);
 }
 
@@ -95,6 +100,7 @@ void Session::startFresh(Document document, const std::filesystem::path& path, s
     }
     playback_.player().stop();
     auditionBegin_ = -1.0;
+    chosenNotes_.clear();
     likenesses_.clear();
     emit cueSwitched();
     emit documentChanged();
@@ -144,6 +150,8 @@ void Session::apply(DocumentPtr document) {
     const bool switched = document->activeCue != document_->activeCue;
     document_ = std::move(document);
     journalTimer_.start();
+    const int notes = static_cast<int>(performance().notes.size());
+    std::erase_if(chosenNotes_, [notes](int i) { return i >= notes; });
     if (switched) emit cueSwitched();
     emit documentChanged();
     refresh();
@@ -229,6 +237,7 @@ void Session::selectCue(std::uint64_t id) {
     after.activeCue = id;
     document_ = std::make_shared<const Document>(std::move(after));
     playback_.player().stop();
+    chosenNotes_.clear();
     emit cueSwitched();
     emit documentChanged();
     refresh();

@@ -123,6 +123,11 @@ public:
     /// Replaces the bend curve (cents) or the curve of a controller or parameter.
     void setBends(const std::vector<CurvePoint>& points, const QString& mergeKey = {});
     void setCurve(const Curve& curve, const QString& mergeKey = {});
+    /// Notes that edits are made to: indices into performance().notes.
+    const NoteChoice& chosenNotes() const { return chosenNotes_; }
+    void chooseNotes(const NoteChoice& chosen);
+    /// Plays a note with the patch for a moment, while it is being edited.
+    void hearNote(const Note& note);
     /// The grid of the excerpt in view, and whether edits snap to it: a matter of the window, not of the document.
     Grid grid() const;
     void setGridStep(double quarterNotes);
@@ -161,6 +166,7 @@ signals:
     /// A file too long to be one excerpt was opened: its parts are to be chosen.
     void partsWanted();
     void auditionChanged();
+    void chosenNotesChanged();
     void gridChanged();
     /// Something worth a line in the status bar.
     void notice(const QString& sentence);
@@ -216,6 +222,9 @@ private:
 
     double auditionBegin_ = -1.0; ///< seconds into the source; < 0: the reference is heard
     Part heardPart_ = Part::all;
+    NoteChoice chosenNotes_;
+    QTimer noteEnd_; ///< of what hearNote() plays
+    int heardKey_ = -1;
     double gridStep_ = 0.25;
     bool snapping_ = false;
 

@@ -232,6 +232,7 @@ void Session::selectExcerpt(std::uint64_t id) {
     changed.loopBegin = changed.loopEnd = 0.0;
     document_ = std::make_shared<const Document>(withCue(*document_, std::move(changed)));
     playback_.player().stop();
+    chooseNotes({});
     emit documentChanged();
     refresh();
 }
@@ -254,7 +255,10 @@ void Session::leaveOut(double begin, double end, bool out) {
 }
 
 void Session::wantSource() {
-    if (const Cue* current = cue()) source_.show(current->source, current->activePointer());
+    const Cue* current = cue();
+    if (!current) return;
+    const auto excerpt = current->activePointer();
+    source_.show(current->source.empty() && excerpt ? excerpt->sourcePath : current->source, excerpt);
 }
 
 void Session::audition(double begin, double end) {
@@ -385,6 +389,28 @@ void Session::changeNotes(const QString& what, const std::vector<NoteChange>& ch
     changeExcerpt(
         what, cue()->excerpt()->id,
         [&](Excerpt& e) { e.corrections = correctedFurther(std::move(e.corrections), changes); }, mergeKey);
+    // What was changed is what is edited next.
+    NoteChoice chosen;
+    const auto notes = performance().notes;
+    for (const NoteChange& change : changes) {
+        const auto found = change.to ? std::find(notes.begin(), notes.end(), *change.to) : notes.end();
+        if (found != notes.end()) chosen.insert(static_cast<int>(found - notes.begin()));
+    }
+    chooseNotes(chosen);
+}
+
+void Session::chooseNotes(const NoteChoice& chosen) {
+    if (chosen == chosenNotes_) return;
+    chosenNotes_ = chosen;
+    emit chosenNotesChanged();
+}
+
+void Session::hearNote(const Note& note) {
+    Player& player = playback_.player();
+    if (heardKey_ >= 0) player.noteOff(heardKey_);
+    heardKey_ = note.key;
+    player.noteOn(note.key, note.velocity);
+    noteEnd_.start(300);
 }
 
 void Session::correctNote(const QString& what, const Note& from, const std::optional<Note>& to,

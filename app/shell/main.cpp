@@ -87,8 +87,8 @@ int main(int argc, char** argv) {
     const QCommandLineOption demo("demo", "Open your copy of the demo project, made from this folder at first.",
                                   "folder");
     const QCommandLineOption shot("shot", "Write a picture of the window when it has settled, and end.", "file");
-    const QCommandLineOption view("view", "The view to open: facets, patch, search, or a facet by its name.", "id",
-                                  "facets");
+    const QCommandLineOption view(
+        "view", "The view to open: reference, notes, facets, patch, search, or a facet by its name.", "id", "facets");
     const QCommandLineOption cue("cue", "Name of the cue to open.", "name");
     const QCommandLineOption match("match", "Search for so many seconds at once.", "seconds");
     const QCommandLineOption dark("dark", "Use the dark theme.");
@@ -112,7 +112,8 @@ int main(int argc, char** argv) {
             if (QString::fromStdString(each->name) == options.value(cue)) wanted = each->id;
         session.selectCue(wanted);
         if (!window.showView(options.value(view))) {
-            std::fprintf(stderr, "There is no view “%s”; use facets, patch, search or the name of a facet.\n",
+            std::fprintf(stderr,
+                         "There is no view “%s”; use reference, notes, facets, patch, search or the name of a facet.\n",
                          qPrintable(options.value(view)));
             return 2;
         }

@@ -5,8 +5,12 @@
 #include "app/views/facet_list.h"
 #include "app/views/facet_plot.h"
 #include "app/views/mirror_view.h"
+#include "app/views/notes_page.h"
 #include "app/views/patch_view.h"
+#include "app/views/record_dialog.h"
+#include "app/views/reference_page.h"
 #include "app/views/search_view.h"
+#include "app/views/source_picture.h"
 #include "app/views/takes_bar.h"
 #include "app/views/theme.h"
 #include "app/views/transport_bar.h"
@@ -14,6 +18,7 @@
 #include "core/base/log.h"
 #include "core/engine/render.h"
 #include "core/parameters/patch_json.h"
+#include "core/performance/midi_file.h"
 
 #include <QAbstractButton>
 #include <QAbstractSpinBox>
@@ -25,6 +30,7 @@
 #include <QDateTime>
 #include <QDropEvent>
 #include <QFileDialog>
+#include <QFileInfo>
 #include <QFrame>
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -37,6 +43,7 @@
 #include <QProgressBar>
 #include <QPushButton>
 #include <QRegularExpression>
+#include <QSettings>
 #include <QStackedWidget>
 #include <QStatusBar>
 #include <QTableView>
@@ -99,11 +106,19 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     mirror_ = new MirrorView(session_, body);
     bodyLayout->addWidget(mirror_, 4);
     pages_ = new QStackedWidget(body);
+    reference_ = new ReferencePage(session_, pages_);
+    pages_->addWidget(reference_);
+    notes_ = new NotesPage(session_, *mirror_, pages_);
+    pages_->addWidget(notes_);
     pages_->addWidget(makeFacetsPage());
     patch_ = new PatchView(session_, pages_);
     pages_->addWidget(patch_);
     search_ = new SearchView(session_, pages_);
     pages_->addWidget(search_);
+    connect(reference_, &ReferencePage::openWanted, this, &MainWindow::openReference);
+    connect(reference_, &ReferencePage::recordWanted, this, &MainWindow::recordReference);
+    connect(notes_, &NotesPage::importWanted, this, &MainWindow::importNotes);
+    connect(notes_, &NotesPage::exportWanted, this, &MainWindow::exportNotes);
     bodyLayout->addWidget(pages_, 8);
     layout->addWidget(body, 1);
     layout->addWidget(makeBottomBar());
@@ -127,13 +142,18 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     connect(&session_, &Session::notice, this,
             [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); });
     connect(&session_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refreshTitle);
+    connect(&session_, &Session::channelsWanted, this, &MainWindow::askChannels);
+    connect(&session_, &Session::partsWanted, this, [this] { showView("reference"); });
     connect(mirror_, &MirrorView::seekWanted, this, [this](double seconds) { session_.playback().seek(seconds); });
     clock_ = new QTimer(this);
     clock_->setInterval(33);
     connect(clock_, &QTimer::timeout, this, [this] {
         Player& player = session_.playback().player();
         static bool wasPlaying = false;
-        mirror_->setPlayhead(session_.playback().position(), player.playing());
+        if (session_.auditioning())
+            reference_->picture().setPlayhead(session_.auditionPosition());
+        else
+            mirror_->setPlayhead(session_.playback().position(), player.playing());
         transport_->showPeak(player.takePeak());
         if (wasPlaying != player.playing()) transport_->refresh();
         wasPlaying = player.playing();
@@ -162,14 +182,18 @@ QWidget* MainWindow::makeHeader() {
             [this](int index) { session_.selectCue(cues_->itemData(index).toULongLong()); });
     layout->addWidget(cues_);
     layout->addSpacing(24);
+    const char* const pageKeys[] = {"F2", "F4", "F5", "F6", "F7"};
     int page = 0;
-    for (const auto& [id, name] :
-         {std::pair{"facets", tr("Facets")}, {"patch", tr("Patch")}, {"search", tr("Search")}}) {
+    for (const auto& [id, name] : {std::pair{"reference", tr("Reference")},
+                                   {"notes", tr("Notes")},
+                                   {"facets", tr("Facets")},
+                                   {"patch", tr("Patch")},
+                                   {"search", tr("Search")}}) {
         auto* tab = new QPushButton(name, header);
         tab->setObjectName("tab");
         tab->setFont(interfaceFont(10.5, QFont::Medium));
         tab->setCheckable(true);
-        tab->setToolTip(tr("%1 (F%2)").arg(name).arg(++page + 4));
+        tab->setToolTip(tr("%1 (%2)").arg(name, pageKeys[page++]));
         const QString viewId = id;
         connect(tab, &QPushButton::clicked, this, [this, viewId] { showView(viewId); });
         tabs_[viewId] = tab;
@@ -265,10 +289,14 @@ void MainWindow::makeFileMenu() {
     menu->addAction(tr("Save &as …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), this, &MainWindow::saveAs);
     menu->addSeparator();
     menu->addAction(tr("Open &reference …"), QKeySequence(Qt::CTRL | Qt::Key_R), this, &MainWindow::openReference);
+    recent_ = menu->addMenu(tr("Recent re&ferences"));
+    connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
+    menu->addAction(tr("Recor&d a reference …"), this, &MainWindow::recordReference);
     menu->addAction(tr("Import &MIDI notes …"), QKeySequence(Qt::CTRL | Qt::Key_I), this, &MainWindow::importNotes);
     menu->addSeparator();
     menu->addAction(tr("Open &patch …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O), this, &MainWindow::openPatch);
     menu->addAction(tr("Save pa&tch …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_P), this, &MainWindow::savePatch);
+    menu->addAction(tr("Export notes as MI&DI …"), this, &MainWindow::exportNotes);
     menu->addAction(tr("&Export render …"), QKeySequence(Qt::CTRL | Qt::Key_E), this, &MainWindow::exportRender);
     menu->addSeparator();
     menu->addAction(tr("&Quit"), QKeySequence(Qt::CTRL | Qt::Key_Q), this, &QWidget::close);
@@ -360,6 +388,8 @@ void MainWindow::makePlayMenu() {
 
 void MainWindow::makeViewMenu() {
     QMenu* menu = menuBar()->addMenu(tr("&View"));
+    menu->addAction(tr("&Reference"), QKeySequence(Qt::Key_F2), this, [this] { showView("reference"); });
+    menu->addAction(tr("&Notes"), QKeySequence(Qt::Key_F4), this, [this] { showView("notes"); });
     menu->addAction(tr("&Facets"), QKeySequence(Qt::Key_F5), this, [this] { showView("facets"); });
     menu->addAction(tr("&Patch"), QKeySequence(Qt::Key_F6), this, [this] { showView("patch"); });
     menu->addAction(tr("&Search"), QKeySequence(Qt::Key_F7), this, [this] { showView("search"); });
@@ -375,11 +405,17 @@ void MainWindow::makeViewMenu() {
     picture(tr("Mirror: spectro&gram"), MirrorView::Picture::spectrum, QKeySequence(Qt::Key_F9));
     picture(tr("Mirror: &level"), MirrorView::Picture::level, QKeySequence(Qt::Key_F10));
     picture(tr("Mirror: p&itch"), MirrorView::Picture::pitch, QKeySequence(Qt::Key_F11));
-    const auto middle = [this] { return mirror_->secondsAt(mirror_->rulerRect().center().x()); };
-    menu->addAction(tr("Zoom &in"), QKeySequence::ZoomIn, this, [this, middle] { mirror_->zoom(1.6, middle()); });
-    menu->addAction(tr("Zoom &out"), QKeySequence::ZoomOut, this,
-                    [this, middle] { mirror_->zoom(1.0 / 1.6, middle()); });
-    menu->addAction(tr("Show &all"), QKeySequence(Qt::CTRL | Qt::Key_0), this, [this] { mirror_->showAll(); });
+    // On the reference page the source is looked at, elsewhere the mirror.
+    const auto zoom = [this](double factor) {
+        if (reference_->isVisible())
+            reference_->picture().zoom(factor, reference_->picture().wantedPart().begin);
+        else
+            mirror_->zoom(factor, mirror_->secondsAt(mirror_->rulerRect().center().x()));
+    };
+    menu->addAction(tr("Zoom &in"), QKeySequence::ZoomIn, this, [zoom] { zoom(1.6); });
+    menu->addAction(tr("Zoom &out"), QKeySequence::ZoomOut, this, [zoom] { zoom(1.0 / 1.6); });
+    menu->addAction(tr("Show &all"), QKeySequence(Qt::CTRL | Qt::Key_0), this,
+                    [this] { reference_->isVisible() ? reference_->picture().showAll() : mirror_->showAll(); });
     menu->addSeparator();
     QAction* dark =
         menu->addAction(tr("&Dark theme"), QKeySequence(Qt::CTRL | Qt::Key_D), this, [this] { setDark(!dark_); });
@@ -467,6 +503,8 @@ void MainWindow::refreshDocument() {
     transport_->refresh();
     mirror_->refresh();
     search_->refresh();
+    reference_->refresh();
+    notes_->refresh();
 }
 
 /// What the producer should know about this reference: doubts about the notes first, then what was decided, then what
@@ -506,6 +544,8 @@ void MainWindow::refreshResults() {
     model_->show(results.comparison ? results.comparison->find(facets_->chosen()) : nullptr);
     mirror_->refresh();
     search_->refresh();
+    reference_->refresh();
+    notes_->refresh();
 }
 
 void MainWindow::chooseFacet(Facet facet) {
@@ -514,7 +554,7 @@ void MainWindow::chooseFacet(Facet facet) {
 }
 
 bool MainWindow::showView(const QString& id) {
-    const QStringList ids{"facets", "patch", "search"};
+    const QStringList ids{"reference", "notes", "facets", "patch", "search"};
     for (int i = 0; i < facetCount; ++i) {
         const auto facet = static_cast<Facet>(i);
         const std::string_view label = labelOf(facet);
@@ -607,8 +647,10 @@ void MainWindow::openFile(const std::filesystem::path& path) {
             session_.importNotes(path);
         else if (extension == ".json")
             session_.setPatch(tr("Open patch"), readPatch(path));
-        else
+        else {
             session_.importReference(path);
+            remember(path);
+        }
     } catch (const Error& problem) {
         showProblem(QString::fromUtf8(problem.what()), QString::fromStdString(problem.detail()));
     }
@@ -616,13 +658,81 @@ void MainWindow::openFile(const std::filesystem::path& path) {
 
 void MainWindow::openReference() {
     const QString name = QFileDialog::getOpenFileName(this, tr("Open reference"), {}, tr(audioFilter));
-    if (!name.isEmpty()) session_.importReference(toPath(name));
+    if (!name.isEmpty()) openFile(toPath(name));
+}
+
+namespace {
+
+constexpr const char* recentKey = "recent references";
+constexpr int mostRecent = 10;
+
+} // namespace
+
+/// The newest first; files that are gone are not offered.
+void MainWindow::fillRecent() {
+    recent_->clear();
+    for (const QString& name : QSettings().value(recentKey).toStringList())
+        if (QFileInfo::exists(name))
+            recent_->addAction(QFileInfo(name).fileName(), this, [this, name] { openFile(toPath(name)); })
+                ->setToolTip(name);
+    if (recent_->isEmpty()) recent_->addAction(tr("None yet"))->setEnabled(false);
+}
+
+void MainWindow::remember(const std::filesystem::path& reference) {
+    QSettings settings;
+    QStringList names = settings.value(recentKey).toStringList();
+    const QString name = QString::fromStdString(std::filesystem::absolute(reference).string());
+    names.removeAll(name);
+    names.prepend(name);
+    settings.setValue(recentKey, QStringList(names.mid(0, mostRecent)));
+}
+
+void MainWindow::askChannels(const QString& path, int count) {
+    QStringList choices;
+    for (int c = 1; c < count; c += 2) choices << QString("%1,%2").arg(c).arg(c + 1);
+    for (int c = 1; c <= count; ++c) choices << QString::number(c);
+    bool fine = false;
+    const QString chosen = QInputDialog::getItem(
+        this, tr("Choose channels"),
+        tr("“%1” has %2 channels.\nWhich of them hold the sound?").arg(QFileInfo(path).fileName()).arg(count), choices,
+        0, false, &fine);
+    if (fine) session_.importReference(toPath(path), ChannelChoice::parse(chosen.toStdString()));
+}
+
+void MainWindow::recordReference() {
+    session_.endAudition();
+    session_.playback().player().stop();
+    RecordDialog dialog(this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    const Recording recorded = dialog.takeRecording();
+    session_.addExcerptSound(recorded,
+                             tr("Recorded %1").arg(QDateTime::currentDateTime().toString("yyyy-MM-dd hh:mm")));
 }
 
 void MainWindow::importNotes() {
     const QString name =
         QFileDialog::getOpenFileName(this, tr("Import MIDI notes"), {}, tr("MIDI files (*.mid *.midi);;All files (*)"));
     if (!name.isEmpty()) session_.importNotes(toPath(name));
+}
+
+void MainWindow::exportNotes() {
+    if (session_.performance().notes.empty()) {
+        statusBar()->showMessage(tr("There are no notes to export yet."), 8000);
+        return;
+    }
+    const QString apart = tr("MIDI file, tempo on a track of its own (*.mid)");
+    QString kind;
+    QString name =
+        QFileDialog::getSaveFileName(this, tr("Export notes"), QString::fromStdString(session_.cue()->name) + ".mid",
+                                     tr("MIDI file, one track (*.mid)") + ";;" + apart, &kind);
+    if (name.isEmpty()) return;
+    if (!name.endsWith(".mid")) name += ".mid";
+    try {
+        writeMidi(toPath(name), session_.performance(), kind == apart ? MidiFormat::tempoApart : MidiFormat::oneTrack);
+        statusBar()->showMessage(tr("Notes written to %1").arg(name), 8000);
+    } catch (const Error& problem) {
+        showProblem(QString::fromUtf8(problem.what()), QString::fromStdString(problem.detail()));
+    }
 }
 
 void MainWindow::openPatch() {
@@ -730,7 +840,9 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
             return true;
         }
         return QMainWindow::eventFilter(watched, event);
-    case Qt::Key_Space: session_.playback().toggle(); return true;
+    case Qt::Key_Space:
+        reference_->isVisible() ? reference_->togglePlaying() : session_.playback().toggle();
+        return true;
     case Qt::Key_X: session_.playback().swap(); return true;
     case Qt::Key_Slash: session_.playback().setLooping(!session_.playback().looping()); return true;
     case Qt::Key_Escape:

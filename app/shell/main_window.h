@@ -11,6 +11,7 @@
 
 class QComboBox;
 class QLabel;
+class QMenu;
 class QProgressBar;
 class QPushButton;
 class QStackedWidget;
@@ -24,7 +25,9 @@ class ComparisonModel;
 class FacetList;
 class FacetPlot;
 class MirrorView;
+class NotesPage;
 class PatchView;
+class ReferencePage;
 class SearchView;
 class Session;
 struct Excerpt;
@@ -37,7 +40,7 @@ class MainWindow : public QMainWindow {
 public:
     explicit MainWindow(Session& session);
 
-    /// "facets", "patch" or "search". False for an unknown id.
+    /// "reference", "notes", "facets", "patch", "search", or a facet by its name. False for an unknown id.
     bool showView(const QString& id);
     void setDark(bool dark);
     MirrorView& mirror() { return *mirror_; }
@@ -77,6 +80,11 @@ private:
     void openProject();
     void openReference();
     void importNotes();
+    void exportNotes();
+    void recordReference();
+    void askChannels(const QString& path, int count);
+    void fillRecent();
+    void remember(const std::filesystem::path& reference);
     void openPatch();
     void savePatch();
     void exportRender();
@@ -86,6 +94,9 @@ private:
     MirrorView* mirror_;
     QStackedWidget* pages_;
     std::map<QString, QPushButton*> tabs_;
+    ReferencePage* reference_;
+    NotesPage* notes_;
+    QMenu* recent_;
     FacetList* facets_;
     FacetPlot* plot_;
     QTableView* table_;

@@ -2,6 +2,7 @@
 
 #include "app/session/session.h"
 #include "app/views/theme.h"
+#include "app/views/time_picture.h"
 #include "core/base/units.h"
 
 #include <QContextMenuEvent>
@@ -14,6 +15,7 @@
 #include <QPainterPath>
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace facet {
 
@@ -24,13 +26,14 @@ constexpr double rightMargin = 8.0;
 constexpr double plainRulerHeight = 22.0;
 constexpr double rowHeight = 11.0; ///< of the ruler where notes sound together, each key on a row of its own
 constexpr std::size_t mostRows = 7;
-constexpr double timesHeight = 15.0;
 constexpr double levelRangeDb = 60.0;
 
 } // namespace
 
 MirrorView::MirrorView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     setObjectName("mirror");
+    connect(&session_, &Session::chosenNotesChanged, this, qOverload<>(&QWidget::update));
+    connect(&session_, &Session::gridChanged, this, qOverload<>(&QWidget::update));
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
     setAccessibleName(tr("Reference and render over time"));
@@ -76,10 +79,9 @@ void MirrorView::refresh() {
         shownLength_ = all;
         viewBegin_ = 0.0;
         viewEnd_ = all;
-        selectedNote_ = -1;
+        emit viewChanged();
     }
     const auto notes = session_.performance().notes;
-    if (selectedNote_ >= static_cast<int>(notes.size())) selectedNote_ = -1;
     rows_.clear();
     for (std::size_t i = 0; i + 1 < notes.size(); ++i)
         if (notes[i + 1].start < notes[i].end - 0.02) // a chord, or at least an overlap
@@ -103,11 +105,9 @@ void MirrorView::setPlayhead(double seconds, bool playing) {
     update();
 }
 
-void MirrorView::selectNote(int index) {
-    selectedNote_ = index;
-    emit noteSelected(index);
-    update();
-}
+int MirrorView::selectedNote() const { return session_.chosenNotes().empty() ? -1 : *session_.chosenNotes().begin(); }
+
+void MirrorView::selectNote(int index) { session_.chooseNotes(index < 0 ? NoteChoice{} : NoteChoice{index}); }
 
 void MirrorView::zoom(double factor, double around) {
     const double span = (viewEnd_ - viewBegin_) / factor;
@@ -116,12 +116,23 @@ void MirrorView::zoom(double factor, double around) {
     viewEnd_ = viewBegin_ + span;
     clampView();
     update();
+    emit viewChanged();
+}
+
+void MirrorView::scroll(double share) {
+    const double by = share * (viewEnd_ - viewBegin_);
+    viewBegin_ += by;
+    viewEnd_ += by;
+    clampView();
+    update();
+    emit viewChanged();
 }
 
 void MirrorView::showAll() {
     viewBegin_ = 0.0;
     viewEnd_ = length();
     update();
+    emit viewChanged();
 }
 
 // ---- painting ----
@@ -144,7 +155,7 @@ void MirrorView::paintEvent(QPaintEvent*) {
         return;
     }
     const Cue* cue = session_.cue();
-    const bool dragging = drag_ == Drag::loop;
+    const bool dragging = looping_;
     const double loopBegin = dragging ? std::min(dragFrom_, dragTo_) : cue->loopBegin;
     const double loopEnd = dragging ? std::max(dragFrom_, dragTo_) : cue->loopEnd;
     painter.setClipRect(plot);
@@ -153,13 +164,20 @@ void MirrorView::paintEvent(QPaintEvent*) {
                          t.selected);
     const QRectF upper(plot.left(), plot.top() + 3, plot.width(), ruler.top() - plot.top() - 3);
     const QRectF lower(plot.left(), ruler.bottom(), plot.width(), plot.bottom() - ruler.bottom() - 3);
+    const TimeToX toX = [this](double s) { return xAt(s); };
+    paintGrid(painter, plot, viewBegin_, viewEnd_, toX, session_.grid(), true);
     paintSide(painter, true, upper);
     paintSide(painter, false, lower);
+    if (const Excerpt* excerpt = cue->excerpt())
+        for (const TimeSpan& span : excerpt->leftOut)
+            painter.fillRect(
+                QRectF(QPointF(xAt(span.begin), plot.top() + 1), QPointF(xAt(span.end), plot.bottom() - 1)),
+                QBrush(t.quiet, Qt::BDiagPattern));
     paintNotes(painter);
     painter.setPen(QPen(t.ink, playing_ ? 1.5 : 1));
     painter.drawLine(QPointF(xAt(playhead_), plot.top()), QPointF(xAt(playhead_), plot.bottom()));
     painter.setClipping(false);
-    paintTimes(painter);
+    paintTimes(painter, plot, viewBegin_, viewEnd_, toX);
 
     const auto& results = session_.results();
     const auto caption = [&](double y, const QString& name, const QColor& color, const QString& below) {
@@ -210,23 +228,7 @@ void MirrorView::paintSpectrum(QPainter& painter, bool reference, const QRectF& 
     if (picture && picture->columns > 0) {
         Painted& painted = painted_[reference ? 0 : 1];
         if (painted.of != picture || painted.color != color) {
-            // From the paper through the side's color to the ink.
-            QRgb ramp[256];
-            const auto mix = [](const QColor& a, const QColor& b, double share) {
-                const auto part = [share](int x, int y) { return static_cast<int>(std::lround(x + share * (y - x))); };
-                return qRgb(part(a.red(), b.red()), part(a.green(), b.green()), part(a.blue(), b.blue()));
-            };
-            for (int i = 0; i < 256; ++i) {
-                const double level = std::max(0.0, (i - 60) / 195.0);
-                ramp[i] =
-                    level < 0.7 ? mix(theme().card, color, level / 0.7) : mix(color, theme().ink, (level - 0.7) / 0.3);
-            }
-            QImage image(picture->columns, Spectrogram::rows, QImage::Format_RGB32);
-            for (int row = 0; row < Spectrogram::rows; ++row) {
-                auto* line = reinterpret_cast<QRgb*>(image.scanLine(reference ? Spectrogram::rows - 1 - row : row));
-                for (int column = 0; column < picture->columns; ++column) line[column] = ramp[picture->at(column, row)];
-            }
-            painted = {picture, color, image};
+            painted = {picture, color, spectrogramImage(*picture, color, !reference)};
         }
         const double perColumn = picture->secondsPerColumn;
         painter.setRenderHint(QPainter::SmoothPixmapTransform);
@@ -381,8 +383,7 @@ void MirrorView::paintNotes(QPainter& painter) {
     const QRectF ruler = rulerRect();
     painter.fillRect(ruler, t.paper);
     Performance performance = session_.performance();
-    if (drag_ == Drag::note && dragNote_ && selectedNote_ >= 0)
-        performance.notes[static_cast<std::size_t>(selectedNote_)] = *dragNote_;
+    if (noteDrag_) performance.notes = changed(noteDrag_->notes, dragChanges_);
     painter.setFont(interfaceFont(rows_.empty() ? 8 : 7, QFont::DemiBold));
     int lowest = 127, highest = 0;
     for (const Note& note : performance.notes) {
@@ -392,7 +393,9 @@ void MirrorView::paintNotes(QPainter& painter) {
     for (std::size_t i = 0; i < performance.notes.size(); ++i) {
         const Note& note = performance.notes[i];
         const QRectF bar = noteBar(note, lowest, highest);
-        const bool chosen = static_cast<int>(i) == selectedNote_;
+        const bool chosen = noteDrag_ ? std::any_of(dragChanges_.begin(), dragChanges_.end(),
+                                                    [&](const auto& c) { return c.to == note; })
+                                      : session_.chosenNotes().contains(static_cast<int>(i));
         painter.setPen(chosen ? QPen(t.ink, 1.5) : QPen(Qt::NoPen));
         painter.setBrush(chosen ? t.selected : t.note);
         painter.drawRoundedRect(bar, 2.5, 2.5);
@@ -400,24 +403,6 @@ void MirrorView::paintNotes(QPainter& painter) {
         if (bar.width() > 20)
             painter.drawText(bar.adjusted(4, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
                              QString::fromStdString(nameOfKey(note.key)));
-    }
-}
-
-void MirrorView::paintTimes(QPainter& painter) {
-    const QRectF plot = plotRect();
-    const double span = viewEnd_ - viewBegin_;
-    if (span <= 0.0) return;
-    double step = std::pow(10.0, std::floor(std::log10(span / 5.0)));
-    if (span / step > 12.0) step *= span / step > 25.0 ? 5.0 : 2.0;
-    painter.setPen(theme().quiet);
-    painter.setFont(interfaceFont(8));
-    for (double s = std::ceil(viewBegin_ / step) * step; s <= viewEnd_ + 1e-9; s += step) {
-        const double x = xAt(s);
-        if (x > plot.right() - 8) break;
-        painter.drawLine(QPointF(x, plot.bottom()), QPointF(x, plot.bottom() + 3));
-        const QString label = step < 0.01 ? tr("%1 ms").arg(1000.0 * s, 0, 'f', step < 0.001 ? 1 : 0)
-                                          : tr("%1 s").arg(s, 0, 'f', step < 0.1 ? 2 : 1);
-        painter.drawText(QRectF(x + 3, plot.bottom() + 1, 70, timesHeight), Qt::AlignLeft | Qt::AlignVCenter, label);
     }
 }
 
@@ -438,42 +423,68 @@ void MirrorView::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton || length() <= 0.0) return;
     setFocus(Qt::MouseFocusReason);
     dragFrom_ = dragTo_ = secondsAt(event->position().x());
-    if (rulerRect().contains(event->position())) {
-        selectNote(noteAt(event->position()));
-        if (selectedNote_ < 0) return;
-        drag_ = Drag::note;
-        dragNote_ = session_.performance().notes[static_cast<std::size_t>(selectedNote_)];
+    if (!rulerRect().contains(event->position())) {
+        looping_ = true;
         return;
     }
-    drag_ = Drag::loop;
+    const int note = noteAt(event->position());
+    NoteChoice chosen = session_.chosenNotes();
+    const bool more = event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier);
+    if (note < 0) {
+        if (!more) session_.chooseNotes({});
+        return;
+    }
+    if (more && chosen.contains(note)) {
+        chosen.erase(note);
+        return session_.chooseNotes(chosen);
+    }
+    if (!chosen.contains(note)) chosen = more ? chosen : NoteChoice{};
+    chosen.insert(note);
+    session_.chooseNotes(chosen);
+    const auto notes = session_.performance().notes;
+    noteDrag_ =
+        NoteDrag{edgeAt(event->position(), notes[static_cast<std::size_t>(note)]), notes, chosen, note, dragFrom_, 0};
+    dragChanges_.clear();
+}
+
+/// Near an end of a note wide enough to be grabbed in the middle too, that end is meant.
+NoteDrag::Kind MirrorView::edgeAt(QPointF place, const Note& note) const {
+    constexpr double reach = 5.0;
+    const double left = xAt(note.start);
+    const double right = xAt(note.end);
+    if (right - left < 4.0 * reach) return NoteDrag::Kind::move;
+    if (place.x() < left + reach) return NoteDrag::Kind::start;
+    return place.x() > right - reach ? NoteDrag::Kind::end : NoteDrag::Kind::move;
 }
 
 void MirrorView::mouseMoveEvent(QMouseEvent* event) {
-    setCursor(rulerRect().contains(event->position()) && noteAt(event->position()) >= 0 ? Qt::SizeHorCursor
-                                                                                        : Qt::ArrowCursor);
-    if (drag_ == Drag::none) return;
+    const int under = noteAt(event->position());
+    setCursor(under >= 0 ? edgeAt(event->position(), session_.performance().notes[static_cast<std::size_t>(under)]) ==
+                                   NoteDrag::Kind::move
+                               ? Qt::OpenHandCursor
+                               : Qt::SizeHorCursor
+                         : Qt::ArrowCursor);
+    if (!looping_ && !noteDrag_) return;
     dragTo_ = std::clamp(secondsAt(event->position().x()), 0.0, length());
-    if (drag_ == Drag::note) {
-        const Note from = session_.performance().notes[static_cast<std::size_t>(selectedNote_)];
-        const double by = std::max(dragTo_ - dragFrom_, -from.start);
-        dragNote_ = from;
-        dragNote_->start += by;
-        dragNote_->end += by;
+    if (noteDrag_) {
+        const Grid grid = session_.grid();
+        dragChanges_ = noteDrag_->changesAt(dragTo_, noteDrag_->fromKey, session_.snapping() ? &grid : nullptr);
     }
     update();
 }
 
 void MirrorView::mouseReleaseEvent(QMouseEvent* event) {
-    const Drag drag = drag_;
-    drag_ = Drag::none;
-    if (drag == Drag::note) {
-        const Note from = session_.performance().notes[static_cast<std::size_t>(selectedNote_)];
-        if (std::abs(dragNote_->start - from.start) > 0.0005) session_.correctNote(tr("Move note"), from, *dragNote_);
-    } else if (drag == Drag::loop) {
+    if (const auto drag = std::exchange(noteDrag_, std::nullopt)) {
+        if (std::abs(dragTo_ - drag->fromSeconds) > 0.0005)
+            session_.changeNotes(drag->kind == NoteDrag::Kind::move ? tr("Move note") : tr("Change note's length"),
+                                 dragChanges_);
+    } else if (std::exchange(looping_, false)) {
+        const auto place = [this](double seconds) {
+            return std::clamp(session_.snapping() ? session_.grid().nearest(seconds) : seconds, 0.0, length());
+        };
         const bool wide = std::abs(xAt(dragTo_) - xAt(dragFrom_)) > 4.0;
         if (wide)
-            session_.setLoop(std::clamp(std::min(dragFrom_, dragTo_), 0.0, length()),
-                             std::clamp(std::max(dragFrom_, dragTo_), 0.0, length()));
+            session_.setLoop(place(std::min(dragFrom_, dragTo_)), place(std::max(dragFrom_, dragTo_)));
         else
             emit seekWanted(std::clamp(secondsAt(event->position().x()), 0.0, length()));
     }
@@ -481,7 +492,10 @@ void MirrorView::mouseReleaseEvent(QMouseEvent* event) {
 }
 
 void MirrorView::mouseDoubleClickEvent(QMouseEvent* event) {
-    if (rulerRect().contains(event->position())) return;
+    if (rulerRect().contains(event->position())) {
+        if (noteAt(event->position()) < 0) addNoteAt(secondsAt(event->position().x()));
+        return;
+    }
     session_.setLoop(0.0, 0.0);
     showAll();
 }
@@ -489,30 +503,27 @@ void MirrorView::mouseDoubleClickEvent(QMouseEvent* event) {
 void MirrorView::wheelEvent(QWheelEvent* event) {
     const double turns = (event->angleDelta().y() + event->angleDelta().x()) / 120.0;
     if (event->modifiers() & Qt::ShiftModifier) {
-        const double by = -0.1 * turns * (viewEnd_ - viewBegin_);
-        viewBegin_ += by;
-        viewEnd_ += by;
-        clampView();
-        update();
+        scroll(-0.1 * turns);
     } else {
         zoom(std::pow(1.25, turns), secondsAt(event->position().x()));
     }
     event->accept();
 }
 
-void MirrorView::moveSelectedNote(double seconds, int semitones) {
+void MirrorView::moveChosenNotes(double seconds, int semitones) {
+    const auto changes = moved(session_.performance().notes, session_.chosenNotes(), seconds, semitones);
+    session_.changeNotes(semitones ? tr("Change note") : tr("Move note"), changes);
+    if (semitones && !changes.empty()) session_.hearNote(*changes.front().to);
+}
+
+/// A quarter of a second, or a step of the grid, with the pitch of the last note.
+void MirrorView::addNoteAt(double seconds) {
     const auto notes = session_.performance().notes;
-    if (selectedNote_ < 0 || selectedNote_ >= static_cast<int>(notes.size())) return;
-    const Note from = notes[static_cast<std::size_t>(selectedNote_)];
-    Note to = from;
-    to.start = std::max(0.0, to.start + seconds);
-    to.end = to.start + (from.end - from.start);
-    to.key = std::clamp(to.key + semitones, 0, 127);
-    session_.correctNote(semitones ? tr("Change note") : tr("Move note"), from, to);
-    // Sorting may have moved it.
-    const auto after = session_.performance().notes;
-    const auto found = std::find(after.begin(), after.end(), to);
-    selectNote(found == after.end() ? -1 : static_cast<int>(found - after.begin()));
+    const Grid grid = session_.grid();
+    if (session_.snapping()) seconds = std::max(0.0, grid.nearest(seconds));
+    const double lasting = session_.snapping() ? grid.stepSeconds() : 0.25;
+    const Note added{seconds, std::min(length(), seconds + lasting), notes.empty() ? 60 : notes.back().key, 0.0, 100.0};
+    if (added.end > added.start) session_.addNote(added);
 }
 
 void MirrorView::keyPressEvent(QKeyEvent* event) {
@@ -523,17 +534,15 @@ void MirrorView::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_Right: {
         const int by = event->key() == Qt::Key_Right ? 1 : -1;
         if (control)
-            moveSelectedNote(0.005 * by, 0);
+            moveChosenNotes(0.005 * by, 0);
         else if (count > 0)
-            selectNote(std::clamp(selectedNote_ + by, 0, count - 1));
+            selectNote(std::clamp(selectedNote() + by, 0, count - 1));
         return;
     }
-    case Qt::Key_Up: moveSelectedNote(0.0, control ? 12 : 1); return;
-    case Qt::Key_Down: moveSelectedNote(0.0, control ? -12 : -1); return;
+    case Qt::Key_Up: moveChosenNotes(0.0, control ? 12 : 1); return;
+    case Qt::Key_Down: moveChosenNotes(0.0, control ? -12 : -1); return;
     case Qt::Key_Delete:
-        if (selectedNote_ >= 0 && selectedNote_ < count)
-            session_.correctNote(tr("Delete note"),
-                                 session_.performance().notes[static_cast<std::size_t>(selectedNote_)], std::nullopt);
+        session_.changeNotes(tr("Delete note"), deleted(session_.performance().notes, session_.chosenNotes()));
         return;
     case Qt::Key_Escape: selectNote(-1); return;
     default: QWidget::keyPressEvent(event);
@@ -546,20 +555,26 @@ void MirrorView::contextMenuEvent(QContextMenuEvent* event) {
     const int note = noteAt(event->pos());
     QMenu menu(this);
     if (note >= 0) {
-        selectNote(note);
-        menu.addAction(tr("Octave up"), this, [this] { moveSelectedNote(0.0, 12); });
-        menu.addAction(tr("Octave down"), this, [this] { moveSelectedNote(0.0, -12); });
+        if (!session_.chosenNotes().contains(note)) selectNote(note);
+        const double at = secondsAt(event->pos().x());
+        menu.addAction(tr("Split here"), this, [this, at] {
+            session_.changeNotes(tr("Split note"), split(session_.performance().notes, session_.chosenNotes(), at));
+        });
+        menu.addAction(tr("Octave up"), this, [this] { moveChosenNotes(0.0, 12); });
+        menu.addAction(tr("Octave down"), this, [this] { moveChosenNotes(0.0, -12); });
         menu.addAction(tr("Delete note"), this, [this] {
-            session_.correctNote(tr("Delete note"),
-                                 session_.performance().notes[static_cast<std::size_t>(selectedNote_)], std::nullopt);
+            session_.changeNotes(tr("Delete note"), deleted(session_.performance().notes, session_.chosenNotes()));
         });
     } else if (length() > 0.0) {
         const double at = std::clamp(secondsAt(event->pos().x()), 0.0, length());
-        menu.addAction(tr("Add note here"), this, [this, at] {
-            const auto notes = session_.performance().notes;
-            const Note added{at, std::min(length(), at + 0.25), notes.empty() ? 60 : notes.back().key, 0.0, 100.0};
-            if (added.end > added.start) session_.addNote(added);
-        });
+        menu.addAction(tr("Add note here"), this, [this, at] { addNoteAt(at); });
+        menu.addAction(tr("Bar 1 begins here"), this, [this, at] { session_.setDownbeat(at); });
+        const double loopBegin = session_.cue()->loopBegin;
+        const double loopEnd = session_.cue()->loopEnd;
+        menu.addAction(tr("Leave selection out"), this, [=, this] { session_.leaveOut(loopBegin, loopEnd, true); })
+            ->setEnabled(loopEnd > loopBegin);
+        menu.addAction(tr("Take selection in again"), this, [=, this] { session_.leaveOut(loopBegin, loopEnd, false); })
+            ->setEnabled(loopEnd > loopBegin && !session_.cue()->excerpt()->leftOut.empty());
         menu.addAction(tr("Use selection as reference"), this, [this] { session_.useSelectionAsReference(); })
             ->setEnabled(session_.cue()->loopEnd > session_.cue()->loopBegin);
         menu.addAction(tr("Show all"), this, [this] { showAll(); });

@@ -1,6 +1,7 @@
 // The mirror: the reference above, the render below, reflected about one time ruler with the notes on it.
 #pragma once
 
+#include "app/views/note_drag.h"
 #include "core/analysis/spectrogram.h"
 #include "core/performance/performance.h"
 
@@ -17,7 +18,8 @@ namespace facet {
 class Session;
 
 /// Drag over a picture to loop a part, click to go there, wheel to zoom, Shift + wheel to scroll, double-click to hear
-/// all. Notes on the ruler are chosen by click and moved by dragging; arrow keys step through and repair them.
+/// all. Notes on the ruler are chosen by click (with Ctrl several), moved and resized by dragging, added by
+/// double-click; arrow keys step through and repair them.
 class MirrorView : public QWidget {
     Q_OBJECT
 
@@ -30,10 +32,14 @@ public:
     Picture picture() const { return picture_; }
     void setPlayhead(double seconds, bool playing);
     /// Index into the performance's notes; −1: none.
-    int selectedNote() const { return selectedNote_; }
+    int selectedNote() const;
     void selectNote(int index);
     void zoom(double factor, double around);
     void showAll();
+    /// Moves the view by a share of its width.
+    void scroll(double share);
+    double viewBegin() const { return viewBegin_; }
+    double viewEnd() const { return viewEnd_; }
     /// Horizontal place of an instant.
     double xAt(double seconds) const;
     double secondsAt(double x) const;
@@ -43,7 +49,7 @@ public:
 
 signals:
     void seekWanted(double seconds);
-    void noteSelected(int index);
+    void viewChanged(); ///< another stretch of time is shown
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -69,8 +75,9 @@ private:
     void paintTrack(QPainter& painter, bool reference, const QRectF& area,
                     const std::function<double(double)>& shareAt);
     void paintNotes(QPainter& painter);
-    void paintTimes(QPainter& painter);
-    void moveSelectedNote(double seconds, int semitones);
+    NoteDrag::Kind edgeAt(QPointF place, const Note& note) const;
+    void moveChosenNotes(double seconds, int semitones);
+    void addNoteAt(double seconds);
     void clampView();
 
     Session& session_;
@@ -79,12 +86,11 @@ private:
     double viewEnd_ = 0.0; ///< 0: everything
     double playhead_ = 0.0;
     bool playing_ = false;
-    int selectedNote_ = -1;
-    enum class Drag { none, loop, note };
-    Drag drag_ = Drag::none;
+    bool looping_ = false; ///< a loop is being dragged
     double dragFrom_ = 0.0;
     double dragTo_ = 0.0;
-    std::optional<Note> dragNote_;
+    std::optional<NoteDrag> noteDrag_;
+    std::vector<NoteChange> dragChanges_;
     /// The picture of a spectrogram in a side's color, kept until either changes.
     struct Painted {
         SpectrogramPtr of;

@@ -1,0 +1,623 @@
+#include "app/views/note_editor.h"
+
+#include "app/session/session.h"
+#include "app/views/mirror_view.h"
+#include "app/views/theme.h"
+#include "app/views/time_picture.h"
+#include "core/base/units.h"
+#include "core/parameters/value_text.h"
+
+#include <QContextMenuEvent>
+#include <QKeyEvent>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <algorithm>
+#include <cmath>
+
+namespace facet {
+
+namespace {
+
+constexpr double laneShare = 0.28;
+constexpr double gap = 6.0;
+constexpr int fewestKeys = 18;
+constexpr double reach = 5.0; ///< pixels at which an edge or a point is grabbed
+
+bool isBlackKey(int key) {
+    const int step = ((key % 12) + 12) % 12;
+    return step == 1 || step == 3 || step == 6 || step == 8 || step == 10;
+}
+
+} // namespace
+
+NoteEditor::NoteEditor(Session& session, MirrorView& mirror, QWidget* parent)
+    : QWidget(parent), session_(session), mirror_(mirror) {
+    setObjectName("notes");
+    setFocusPolicy(Qt::StrongFocus);
+    setMouseTracking(true);
+    setAccessibleName(tr("Notes over time"));
+    setAccessibleDescription(
+        tr("Arrow keys move the chosen notes, Delete removes them, Tab walks on, Ctrl+A chooses all"));
+    connect(&mirror_, &MirrorView::viewChanged, this, qOverload<>(&QWidget::update));
+    connect(&session_, &Session::chosenNotesChanged, this, qOverload<>(&QWidget::update));
+    connect(&session_, &Session::gridChanged, this, qOverload<>(&QWidget::update));
+}
+
+// ---- places ----
+
+QRectF NoteEditor::notesRect() const {
+    const QRectF ruler = mirror_.rulerRect(); // the same left and right edge
+    const double all = height() - timesHeight;
+    return {ruler.left(), 0.0, ruler.width(), std::max(40.0, (1.0 - laneShare) * all - gap)};
+}
+
+QRectF NoteEditor::laneRect() const {
+    const QRectF notes = notesRect();
+    return {notes.left(), notes.bottom() + gap, notes.width(),
+            std::max(20.0, height() - timesHeight - notes.bottom() - gap)};
+}
+
+QRectF NoteEditor::barOf(const Note& note) const {
+    const QRectF area = notesRect();
+    const double row = area.height() / (highestKey_ - lowestKey_ + 1);
+    const double left = mirror_.xAt(note.start);
+    return {left, area.top() + (highestKey_ - note.key) * row + 0.5, std::max(3.0, mirror_.xAt(note.end) - left),
+            std::max(3.0, row - 1.0)};
+}
+
+QPointF NoteEditor::placeOf(double seconds, int key) const {
+    return {mirror_.xAt(seconds), barOf({0.0, 1.0, key, 0.0, 100.0}).center().y()};
+}
+
+int NoteEditor::keyAt(double y) const {
+    const QRectF area = notesRect();
+    const double row = area.height() / (highestKey_ - lowestKey_ + 1);
+    return std::clamp(highestKey_ - static_cast<int>(std::floor((y - area.top()) / row)), 0, 127);
+}
+
+double NoteEditor::secondsAt(double x) const { return mirror_.secondsAt(x); }
+
+std::pair<double, double> NoteEditor::laneRange() const {
+    if (lane_ == velocityLane) return {0.0, 127.0};
+    if (lane_ != bendLane) return {0.0, 1.0};
+    double reachCents = 200.0;
+    for (const CurvePoint& p : session_.performance().bends) reachCents = std::max(reachCents, std::abs(p.value));
+    return {-reachCents, reachCents};
+}
+
+double NoteEditor::laneY(double value) const {
+    const auto [low, high] = laneRange();
+    const QRectF area = laneRect().adjusted(0, 4, 0, -3);
+    return area.bottom() - (value - low) / (high - low) * area.height();
+}
+
+double NoteEditor::laneValueAt(double y) const {
+    const auto [low, high] = laneRange();
+    const QRectF area = laneRect().adjusted(0, 4, 0, -3);
+    return std::clamp(low + (area.bottom() - y) / area.height() * (high - low), low, high);
+}
+
+QString NoteEditor::laneText(double value) const {
+    if (lane_ == velocityLane) return QString::number(value, 'f', 0);
+    if (lane_ == bendLane) return tr("%1 ct").arg(value, 0, 'f', 0).replace('-', "−");
+    const std::string target = lane_.toStdString();
+    if (target == wheelTarget || target == pressureTarget) return tr("%1 %").arg(100.0 * value, 0, 'f', 0);
+    const Address address = Address::parse(target);
+    if (!session_.cue()->patch.has(address)) return {};
+    const auto& descriptor = session_.cue()->patch.descriptor(address);
+    return QString::fromStdString(textOf(descriptor, descriptor.fromUnit(value)));
+}
+
+std::vector<CurvePoint> NoteEditor::lanePoints() const {
+    if (lane_ == velocityLane) return {};
+    const Performance performance = session_.performance();
+    if (lane_ == bendLane) return performance.bends;
+    const Curve* curve = performance.curveOf(lane_.toStdString());
+    return curve ? curve->points : std::vector<CurvePoint>{};
+}
+
+void NoteEditor::setLanePoints(std::vector<CurvePoint> points, bool merge) {
+    const QString key = merge ? "curve " + lane_ : QString();
+    if (lane_ == bendLane)
+        session_.setBends(points, key);
+    else
+        session_.setCurve({lane_.toStdString(), std::move(points)}, key);
+}
+
+void NoteEditor::setLane(const QString& lane) {
+    lane_ = lane;
+    update();
+}
+
+void NoteEditor::refresh() {
+    const auto notes = session_.performance().notes;
+    int low = 127;
+    int high = 0;
+    for (const Note& note : notes) {
+        low = std::min(low, note.key);
+        high = std::max(high, note.key);
+    }
+    if (notes.empty()) low = 48, high = 72;
+    // Room to move; the range stays while it fits, so that a drag does not make everything jump.
+    if (drag_ == Drag::none && (low - 2 < lowestKey_ || high + 2 > highestKey_ ||
+                                highestKey_ - lowestKey_ > std::max(fewestKeys, high - low + 14))) {
+        const int room = std::max(4, (fewestKeys - (high - low)) / 2);
+        lowestKey_ = std::max(0, low - room);
+        highestKey_ = std::min(127, high + room);
+    }
+    update();
+}
+
+// ---- painting ----
+
+void NoteEditor::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    const Theme& t = theme();
+    const QRectF area = notesRect();
+    painter.setPen(QPen(t.line, 1));
+    painter.setBrush(t.card);
+    painter.drawRoundedRect(area, 5, 5);
+    painter.drawRoundedRect(laneRect(), 5, 5);
+    if (!session_.results().reference.recording) {
+        painter.setPen(t.quiet);
+        painter.setFont(interfaceFont(10));
+        painter.drawText(area, Qt::AlignCenter, tr("Open a reference first; its notes are edited here"));
+        return;
+    }
+    paintKeys(painter);
+    const TimeToX toX = [this](double s) { return mirror_.xAt(s); };
+    painter.save();
+    painter.setClipRect(area);
+    paintGrid(painter, area, mirror_.viewBegin(), mirror_.viewEnd(), toX, session_.grid(), true);
+    paintPitch(painter);
+    paintNotes(painter);
+    painter.setClipRect(laneRect().adjusted(-5, 0, 5, 0)); // a stem's head at the very start is whole
+    paintGrid(painter, laneRect(), mirror_.viewBegin(), mirror_.viewEnd(), toX, session_.grid(), false);
+    paintLane(painter);
+    painter.restore();
+    paintTimes(painter, laneRect(), mirror_.viewBegin(), mirror_.viewEnd(), toX);
+
+    painter.setPen(t.quiet);
+    painter.setFont(interfaceFont(8));
+    const QRectF lane = laneRect();
+    const auto [low, high] = laneRange();
+    painter.drawText(QRectF(0, lane.top(), lane.left() - 6, 14), Qt::AlignRight | Qt::AlignVCenter, laneText(high));
+    painter.drawText(QRectF(0, lane.bottom() - 14, lane.left() - 6, 14), Qt::AlignRight | Qt::AlignVCenter,
+                     laneText(low));
+    if (hasFocus()) {
+        painter.setPen(QPen(t.reference, 1));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawRoundedRect(area, 5, 5);
+    }
+}
+
+void NoteEditor::paintKeys(QPainter& painter) {
+    const Theme& t = theme();
+    const QRectF area = notesRect();
+    QColor shade = t.paper;
+    const double row = area.height() / (highestKey_ - lowestKey_ + 1);
+    painter.setFont(interfaceFont(8));
+    for (int key = lowestKey_; key <= highestKey_; ++key) {
+        const QRectF bar(area.left() + 1, area.top() + (highestKey_ - key) * row, area.width() - 2, row);
+        if (isBlackKey(key)) painter.fillRect(bar, shade);
+        if (key % 12 == 0) {
+            painter.setPen(QPen(t.line, 1));
+            painter.drawLine(bar.bottomLeft(), bar.bottomRight());
+        }
+        if (key % 12 != 0 && (row < 12.0 || isBlackKey(key))) continue;
+        painter.setPen(key % 12 == 0 ? t.ink : t.quiet);
+        painter.drawText(QRectF(0, bar.center().y() - 8, area.left() - 6, 16), Qt::AlignRight | Qt::AlignVCenter,
+                         QString::fromStdString(nameOfKey(key)));
+    }
+}
+
+/// The pitch heard in the recording, to see what the notes leave out.
+void NoteEditor::paintPitch(QPainter& painter) {
+    const ProfilePtr& profile = session_.results().reference.profile;
+    if (!profile) return;
+    const QRectF area = notesRect();
+    const double row = area.height() / (highestKey_ - lowestKey_ + 1);
+    QPainterPath path;
+    bool begun = false;
+    for (double x = area.left(); x < area.right(); x += 1.0) {
+        const float hz = profile->pitchHz.at(secondsAt(x));
+        if (!isMeasured(hz)) {
+            begun = false;
+            continue;
+        }
+        const double key = keyFromHz(hz) - session_.performance().tuningCents / 100.0;
+        const QPointF point(x, area.top() + (highestKey_ - key + 0.5) * row);
+        begun ? path.lineTo(point) : path.moveTo(point);
+        begun = true;
+    }
+    QColor color = theme().reference;
+    color.setAlphaF(0.65f);
+    painter.setPen(QPen(color, 1.5));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawPath(path);
+}
+
+void NoteEditor::paintNotes(QPainter& painter) {
+    const Theme& t = theme();
+    auto notes = session_.performance().notes;
+    if (noteDrag_) notes = changed(noteDrag_->notes, changes_);
+    const bool tight = barOf({0.0, 1.0, 60, 0.0, 100.0}).height() < 11.0;
+    painter.setFont(interfaceFont(tight ? 6.5 : 8, QFont::DemiBold));
+    for (std::size_t i = 0; i < notes.size(); ++i) {
+        const QRectF bar = barOf(notes[i]);
+        const bool chosen =
+            noteDrag_ && !changes_.empty()
+                ? std::any_of(changes_.begin(), changes_.end(), [&](const auto& c) { return c.to == notes[i]; })
+                : session_.chosenNotes().contains(static_cast<int>(i));
+        QColor fill = t.note;
+        fill.setAlphaF(static_cast<float>(0.35 + 0.65 * notes[i].velocity / 127.0)); // the louder the darker
+        painter.setPen(chosen ? QPen(t.ink, 1.5) : QPen(Qt::NoPen));
+        painter.setBrush(chosen ? t.selected : fill);
+        painter.drawRoundedRect(bar, 2.5, 2.5);
+        if (bar.height() < 7.0 || bar.width() < 24.0) continue;
+        painter.setPen(chosen || notes[i].velocity < 50.0 ? t.ink : t.card);
+        painter.drawText(bar.adjusted(4, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
+                         QString::fromStdString(nameOfKey(notes[i].key)));
+    }
+    if (drag_ == Drag::frame) {
+        QColor inside = t.selected;
+        inside.setAlphaF(0.5f);
+        painter.setPen(QPen(t.reference, 1, Qt::DashLine));
+        painter.setBrush(inside);
+        painter.drawRect(QRectF(from_, to_).normalized());
+    }
+}
+
+void NoteEditor::paintLane(QPainter& painter) {
+    const Theme& t = theme();
+    const QRectF area = laneRect();
+    if (lane_ == velocityLane) {
+        auto notes = session_.performance().notes;
+        if (noteDrag_) notes = changed(noteDrag_->notes, changes_);
+        for (std::size_t i = 0; i < notes.size(); ++i) {
+            const bool chosen = session_.chosenNotes().contains(static_cast<int>(i));
+            const QPointF head(mirror_.xAt(notes[i].start), laneY(notes[i].velocity));
+            painter.setPen(QPen(chosen ? t.ink : t.note, 2));
+            painter.drawLine(head, QPointF(head.x(), area.bottom() - 2));
+            painter.setBrush(chosen ? t.ink : t.note);
+            painter.drawEllipse(head, 3.5, 3.5);
+        }
+        return;
+    }
+    const auto points = drag_ == Drag::point ? draggedPoints_ : lanePoints();
+    if (points.empty()) {
+        painter.setPen(t.quiet);
+        painter.setFont(interfaceFont(9));
+        painter.drawText(area, Qt::AlignCenter,
+                         tr("Click to set points of the curve: straight lines between, double-click takes one away"));
+        return;
+    }
+    if (lane_ == bendLane) {
+        painter.setPen(QPen(t.line, 1));
+        painter.drawLine(QPointF(area.left(), laneY(0.0)), QPointF(area.right(), laneY(0.0)));
+    }
+    QPolygonF line;
+    line << QPointF(area.left(), laneY(valueAt(points, secondsAt(area.left()))));
+    for (const CurvePoint& p : points) line << QPointF(mirror_.xAt(p.seconds), laneY(p.value));
+    line << QPointF(area.right(), laneY(points.back().value));
+    painter.setPen(QPen(t.ink, 1.5));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawPolyline(line);
+    painter.setFont(interfaceFont(8));
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        const QPointF at(mirror_.xAt(points[i].seconds), laneY(points[i].value));
+        painter.setPen(QPen(t.ink, 1));
+        painter.setBrush(static_cast<int>(i) == heldPoint_ ? t.ink : t.card);
+        painter.drawEllipse(at, 3.5, 3.5);
+        if (static_cast<int>(i) != heldPoint_) continue;
+        painter.setPen(t.ink);
+        const double right = at.x() > area.right() - 70 ? -74.0 : 7.0;
+        painter.drawText(QRectF(at.x() + right, std::max(area.top(), at.y() - 14), 68, 13),
+                         right < 0 ? Qt::AlignRight : Qt::AlignLeft, laneText(points[i].value));
+    }
+}
+
+// ---- mouse ----
+
+int NoteEditor::noteAt(QPointF place) const {
+    if (!notesRect().contains(place)) return -1;
+    const auto notes = session_.performance().notes;
+    for (std::size_t i = notes.size(); i-- > 0;)
+        if (barOf(notes[i]).adjusted(-2, 0, 2, 0).contains(place)) return static_cast<int>(i);
+    return -1;
+}
+
+int NoteEditor::pointAt(QPointF place) const {
+    const auto points = lanePoints();
+    for (std::size_t i = points.size(); i-- > 0;)
+        if (std::hypot(mirror_.xAt(points[i].seconds) - place.x(), laneY(points[i].value) - place.y()) < reach + 2.0)
+            return static_cast<int>(i);
+    return -1;
+}
+
+/// The note whose velocity stem is nearest; of a chord the one whose head is.
+int NoteEditor::stemAt(QPointF place) const {
+    const auto notes = session_.performance().notes;
+    int best = -1;
+    double nearest = 1e9;
+    for (std::size_t i = 0; i < notes.size(); ++i) {
+        const double away = std::abs(mirror_.xAt(notes[i].start) - place.x());
+        if (away > 2.0 * reach) continue;
+        const double distance = away + 0.1 * std::abs(laneY(notes[i].velocity) - place.y());
+        if (distance >= nearest) continue;
+        nearest = distance;
+        best = static_cast<int>(i);
+    }
+    return best;
+}
+
+NoteDrag::Kind NoteEditor::edgeAt(QPointF place, const Note& note) const {
+    const QRectF bar = barOf(note);
+    if (bar.width() < 4.0 * reach) return NoteDrag::Kind::move;
+    if (place.x() < bar.left() + reach) return NoteDrag::Kind::start;
+    return place.x() > bar.right() - reach ? NoteDrag::Kind::end : NoteDrag::Kind::move;
+}
+
+void NoteEditor::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton || !session_.results().reference.recording) return;
+    setFocus(Qt::MouseFocusReason);
+    from_ = to_ = event->position();
+    const auto notes = session_.performance().notes;
+    const bool more = event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier);
+    if (laneRect().contains(from_)) {
+        if (lane_ == velocityLane) {
+            const int note = stemAt(from_);
+            if (note < 0) return;
+            NoteChoice chosen = session_.chosenNotes();
+            if (!chosen.contains(note)) chosen = {note};
+            session_.chooseNotes(chosen);
+            noteDrag_ = NoteDrag{NoteDrag::Kind::move, notes, chosen, note, 0.0, 0};
+            changes_.clear();
+            drag_ = Drag::velocity;
+            return;
+        }
+        draggedPoints_ = lanePoints();
+        heldPoint_ = pointAt(from_);
+        if (heldPoint_ < 0) {
+            const Grid grid = session_.grid();
+            const double at = std::max(0.0, secondsAt(from_.x()));
+            const CurvePoint added{session_.snapping() ? std::max(0.0, grid.nearest(at)) : at, laneValueAt(from_.y())};
+            const auto where = std::upper_bound(draggedPoints_.begin(), draggedPoints_.end(), added.seconds,
+                                                [](double s, const CurvePoint& p) { return s < p.seconds; });
+            heldPoint_ = static_cast<int>(where - draggedPoints_.begin());
+            draggedPoints_.insert(where, added);
+        }
+        drag_ = Drag::point;
+        update();
+        return;
+    }
+    const int note = noteAt(from_);
+    NoteChoice chosen = session_.chosenNotes();
+    if (note < 0) {
+        if (!more) session_.chooseNotes({});
+        drag_ = Drag::frame;
+        return;
+    }
+    if (more && chosen.contains(note)) {
+        chosen.erase(note);
+        return session_.chooseNotes(chosen);
+    }
+    if (!chosen.contains(note) && !more) chosen.clear();
+    chosen.insert(note);
+    session_.chooseNotes(chosen);
+    const Note& held = notes[static_cast<std::size_t>(note)];
+    noteDrag_ = NoteDrag{edgeAt(from_, held), notes, chosen, note, secondsAt(from_.x()), keyAt(from_.y())};
+    changes_.clear();
+    drag_ = Drag::notes;
+    soundedKey_ = held.key;
+    session_.hearNote(held);
+}
+
+void NoteEditor::mouseMoveEvent(QMouseEvent* event) {
+    to_ = event->position();
+    if (drag_ == Drag::none) {
+        const int under = noteAt(to_);
+        setCursor(under < 0 ? laneRect().contains(to_) ? Qt::CrossCursor : Qt::ArrowCursor
+                  : edgeAt(to_, session_.performance().notes[static_cast<std::size_t>(under)]) == NoteDrag::Kind::move
+                      ? Qt::OpenHandCursor
+                      : Qt::SizeHorCursor);
+        if (under >= 0) {
+            const Note note = session_.performance().notes[static_cast<std::size_t>(under)];
+            setToolTip(
+                tr("%1%2 · %3 – %4 s · velocity %5")
+                    .arg(QString::fromStdString(nameOfKey(note.key)),
+                         std::abs(note.cents) >= 0.5
+                             ? tr(" %1%2 ct").arg(note.cents < 0 ? "−" : "+").arg(std::abs(note.cents), 0, 'f', 0)
+                             : QString())
+                    .arg(note.start, 0, 'f', 3)
+                    .arg(note.end, 0, 'f', 3)
+                    .arg(note.velocity, 0, 'f', 0));
+        } else {
+            setToolTip({});
+        }
+        return;
+    }
+    const Grid grid = session_.grid();
+    if (drag_ == Drag::notes) {
+        const bool far = std::abs(to_.x() - from_.x()) > 2.0;
+        changes_ = noteDrag_->changesAt(far ? secondsAt(to_.x()) : noteDrag_->fromSeconds, keyAt(to_.y()),
+                                        far && session_.snapping() ? &grid : nullptr);
+        for (const NoteChange& change : changes_)
+            if (change.from == noteDrag_->notes[static_cast<std::size_t>(noteDrag_->grabbed)] &&
+                change.to->key != soundedKey_) {
+                soundedKey_ = change.to->key;
+                session_.hearNote(*change.to);
+            }
+    } else if (drag_ == Drag::velocity) {
+        const double by =
+            laneValueAt(to_.y()) - noteDrag_->notes[static_cast<std::size_t>(noteDrag_->grabbed)].velocity;
+        changes_ = louder(noteDrag_->notes, noteDrag_->chosen, by);
+    } else if (drag_ == Drag::point) {
+        auto& held = draggedPoints_[static_cast<std::size_t>(heldPoint_)];
+        const auto at = static_cast<std::size_t>(heldPoint_);
+        // Between its neighbors.
+        const double low = at > 0 ? draggedPoints_[at - 1].seconds : 0.0;
+        const double high =
+            at + 1 < draggedPoints_.size() ? draggedPoints_[at + 1].seconds : session_.performance().seconds();
+        const double wanted = secondsAt(to_.x());
+        held = {std::clamp(session_.snapping() ? grid.nearest(wanted) : wanted, low, std::max(low, high)),
+                laneValueAt(to_.y())};
+    }
+    update();
+}
+
+void NoteEditor::mouseReleaseEvent(QMouseEvent* event) {
+    to_ = event->position();
+    const Drag drag = std::exchange(drag_, Drag::none);
+    const auto noteDrag = std::exchange(noteDrag_, std::nullopt);
+    if (drag == Drag::notes) {
+        session_.changeNotes(noteDrag->kind == NoteDrag::Kind::move ? tr("Move note") : tr("Change note's length"),
+                             changes_);
+    } else if (drag == Drag::velocity) {
+        session_.changeNotes(tr("Change velocity"), changes_);
+        if (!changes_.empty()) session_.hearNote(*changes_.front().to);
+    } else if (drag == Drag::point) {
+        setLanePoints(draggedPoints_, false);
+    } else if (drag == Drag::frame) {
+        const QRectF frame = QRectF(from_, to_).normalized();
+        if (frame.width() > 3.0 || frame.height() > 3.0) {
+            NoteChoice chosen =
+                event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier) ? session_.chosenNotes() : NoteChoice{};
+            const auto notes = session_.performance().notes;
+            for (std::size_t i = 0; i < notes.size(); ++i)
+                if (frame.intersects(barOf(notes[i]))) chosen.insert(static_cast<int>(i));
+            session_.chooseNotes(chosen);
+        }
+    }
+    changes_.clear();
+    refresh();
+}
+
+void NoteEditor::mouseDoubleClickEvent(QMouseEvent* event) {
+    if (!session_.results().reference.recording) return;
+    const QPointF place = event->position();
+    drag_ = Drag::none;
+    noteDrag_.reset();
+    if (laneRect().contains(place)) {
+        if (const int point = pointAt(place); point >= 0) removePoint(point);
+        return;
+    }
+    if (!notesRect().contains(place)) return;
+    const double at = std::max(0.0, secondsAt(place.x()));
+    if (const int note = noteAt(place); note >= 0) {
+        session_.changeNotes(tr("Split note"), split(session_.performance().notes, {note}, at));
+        return;
+    }
+    const Grid grid = session_.grid();
+    Note added{at, 0.0, keyAt(place.y()), 0.0, 100.0};
+    if (session_.snapping()) { // the step that was clicked into
+        added.start = grid.nearest(at);
+        if (added.start > at) added.start -= grid.stepSeconds();
+        added.start = std::max(0.0, added.start);
+    }
+    added.end =
+        std::min(session_.performance().seconds(), added.start + (session_.snapping() ? grid.stepSeconds() : 0.25));
+    if (!(added.end > added.start)) return;
+    session_.addNote(added);
+    session_.hearNote(added);
+}
+
+void NoteEditor::wheelEvent(QWheelEvent* event) {
+    const double turns = (event->angleDelta().y() + event->angleDelta().x()) / 120.0;
+    if (event->modifiers() & Qt::ShiftModifier)
+        mirror_.scroll(-0.1 * turns);
+    else
+        mirror_.zoom(std::pow(1.25, turns), secondsAt(event->position().x()));
+    event->accept();
+}
+
+// ---- keys ----
+
+void NoteEditor::removePoint(int index) {
+    auto points = lanePoints();
+    if (index < 0 || index >= static_cast<int>(points.size())) return;
+    points.erase(points.begin() + index);
+    heldPoint_ = -1;
+    setLanePoints(points, false);
+}
+
+void NoteEditor::nudge(double seconds, int semitones) {
+    const auto changes = moved(session_.performance().notes, session_.chosenNotes(), seconds, semitones);
+    if (changes.empty()) return;
+    session_.changeNotes(semitones ? tr("Change note") : tr("Move note"), changes);
+    if (semitones) session_.hearNote(*changes.front().to);
+    refresh();
+}
+
+void NoteEditor::keyPressEvent(QKeyEvent* event) {
+    const auto notes = session_.performance().notes;
+    const int count = static_cast<int>(notes.size());
+    const bool control = event->modifiers() & Qt::ControlModifier;
+    const bool shift = event->modifiers() & Qt::ShiftModifier;
+    const int first = session_.chosenNotes().empty() ? -1 : *session_.chosenNotes().begin();
+    const double step = session_.snapping() ? session_.grid().stepSeconds() : 0.005;
+    const int way = event->key() == Qt::Key_Right || event->key() == Qt::Key_Up ? 1 : -1;
+    switch (event->key()) {
+    case Qt::Key_Left:
+    case Qt::Key_Right:
+        if (control && shift)
+            session_.changeNotes(tr("Change note's length"), resized(notes, session_.chosenNotes(), 0.0, way * step));
+        else if (control)
+            nudge(way * step, 0);
+        else if (count > 0)
+            session_.chooseNotes({std::clamp(first + way, 0, count - 1)});
+        return;
+    case Qt::Key_Up:
+    case Qt::Key_Down:
+        if (shift)
+            session_.changeNotes(tr("Change velocity"), louder(notes, session_.chosenNotes(), 5.0 * way), "velocity");
+        else
+            nudge(0.0, control ? 12 * way : way);
+        return;
+    case Qt::Key_Delete:
+    case Qt::Key_Backspace:
+        if (session_.chosenNotes().empty())
+            removePoint(heldPoint_);
+        else
+            session_.changeNotes(tr("Delete note"), deleted(notes, session_.chosenNotes()));
+        return;
+    case Qt::Key_Escape: session_.chooseNotes({}); return;
+    default: break;
+    }
+    if (event->matches(QKeySequence::SelectAll)) {
+        NoteChoice all;
+        for (int i = 0; i < count; ++i) all.insert(all.end(), i);
+        session_.chooseNotes(all);
+        return;
+    }
+    QWidget::keyPressEvent(event);
+}
+
+void NoteEditor::contextMenuEvent(QContextMenuEvent* event) {
+    const QPointF place = event->pos();
+    const int note = noteAt(place);
+    if (note >= 0 && !session_.chosenNotes().contains(note)) session_.chooseNotes({note});
+    const double at = std::max(0.0, secondsAt(place.x()));
+    QMenu menu(this);
+    const auto apply = [&](const QString& name, const std::vector<NoteChange>& changes) {
+        menu.addAction(name, this, [this, name, changes] { session_.changeNotes(name, changes); })
+            ->setEnabled(!changes.empty());
+    };
+    const auto notes = session_.performance().notes;
+    if (note >= 0) {
+        apply(tr("Split here"), split(notes, {note}, at));
+        apply(tr("Join"), joined(notes, session_.chosenNotes()));
+        apply(tr("Octave up"), moved(notes, session_.chosenNotes(), 0.0, 12));
+        apply(tr("Octave down"), moved(notes, session_.chosenNotes(), 0.0, -12));
+        apply(tr("Quantize"), quantized(notes, session_.chosenNotes(), session_.grid()));
+        apply(tr("Delete"), deleted(notes, session_.chosenNotes()));
+    } else {
+        menu.addAction(tr("Bar 1 begins here"), this, [this, at] { session_.setDownbeat(at); });
+    }
+    menu.exec(event->globalPos());
+}
+
+} // namespace facet

@@ -1,0 +1,52 @@
+// The page for notes: the editor and what one does to notes as a whole.
+#pragma once
+
+#include <QWidget>
+
+class QCheckBox;
+class QComboBox;
+class QDoubleSpinBox;
+class QLabel;
+class QPushButton;
+class QSpinBox;
+
+namespace facet {
+
+class MirrorView;
+class NoteEditor;
+class Session;
+
+class NotesPage : public QWidget {
+    Q_OBJECT
+
+public:
+    NotesPage(Session& session, MirrorView& mirror, QWidget* parent = nullptr);
+    void refresh();
+    NoteEditor& editor() { return *editor_; }
+
+signals:
+    void importWanted();
+    void exportWanted();
+
+private:
+    QWidget* makeTools();
+    void refreshLanes();
+    void quantizeChosen();
+    void takeBends();
+
+    Session& session_;
+    NoteEditor* editor_;
+    QComboBox* step_;
+    QCheckBox* snap_;
+    QPushButton* quantize_;
+    QPushButton* join_;
+    QPushButton* delete_;
+    QDoubleSpinBox* tempo_;
+    QSpinBox* meter_;
+    QComboBox* lane_;
+    QPushButton* clear_;
+    QPushButton* bends_;
+    QLabel* summary_;
+};
+
+} // namespace facet

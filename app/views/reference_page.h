@@ -1,0 +1,63 @@
+// The page for recordings: the source whole, and the excerpts that the cue is matched to.
+#pragma once
+
+#include <QWidget>
+#include <vector>
+
+class QButtonGroup;
+class QComboBox;
+class QLabel;
+class QLineEdit;
+class QPushButton;
+class QTableWidget;
+
+namespace facet {
+
+class Session;
+class SourcePicture;
+class ValueSlider;
+
+class ReferencePage : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit ReferencePage(Session& session, QWidget* parent = nullptr);
+    void refresh();
+    SourcePicture& picture() { return *picture_; }
+    /// Plays the chosen part of the source, or stops.
+    void togglePlaying();
+
+signals:
+    void openWanted();
+    void recordWanted();
+
+protected:
+    void showEvent(QShowEvent*) override;
+    void hideEvent(QHideEvent*) override;
+
+private:
+    QWidget* makeSide();
+    void refreshTable();
+    void refreshSelection();
+    void chooseChannels(int index);
+    std::uint64_t chosenId() const;
+
+    Session& session_;
+    SourcePicture* picture_;
+    QLabel* place_;
+    QLabel* chosen_;
+    QPushButton* add_;
+    QPushButton* move_;
+    QPushButton* out_;
+    QPushButton* in_;
+    QTableWidget* table_;
+    QPushButton* remove_;
+    QComboBox* channels_;
+    QLineEdit* name_;
+    ValueSlider* weight_;
+    QLabel* weightText_;
+    QButtonGroup* parts_;
+    QPushButton* addPart_;
+};
+
+} // namespace facet
