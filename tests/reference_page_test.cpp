@@ -1,0 +1,191 @@
+// Opening long and odd recordings, cutting excerpts, hearing and leaving out, in the real window.
+#include "app/session/recorder.h"
+#include "app/views/reference_page.h"
+#include "app/views/source_picture.h"
+#include "core/audio/audio_file.h"
+#include "tests/support/sounds.h"
+#include "tests/support/window_fixture.h"
+
+#include <QInputDialog>
+#include <QTableWidget>
+
+namespace facet::testing {
+
+/// A phrase of two notes over and over, each 0.4 s: 100 s of it.
+Recording longPhrase() {
+    Recording sound = testing::soundOf(100.0, 22050, [](double t) {
+        const double at = std::fmod(t, 0.5);
+        const double hz = std::fmod(t, 1.0) < 0.5 ? 220.0 : 330.0;
+        double sum = 0.0;
+        for (int k = 1; k < 8; ++k) sum += std::sin(2.0 * 3.14159265358979 * k * hz * at) / k;
+        return at > 0.4 ? 0.0 : 0.3 * sum * std::min(1.0, std::min(at, 0.4 - at) / 0.01);
+    });
+    sound.channels.push_back(sound.channels[0]);
+    return sound;
+}
+
+class ReferenceTest : public WindowTest {
+protected:
+    ReferenceTest() : page(window.findChild<ReferencePage*>()) {}
+    SourcePicture& picture() { return page->picture(); }
+    bool waitForPicture() {
+        return QTest::qWaitFor([&] { return session.source().overview() && session.source().overview()->finished(); },
+                               20000);
+    }
+    void dragOver(double begin, double end) {
+        const QPoint from(static_cast<int>(picture().xAt(begin)), 80);
+        const QPoint to(static_cast<int>(picture().xAt(end)), 80);
+        QTest::mousePress(&picture(), Qt::LeftButton, {}, from);
+        QTest::mouseMove(&picture(), (from + to) / 2);
+        QTest::mouseMove(&picture(), to);
+        QTest::mouseRelease(&picture(), Qt::LeftButton, {}, to);
+    }
+    ReferencePage* page;
+};
+
+TEST_F(ReferenceTest, PartsOfALongFileBecomeExcerpts) {
+    writeAudio(folder / "long.flac", longPhrase(), SampleFormat::flac16);
+    const auto before = session.cue()->excerpts.size();
+    drop(folder / "long.flac");
+    EXPECT_TRUE(picture().isVisible()) << "the page to choose parts on opens by itself";
+    ASSERT_TRUE(waitForPicture());
+    EXPECT_EQ(session.cue()->excerpts.size(), before) << "nothing is replaced before a part is chosen";
+    picture().zoom(20.0, 20.0);
+    dragOver(19.9, 21.9);
+    QTest::mouseClick(button("Add as excerpt"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.size() == before + 1; }, 20000));
+    ASSERT_TRUE(settle());
+    const Excerpt& excerpt = *session.cue()->excerpt();
+    EXPECT_NEAR(excerpt.begin, 19.9, 0.02);
+    EXPECT_NEAR(excerpt.end, 21.9, 0.02);
+    EXPECT_EQ(excerpt.corrected().notes.size(), 4u) << "its notes were found";
+    EXPECT_NEAR(excerpt.corrected().notes[0].start, 20.0 - excerpt.begin, 0.01);
+
+    // Both excerpts count in the likeness, by weight.
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results().excerptLikeness.size() == 2; }, 20000));
+    const auto both = session.results().excerptLikeness;
+    const auto first = session.cue()->excerpts.front()->id;
+    EXPECT_NEAR(session.results().likeness, 0.5 * (both.at(first) + both.at(excerpt.id)), 1e-6);
+    session.setExcerptWeight(first, 0.0);
+    EXPECT_TRUE(QTest::qWaitFor(
+        [&] { return std::abs(session.results().likeness - session.results().comparison->likeness) < 1e-6; }, 5000));
+
+    // Both survive the project file; the excerpt in view too.
+    session.saveAs(folder / "two.facet");
+    session.open(folder / "two.facet");
+    EXPECT_EQ(session.cue()->excerpts.size(), 2u);
+    EXPECT_EQ(session.cue()->excerpt()->name, "long");
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(ReferenceTest, ThePictureZoomsToSingleSamples) {
+    writeAudio(folder / "long.flac", longPhrase(), SampleFormat::flac16);
+    drop(folder / "long.flac");
+    ASSERT_TRUE(waitForPicture());
+    picture().zoom(1e9, 20.05);
+    const TimeSpan view = picture().view();
+    EXPECT_LT(view.end - view.begin, 20.0 / 22050);
+    EXPECT_TRUE(QTest::qWaitFor(
+        [&] {
+            const auto& detail = session.source().detail();
+            return detail.recording && detail.begin <= view.begin &&
+                   detail.begin + detail.recording->seconds() >= view.end;
+        },
+        5000))
+        << "samples are read where one looks closely";
+    QTest::keyClick(&picture(), Qt::Key_End);
+    EXPECT_NEAR(picture().view().end, 100.0, 1e-6);
+}
+
+TEST_F(ReferenceTest, SpacePlaysTheChosenPartAndLeavingGivesTheReferenceBack) {
+    writeAudio(folder / "long.flac", longPhrase(), SampleFormat::flac16);
+    drop(folder / "long.flac");
+    ASSERT_TRUE(waitForPicture());
+    dragOver(50.0, 60.0);
+    picture().setFocus();
+    QTest::keyClick(&picture(), Qt::Key_Space);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.auditioning() && session.playback().player().playing(); }, 5000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.auditionPosition() > picture().selection().begin + 0.05; }, 5000));
+    EXPECT_LT(session.auditionPosition(), 60.0);
+    window.showView("facets");
+    EXPECT_FALSE(session.auditioning());
+    QTest::keyClick(QApplication::focusWidget() ? QApplication::focusWidget() : &window, Qt::Key_Space);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback().player().playing(); }, 5000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback().position() < 3.1; }, 5000)) << "the excerpt again";
+}
+
+TEST_F(ReferenceTest, OfSixChannelsTheProducerChooses) {
+    Recording six{44100, std::vector<std::vector<float>>(6, std::vector<float>(44100))};
+    for (std::size_t i = 0; i < 44100; ++i)
+        six.channels[3][i] = static_cast<float>(0.4 * sawAt(110.0, static_cast<double>(i) / 44100.0));
+    writeAudio(folder / "six.wav", six);
+    QTimer::singleShot(300, &window, [&] {
+        auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+        ASSERT_NE(dialog, nullptr);
+        EXPECT_TRUE(dialog->labelText().contains("6 channels"));
+        dialog->setTextValue("4");
+        dialog->accept();
+    });
+    drop(folder / "six.wav");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpt()->name == "six"; }, 20000));
+    EXPECT_EQ(session.cue()->excerpt()->channels.text(), "4");
+    EXPECT_EQ(session.cue()->excerpt()->audio->channels[0], six.channels[3]);
+    EXPECT_EQ(closedProblem(), "");
+}
+
+TEST_F(ReferenceTest, WhatIsLeftOutIsNeitherHeardNorCompared) {
+    ASSERT_TRUE(window.showView("reference"));
+    ASSERT_TRUE(waitForPicture());
+    const auto notes = session.results().reference.profile->notes.size();
+    const Note last = session.performance().notes.back();
+    dragOver(last.start - 0.02, last.end + 0.05);
+    QTest::mouseClick(button("Leave out"), Qt::LeftButton);
+    ASSERT_EQ(session.cue()->excerpt()->leftOut.size(), 1u);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(session.results().reference.profile->notes.size(), notes - 1);
+    EXPECT_EQ(session.performance().notes.size(), notes) << "it is played all the same";
+    QTest::mouseClick(button("Take in again"), Qt::LeftButton);
+    EXPECT_TRUE(session.cue()->excerpt()->leftOut.empty());
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(session.results().reference.profile->notes.size(), notes);
+}
+
+TEST_F(ReferenceTest, PartsOfTheSoundAreHeardButNotCompared) {
+    ASSERT_TRUE(window.showView("reference"));
+    const double likeness = session.results().likeness;
+    QTest::mouseClick(button("Struck"), Qt::LeftButton);
+    EXPECT_EQ(session.heardPart(), Session::Part::struck);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(session.results().likeness, likeness);
+    QTest::mouseClick(button("As excerpt"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.size() == 2; }, 20000));
+    EXPECT_TRUE(QString::fromStdString(session.cue()->excerpt()->name).contains("struck"));
+    EXPECT_EQ(session.performance().notes.size(), session.cue()->excerpts.front()->corrected().notes.size());
+    QTest::mouseClick(button("All"), Qt::LeftButton);
+    QTest::mouseClick(button("Remove"), Qt::LeftButton);
+    EXPECT_EQ(session.cue()->excerpts.size(), 1u);
+    session.undoStack().undo();
+    EXPECT_EQ(session.cue()->excerpts.size(), 2u) << "nothing kept is lost";
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(ReferenceTest, ARecordingFromTheInputBecomesAnExcerpt) {
+    Recorder recorder;
+    recorder.open(SimulatedInput().name());
+    recorder.start();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return recorder.seconds() > 2.2; }, 10000));
+    EXPECT_GT(recorder.takePeak(), 0.1f);
+    const Recording recorded = recorder.stop();
+    recorder.close();
+    EXPECT_NEAR(recorded.seconds(), 2.25, 0.5);
+    session.addExcerptSound(recorded, "Recorded");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.size() == 2; }, 20000));
+    ASSERT_TRUE(settle());
+    // The simulated input plays four keys in turn, two a second.
+    const auto notes = session.performance().notes;
+    ASSERT_GE(notes.size(), 3u);
+    const auto& keys = SimulatedInput::keys();
+    for (const Note& note : notes) EXPECT_NE(std::find(keys.begin(), keys.end(), note.key), keys.end()) << note.key;
+}
+
+} // namespace facet::testing
