@@ -90,13 +90,16 @@ FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz) {
             present += counted[k].weight;
         }
         mean /= present;
+        // An unneeded filter or resonance should not win by a hair.
+        const double handicap = 0.02 * member.peakDb + 0.01 * (last - cutoff) / ResponseFamily::perOctave;
+        const auto hopeless = static_cast<float>(present * (best.error - handicap));
         float sum = 0.0f;
         for (std::size_t k = 0; k < counted.size(); ++k) {
             const float by = apart[k] - mean;
             sum += counted[k].weight * (counted[k].absent ? std::max(0.0f, -by) : std::abs(by));
+            if (sum > hopeless) return;
         }
-        // An unneeded filter or resonance should not win by a hair.
-        const double error = sum / present + 0.02 * member.peakDb + 0.01 * (last - cutoff) / ResponseFamily::perOctave;
+        const double error = sum / present + handicap;
         if (error < best.error) best = {error, cutoff, &member};
     };
     constexpr int coarse = 8;

@@ -158,16 +158,33 @@ Beating beatingOf(std::span<const float> mono, double from, double to, double f0
         for (const Partial& partial : partials) {
             const double rate = together ? apartHz : partial.n * apartHz;
             if (rate * span < 0.8 || rate > 0.35 / step) continue;
+            // Cosine and sine by turning a phasor, and their sums with the trend and with what is left of the power:
+            // the rest has no trend in it, so only the waves' own squares need theirs taken out.
             const auto count = partial.rest.size();
-            Eigen::MatrixXd waves(count, 2);
+            const double angle = 2.0 * std::numbers::pi * rate * step;
+            const double turnReal = std::cos(angle);
+            const double turnImag = std::sin(angle);
+            double real = 1.0;
+            double imag = 0.0;
+            Eigen::Vector2d right = Eigen::Vector2d::Zero();
+            Eigen::Matrix2d normal = Eigen::Matrix2d::Zero();
+            Eigen::Matrix<double, 3, 2> trends = Eigen::Matrix<double, 3, 2>::Zero();
             for (Eigen::Index i = 0; i < count; ++i) {
-                const double angle = 2.0 * std::numbers::pi * rate * step * static_cast<double>(i);
-                waves(i, 0) = std::cos(angle);
-                waves(i, 1) = std::sin(angle);
+                right(0) += real * partial.rest(i);
+                right(1) += imag * partial.rest(i);
+                normal(0, 0) += real * real;
+                normal(0, 1) += real * imag;
+                normal(1, 1) += imag * imag;
+                for (Eigen::Index k = 0; k < 3; ++k) {
+                    trends(k, 0) += partial.basis(i, k) * real;
+                    trends(k, 1) += partial.basis(i, k) * imag;
+                }
+                const double next = real * turnReal - imag * turnImag;
+                imag = real * turnImag + imag * turnReal;
+                real = next;
             }
-            waves -= partial.basis * (partial.basis.transpose() * waves);
-            const Eigen::Matrix2d normal = waves.transpose() * waves;
-            const Eigen::Vector2d right = waves.transpose() * partial.rest;
+            normal(1, 0) = normal(0, 1);
+            normal -= trends.transpose() * trends;
             sum += partial.weight * right.dot(normal.ldlt().solve(right)) / (partial.variance + 1e-30);
         }
         return sum / weights;
