@@ -1,6 +1,7 @@
 // Speed of the engine, the measurements and the loss. Rates are × real time (audio seconds per second on one core).
 //   build/release/bench/facet_bench
 #include "core/analysis/notes.h"
+#include "core/analysis/pitch.h"
 #include "core/analysis/profile.h"
 #include "core/audio/audio_file.h"
 #include "core/compare/comparison.h"
@@ -10,6 +11,7 @@
 #include "tests/support/files.h"
 #include "tests/support/sounds.h"
 
+#include <aubio/aubio.h>
 #include <benchmark/benchmark.h>
 
 namespace facet {
@@ -80,6 +82,31 @@ void notesOfTheDemo(benchmark::State& state) {
     for (auto _ : state) benchmark::DoNotOptimize(findNotes(mono));
 }
 BENCHMARK(notesOfTheDemo)->Unit(benchmark::kMillisecond);
+
+/// Pitch over time beside aubio's YIN (de Cheveigné & Kawahara 2002 by its own formula, window of 2048 as ours), both
+/// at steps of 10 ms on the same sound.
+void pitchTracking(benchmark::State& state) {
+    const auto mono = monoMix(atRate(readAudio(testing::demoFile("airlock.flac")), 48000));
+    for (auto _ : state) benchmark::DoNotOptimize(trackPitch(mono));
+}
+BENCHMARK(pitchTracking)->Unit(benchmark::kMillisecond);
+
+void pitchTrackingByAubio(benchmark::State& state, const char* method) {
+    auto mono = monoMix(atRate(readAudio(testing::demoFile("airlock.flac")), 48000));
+    constexpr uint_t hop = 480;
+    fvec_t* pitch = new_fvec(1);
+    for (auto _ : state) {
+        aubio_pitch_t* tracker = new_aubio_pitch(method, 2048, hop, 48000);
+        for (std::size_t at = 0; at + hop <= mono.size(); at += hop) {
+            fvec_t frame{hop, mono.data() + at};
+            aubio_pitch_do(tracker, &frame, pitch);
+            benchmark::DoNotOptimize(pitch->data[0]);
+        }
+        del_aubio_pitch(tracker);
+    }
+    del_fvec(pitch);
+}
+BENCHMARK_CAPTURE(pitchTrackingByAubio, yin, "yin")->Unit(benchmark::kMillisecond);
 
 /// What follows an edit in the window: render, profile of the render, comparison.
 void edit(benchmark::State& state) {

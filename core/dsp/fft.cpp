@@ -2,15 +2,30 @@
 
 #include <cstddef>
 #include <fftw3.h>
+#include <map>
 #include <mutex>
 
 namespace facet {
 
 namespace {
 
-std::mutex& plannerMutex() {
+/// FFTW's plans of one size. Made once and kept: a plan may be used from any thread on arrays aligned as those it was
+/// made with.
+struct SharedPlans {
+    fftwf_plan forward;
+    fftwf_plan inverse;
+};
+
+const SharedPlans& plansOf(int size, float* time, fftwf_complex* bins) {
     static std::mutex mutex; // FFTW's planner is the one part of it that is not thread-safe
-    return mutex;
+    static std::map<int, SharedPlans> kept;
+    const std::lock_guard lock(mutex);
+    const auto found = kept.find(size);
+    if (found != kept.end()) return found->second;
+    return kept
+        .emplace(size, SharedPlans{fftwf_plan_dft_r2c_1d(size, time, bins, FFTW_ESTIMATE | FFTW_PRESERVE_INPUT),
+                                   fftwf_plan_dft_c2r_1d(size, bins, time, FFTW_ESTIMATE)})
+        .first->second;
 }
 
 } // namespace
@@ -18,20 +33,12 @@ std::mutex& plannerMutex() {
 struct RealFft::Plans {
     float* time;
     fftwf_complex* bins;
-    fftwf_plan forward;
-    fftwf_plan inverse;
+    const SharedPlans* shared;
 
-    explicit Plans(int size) {
-        const std::lock_guard lock(plannerMutex());
-        time = fftwf_alloc_real(static_cast<std::size_t>(size));
-        bins = fftwf_alloc_complex(static_cast<std::size_t>(size / 2 + 1));
-        forward = fftwf_plan_dft_r2c_1d(size, time, bins, FFTW_ESTIMATE | FFTW_PRESERVE_INPUT);
-        inverse = fftwf_plan_dft_c2r_1d(size, bins, time, FFTW_ESTIMATE);
-    }
+    explicit Plans(int size)
+        : time(fftwf_alloc_real(static_cast<std::size_t>(size))),
+          bins(fftwf_alloc_complex(static_cast<std::size_t>(size / 2 + 1))), shared(&plansOf(size, time, bins)) {}
     ~Plans() {
-        const std::lock_guard lock(plannerMutex());
-        fftwf_destroy_plan(forward);
-        fftwf_destroy_plan(inverse);
         fftwf_free(time);
         fftwf_free(bins);
     }
@@ -50,7 +57,7 @@ std::span<std::complex<float>> RealFft::bins() {
     return {reinterpret_cast<std::complex<float>*>(plans_->bins), static_cast<std::size_t>(binCount())};
 }
 
-void RealFft::forward() { fftwf_execute(plans_->forward); }
-void RealFft::inverse() { fftwf_execute(plans_->inverse); }
+void RealFft::forward() { fftwf_execute_dft_r2c(plans_->shared->forward, plans_->time, plans_->bins); }
+void RealFft::inverse() { fftwf_execute_dft_c2r(plans_->shared->inverse, plans_->bins, plans_->time); }
 
 } // namespace facet

@@ -8,8 +8,8 @@
 namespace facet {
 
 /// Wraps FFTW (single precision). Plans are made by estimate, never by measuring, so equal input gives
-/// equal bits in every run. Making one takes a lock; transforming does not. An object belongs to one
-/// thread at a time.
+/// equal bits in every run. Plans are kept for each size that was ever asked for. Making one takes a lock; transforming
+/// does not. An object belongs to one thread at a time.
 class RealFft {
 public:
     /// `size` samples, even and at least 2.
