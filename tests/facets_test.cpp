@@ -367,6 +367,93 @@ TEST(Profiles, StopWithinTheirNewParts) {
     EXPECT_THROW(measureNoise(recording.channels[0], oneNote(57, 0.0, 0.9, 1.0), {220.0}, task), Cancelled);
 }
 
+// ---- stretched partials, what lies an octave below, shapes, changing rates, pre-delay ----
+
+TEST(Inharmonicity, IsTheLawOfAStiffString) {
+    // Fletcher 1964: f_n = n f0 sqrt(1 + B n^2).
+    for (double coefficient : {0.0, 1e-4, 4e-4}) {
+        const auto sound = mono(1.2, [&](double t) {
+            double sum = 0.0;
+            for (int n = 1; n <= 16; ++n)
+                sum += std::sin(turn * 110.0 * n * std::sqrt(1.0 + coefficient * n * n) * t) / n;
+            return 0.2 * sum;
+        });
+        const Inharmonicity found = measureInharmonicity(sound, 0.0, 1.2, 110.0);
+        EXPECT_NEAR(found.coefficient, coefficient, 4e-6 + 0.02 * coefficient);
+        EXPECT_GT(found.confidence, 0.9);
+    }
+    Random random(1);
+    const auto noise = mono(1.2, [&](double) { return 0.2 * (2.0 * random.unit() - 1.0); });
+    EXPECT_FALSE(isMeasured(measureInharmonicity(noise, 0.0, 1.2, 110.0).coefficient));
+}
+
+TEST(SubOctave, IsTheLevelOfWhatSoundsBelow) {
+    const auto with = [&](double level) {
+        return mono(1.0, [=](double t) { return 0.3 * sawAt(220.0, t) + level * 0.3 * std::sin(turn * 110.0 * t); });
+    };
+    // The first partial of sawAt() has the amplitude 2/π.
+    EXPECT_NEAR(measureSubOctave(with(0.1), 0.0, 1.0, 220.0), -20.0 - 20.0 * std::log10(2.0 / std::numbers::pi), 0.1);
+    EXPECT_LT(measureSubOctave(with(0.0), 0.0, 1.0, 220.0), -55.0);
+    EXPECT_FALSE(isMeasured(measureSubOctave(with(0.1), 0.0, 0.05, 220.0))) << "too short to tell";
+}
+
+TEST(PeriodicShapes, BecomeFewBreakpoints) {
+    const auto gate = track(2.0, 0.004, [](double t) { return std::fmod(4.0 * t, 1.0) < 0.3 ? 1.0 : 0.0; });
+    const PeriodicChange change = findPeriodicChange(gate, 0.004, {.lowestHz = 1.0, .highestHz = 16.0});
+    ASSERT_TRUE(change.found());
+    const auto points = breakpointsOf(change);
+    EXPECT_GE(points.size(), 4u);
+    EXPECT_LE(points.size(), 10u) << "a gate has two edges";
+    EXPECT_EQ(points.front().seconds, 0.0);
+    EXPECT_EQ(points.back().seconds, 1.0);
+    double inside = 0.0;
+    for (double p = 0.005; p < 1.0; p += 0.01) inside += valueAt(points, p) > 0.0 ? 0.01 : 0.0;
+    EXPECT_NEAR(inside, 0.3, 0.06);
+}
+
+TEST(ChangingRates, AreFollowed) {
+    // From 4 to 8 Hz over three seconds: phase 4 t + (4/6) t².
+    const auto swept =
+        track(3.0, 0.004, [](double t) { return 1.0 + 0.8 * std::sin(turn * (4.0 * t + 4.0 / 6.0 * t * t)); });
+    const auto rates = rateOverTime(swept, 0.004);
+    ASSERT_GE(rates.size(), 10u);
+    for (const CurvePoint& point : rates) EXPECT_NEAR(point.value, 4.0 + 4.0 / 3.0 * point.seconds, 0.15);
+    Random random(2);
+    EXPECT_TRUE(rateOverTime(track(3.0, 0.004, [&](double) { return random.unit(); }), 0.004).empty());
+}
+
+TEST(PreDelay, IsTheGapBeforeTheReverberation) {
+    // A click of 8 ms, then noise falling 60 dB in 0.8 s that sets in after the pre-delay.
+    for (double delay : {0.03, 0.06}) {
+        Random random(3);
+        const auto sound = mono(1.5, [&](double t) {
+            const double noise = 2.0 * random.unit() - 1.0;
+            const double at = t - 0.1;
+            const double hit = at >= 0.0 && at < 0.008 ? 0.8 * std::sin(turn * 900.0 * at) : 0.0;
+            return hit + (at >= delay ? 0.15 * noise * std::pow(10.0, -3.0 * (at - delay) / 0.8) : 0.0);
+        });
+        const Performance hit = oneNote(60, 0.1, 0.11, 1.5);
+        EXPECT_NEAR(measurePreDelay(sound, hit), delay, 0.004);
+    }
+    // A held tone leaves no gap.
+    EXPECT_FALSE(isMeasured(
+        measurePreDelay(mono(1.0, [](double t) { return 0.3 * sawAt(220.0, t); }), oneNote(57, 0.0, 1.0, 1.0))));
+}
+
+TEST(Chords, SayOfEachNoteOnlyWhatStandsClear) {
+    // C and G a fifth apart share every third partial of C: the first two stand clear. The octave of C is all in C.
+    const double c = hzFromKey(48), g = hzFromKey(55), high = hzFromKey(60);
+    const Recording chord = soundOf(1.5, 48000, [&](double t) {
+        return 0.2 * (sawAt(c, t) + sawAt(g * std::exp2(4.0 / 1200.0), t) + sawAt(high, t));
+    });
+    Performance notes = oneNote(48, 0.0, 1.5, 1.5);
+    notes.notes.push_back({0.0, 1.5, 55, 0.0, 100.0});
+    notes.notes.push_back({0.0, 1.5, 60, 0.0, 100.0});
+    const Profile profile = measureProfile(chord, notes);
+    EXPECT_NEAR(profile.notes[1].cents, 4.0, 1.0) << "the fifth is measured";
+    EXPECT_FALSE(isMeasured(profile.notes[2].cents)) << "the octave cannot be told from the note below";
+}
+
 // ---- parts of a sound and pictures of long ones ----
 
 TEST(Separation, PartsAddUpAndGoWhereTheyBelong) {

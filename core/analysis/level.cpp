@@ -3,6 +3,7 @@
 #include "core/audio/recording.h"
 #include "core/base/units.h"
 #include "core/dsp/least_squares.h"
+#include "core/dsp/vector_math.h"
 #include "core/dsp/envelope.h"
 
 #include <algorithm>
@@ -69,10 +70,9 @@ std::vector<float> modelLevel(const Eigen::VectorXd& p, double gate, int lead, i
         power[static_cast<std::size_t>(i + lead + smoothing)] = value * value;
     }
     smooth(power, smoothing);
-    std::vector<float> level(static_cast<std::size_t>(count));
-    for (int i = 0; i < count; ++i)
-        level[static_cast<std::size_t>(i)] =
-            static_cast<float>(dbFromPower(power[static_cast<std::size_t>(i + smoothing)]) + p(peakDb));
+    std::vector<float> level(power.begin() + smoothing, power.begin() + smoothing + count);
+    decibelsAbove(level.data(), 1e-12f, level.data(), count); // silence is silenceDb
+    for (float& db : level) db += static_cast<float>(p(peakDb));
     return level;
 }
 

@@ -276,6 +276,12 @@ MotionProfile measureMotion(std::span<const float> mono48k, const Performance& p
             // Every fourth millisecond is enough for 30 Hz and four times as quick.
             std::vector<float> thinned;
             for (std::size_t k = 0; k < amplitude.size(); k += 4) thinned.push_back(amplitude[k]);
+            if (motion.tremoloRate.empty()) {
+                const auto [softest, loudest] = std::minmax_element(thinned.begin(), thinned.end());
+                if (!thinned.empty() && *softest < 0.7f * *loudest)
+                    motion.tremoloRate = rateOverTime(thinned, 4.0 * levelDb.stepSeconds);
+                for (CurvePoint& point : motion.tremoloRate) point.seconds += start + margin;
+            }
             PeriodicChange found =
                 findPeriodicChange(thinned, 4.0 * levelDb.stepSeconds,
                                    {.lowestHz = 1.0, .highestHz = std::min(25.0, 0.3 / levelSmoothing)});
@@ -299,6 +305,7 @@ MotionProfile measureMotion(std::span<const float> mono48k, const Performance& p
             if (isMeasured(beating.cents)) {
                 // The strongest partial's beating is not a tremolo or a vibrato besides.
                 motion.tremolo = {};
+                motion.tremoloRate.clear();
                 motion.tremoloDepthDb = notMeasurable;
                 motion.vibrato = {};
                 motion.vibratoOnset = notMeasurable;

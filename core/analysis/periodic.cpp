@@ -197,4 +197,51 @@ const char* nameOfCycle(const PeriodicChange& change) {
     return best;
 }
 
+std::vector<CurvePoint> breakpointsOf(const PeriodicChange& change) {
+    if (!change.found() || change.cycle.empty()) return {};
+    std::vector<CurvePoint> points;
+    for (std::size_t i = 0; i <= change.cycle.size(); ++i) // closed: the last point is the first again
+        points.push_back(
+            {static_cast<double>(i) / static_cast<double>(change.cycle.size()), change.cycle[i % change.cycle.size()]});
+    const auto [low, high] = std::minmax_element(change.cycle.begin(), change.cycle.end());
+    return simplified(points, 0.08 * (*high - *low));
+}
+
+std::vector<CurvePoint> rateOverTime(std::span<const float> values, double stepSeconds) {
+    std::vector<float> sorted;
+    for (float v : values)
+        if (isMeasured(v)) sorted.push_back(v);
+    if (sorted.size() < 16) return {};
+    std::sort(sorted.begin(), sorted.end());
+    const auto at = [&](double share) {
+        return sorted[static_cast<std::size_t>(share * static_cast<double>(sorted.size() - 1))];
+    };
+    const float low = at(0.05);
+    const float high = at(0.95);
+    const float middle = 0.5f * (low + high);
+    // Below a quarter of the way it must have been before it can rise again.
+    const float armedBelow = low + 0.3f * (high - low);
+    std::vector<double> rises;
+    bool armed = false;
+    for (std::size_t i = 1; i < values.size(); ++i) {
+        if (!isMeasured(values[i]) || !isMeasured(values[i - 1])) continue;
+        if (values[i] < armedBelow) armed = true;
+        if (!armed || values[i - 1] >= middle || values[i] < middle) continue;
+        const double share = (middle - values[i - 1]) / (values[i] - values[i - 1]);
+        rises.push_back((static_cast<double>(i) - 1.0 + share) * stepSeconds);
+        armed = false;
+    }
+    if (rises.size() < 5) return {};
+    std::vector<CurvePoint> rates;
+    for (std::size_t i = 1; i < rises.size(); ++i) {
+        const double distance = rises[i] - rises[i - 1];
+        if (i > 1) {
+            const double before = rises[i - 1] - rises[i - 2];
+            if (distance > 1.34 * before || before > 1.34 * distance) return {};
+        }
+        rates.push_back({0.5 * (rises[i] + rises[i - 1]), 1.0 / distance});
+    }
+    return rates;
+}
+
 } // namespace facet

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/analysis/track.h"
+#include "core/performance/curve.h"
 
 #include <span>
 #include <vector>
@@ -38,6 +39,13 @@ PeriodicChange findPeriodicChange(std::span<const float> values, double stepSeco
 
 /// "sine", "triangle", "square", "rising saw", "falling saw", "pulse 25 %" (share of the cycle above its middle).
 const char* nameOfCycle(const PeriodicChange& change);
+/// One cycle as few breakpoints: place in the cycle from 0 to 1 against the value about its mean, in the track's unit.
+std::vector<CurvePoint> breakpointsOf(const PeriodicChange& change);
+/// Rate in Hz over time in seconds, from the times at which values rise through the middle between their extremes,
+/// where at least four such rises follow each other with no two neighboring distances more than a third apart; empty
+/// otherwise. Steady or not: it follows a rate that changes, which findPeriodicChange() does not.
+std::vector<CurvePoint> rateOverTime(std::span<const float> values, double stepSeconds);
+
 /// Share of the cycle in which it is above the middle between its extremes.
 double dutyOf(const PeriodicChange& change);
 

@@ -59,8 +59,13 @@ public:
             bins[i] = {real, imaginary};
         }
         fft_.inverse();
-        double energy = 0.0;
-        for (int i = 0; i < integrationFrames; ++i) energy += static_cast<double>(x[i]) * x[i];
+        std::array<double, 4> parts{}; // four sums side by side need not wait for each other
+        for (int i = 0; i < integrationFrames; i += 4)
+            for (std::size_t k = 0; k < 4; ++k) {
+                const double value = x[static_cast<std::size_t>(i) + k];
+                parts[k] += value * value;
+            }
+        const double energy = parts[0] + parts[1] + parts[2] + parts[3];
         double shifted = energy;
         double sum = 0.0;
         const float* correlation = fft_.time().data();
@@ -182,9 +187,11 @@ namespace {
 constexpr int advance = 240; ///< between the two windows of a refinement
 
 /// Four main-lobe halves of a Blackman–Harris window must fit between neighboring partials.
-int refinementFrames(double approximateHz) {
-    int size = 2048;
-    while (size < 16384 && size < 6.0 * analysisRateHz / approximateHz) size *= 2;
+int refinementFrames(double approximateHz, int partials) {
+    constexpr int longest = 16384;
+    // In a chord the other notes' partials must be kept out as well.
+    int size = partials < allPartials ? longest : 2048;
+    while (size < longest && size < 6.0 * analysisRateHz / approximateHz) size *= 2;
     return size;
 }
 
@@ -204,21 +211,21 @@ RefinementTransform& refinementTransform(int size) {
 
 } // namespace
 
-double restingPitch(std::span<const float> mono48k, double start, double end, double approximateHz) {
-    const double reach = 0.5 * (refinementFrames(approximateHz) + advance) / analysisRateHz;
+double restingPitch(std::span<const float> mono48k, double start, double end, double approximateHz, int partials) {
+    const double reach = 0.5 * (refinementFrames(approximateHz, partials) + advance) / analysisRateHz;
     const double latest = std::max(0.5 * (start + end), end - reach);
     const double earliest = std::min(latest, start + reach);
     std::vector<float> values;
     for (double share : {1.0, 0.85, 0.7}) {
-        const double hz = refinePitch(mono48k, earliest + share * (latest - earliest), approximateHz);
+        const double hz = refinePitch(mono48k, earliest + share * (latest - earliest), approximateHz, partials);
         if (isMeasured(hz) && std::abs(1200.0 * std::log2(hz / approximateHz)) < 80.0)
             values.push_back(static_cast<float>(hz));
     }
     return medianOf(values);
 }
 
-double refinePitch(std::span<const float> mono48k, double seconds, double approximateHz) {
-    const int size = refinementFrames(approximateHz);
+double refinePitch(std::span<const float> mono48k, double seconds, double approximateHz, int partials) {
+    const int size = refinementFrames(approximateHz, partials);
     const int begin = static_cast<int>(std::lround(seconds * analysisRateHz)) - (size + advance) / 2;
     if (begin < 0 || begin + size + advance > static_cast<int>(mono48k.size())) return notMeasurable;
     auto& [fft, window] = refinementTransform(size);
@@ -232,7 +239,7 @@ double refinePitch(std::span<const float> mono48k, double seconds, double approx
     }
     double weighted = 0.0;
     double weights = 0.0;
-    for (int k = 1; k <= 12 && k * approximateHz < 0.45 * analysisRateHz; ++k) {
+    for (int k = 1; k <= partials && k * approximateHz < 0.45 * analysisRateHz; ++k) {
         // Beyond this order a quarter tone would be ambiguous in phase.
         if (k > 1 && k * approximateHz * 0.03 > 0.5 * analysisRateHz / advance) break;
         const auto bin = static_cast<std::size_t>(std::lround(k * approximateHz * size / analysisRateHz));

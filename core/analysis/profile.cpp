@@ -71,8 +71,12 @@ public:
 private:
     bool sounds(double seconds) const { return profile.levelDb.at(seconds) > loudest - soundingRangeDb; }
 
+    /// Start of the next note that does not begin together with this one, as the notes of a chord do.
     double nextStart(std::size_t i) const {
-        return i + 1 < performance.notes.size() ? performance.notes[i + 1].start : profile.seconds;
+        constexpr double together = 0.03;
+        for (std::size_t k = i + 1; k < performance.notes.size(); ++k)
+            if (performance.notes[k].start > performance.notes[i].start + together) return performance.notes[k].start;
+        return profile.seconds;
     }
 
     double expectedHz(const Note& note) const {
@@ -98,6 +102,7 @@ private:
     void measurePitch() {
         const PitchTrack track = trackPitch(mono, {.stepSeconds = stepSeconds}, task);
         profile.pitchHz = track.hz;
+        aperiodicity = track.aperiodicity;
         profile.pitchCents.stepSeconds = stepSeconds;
         for (std::size_t i = 0; i < track.hz.values.size(); ++i) {
             const double seconds = static_cast<double>(i) * stepSeconds;
@@ -160,6 +165,24 @@ private:
         });
     }
 
+    /// How many of a note's partials, from the first on, lie clear of those of the notes that sound with it.
+    int clearPartials(std::size_t i) const {
+        const Note& note = performance.notes[i];
+        const double hz = expectedHz(note);
+        int clear = allPartials;
+        for (std::size_t k = 0; k < performance.notes.size(); ++k) {
+            const Note& other = performance.notes[k];
+            const double together = std::min(note.end, other.end) - std::max(note.start, other.start);
+            if (k == i || together < 0.3 * (note.end - note.start)) continue;
+            const double otherHz = expectedHz(other);
+            for (int n = 1; n <= clear; ++n) {
+                const double away = std::abs(n * hz - std::max(1.0, std::round(n * hz / otherHz)) * otherHz);
+                if (away < 14.0) clear = n - 1; // Hz: main lobes of the longest window
+            }
+        }
+        return clear;
+    }
+
     void measureNote(std::size_t i) {
         task.check();
         const Note& note = performance.notes[i];
@@ -168,11 +191,20 @@ private:
         const double next = std::max(nextStart(i), note.start + 0.005);
         result.level = levelFits[i];
         const double expected = expectedHz(note);
-        result.f0Hz = restingPitch(mono, note.start, std::min(note.end, next), expected);
+        // In a chord only a partial that stands clear of the others' says something about this note.
+        const int clear = clearPartials(i);
+        result.f0Hz =
+            clear > 0 ? restingPitch(mono, note.start, std::min(note.end, next), expected, clear) : notMeasurable;
+        std::vector<float> periodic;
+        for (double t = note.start + 0.03; t < std::min(note.end, next); t += aperiodicity.stepSeconds)
+            if (const float a = aperiodicity.at(t); isMeasured(a)) periodic.push_back(1.0f - a);
+        const float typical = medianOf(periodic);
+        result.pitchConfidence = isMeasured(result.f0Hz) && isMeasured(typical) ? typical : 0.0;
         result.cents = isMeasured(result.f0Hz) ? centsBetween(hzFromKey(note.key, performance.tuningCents), result.f0Hz)
                                                : notMeasurable;
         const double steadyHz = isMeasured(result.f0Hz) ? result.f0Hz : expected;
         const Note* before = i > 0 ? &performance.notes[i - 1] : nullptr;
+        if (before && before->start > note.start - 0.03) before = nullptr; // of the same chord
         if (before && before->end > note.start - 0.03)
             result.glideSeconds = glideTime(profile.pitchHz, note.start, expectedHz(*before), steadyHz, next);
         else {
@@ -180,6 +212,10 @@ private:
             if (!isMeasured(sweep.cents)) sweep = sweepOfHit(mono, note.start, std::min(note.end, next), steadyHz);
             result.sweepCents = sweep.cents;
             result.sweepSeconds = sweep.seconds;
+        }
+        if (clear == allPartials) {
+            result.subOctaveDb = measureSubOctave(mono, note.start, std::min(note.end, next), steadyHz);
+            result.inharmonicity = measureInharmonicity(mono, note.start, std::min(note.end, next), steadyHz);
         }
         measureNotePartials(result, std::min(next, note.end + 0.05));
         profile.notes.push_back(result);
@@ -332,12 +368,17 @@ private:
     const Task& task;
     double loudest = 0.0;
     std::vector<LevelFit> levelFits;
+    Track aperiodicity;
     PartialMeter meter;
     std::vector<Frame> frames;
     Profile profile;
 };
 
 } // namespace
+
+double confidenceOf(double errorDb, double halfAtDb) {
+    return isMeasured(errorDb) ? 1.0 / (1.0 + std::pow(errorDb / halfAtDb, 2.0)) : 0.0;
+}
 
 Performance attendedNotes(const Performance& performance, const std::vector<TimeSpan>& leftOut) {
     Performance result = performance;

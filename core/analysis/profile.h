@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/analysis/harmonics.h"
+#include "core/analysis/inharmonicity.h"
 #include "core/analysis/level.h"
 #include "core/analysis/motion.h"
 #include "core/analysis/noise.h"
@@ -20,13 +21,16 @@
 namespace facet {
 
 /// Grows whenever a measurement changes; part of every cache key.
-inline constexpr int analysisVersion = 2;
+inline constexpr int analysisVersion = 3;
 
 /// What was measured of one note. Anything may be notMeasurable.
 struct NoteProfile {
     Note note;
-    double f0Hz = notMeasurable;         ///< of the steady part
-    double cents = notMeasurable;        ///< f0 against the note in the recording's tuning
+    double f0Hz = notMeasurable;        ///< of the steady part
+    double cents = notMeasurable;       ///< f0 against the note in the recording's tuning
+    double pitchConfidence = 0.0;       ///< 0 … 1: how periodic the note is
+    double subOctaveDb = notMeasurable; ///< see measureSubOctave()
+    Inharmonicity inharmonicity;
     double glideSeconds = notMeasurable; ///< from the note before, where the two are joined
     double sweepCents = notMeasurable;   ///< pitch at the onset re the steady pitch, when it falls or rises into it
     double sweepSeconds = notMeasurable; ///< until 63 % of the sweep is done
@@ -79,6 +83,11 @@ struct ProfileSettings {
 
 /// A performance with those notes only that sound for at least half their length outside the times left out.
 Performance attendedNotes(const Performance& performance, const std::vector<TimeSpan>& leftOut);
+
+/// Confidence from 0 to 1 in what a fit says that leaves a mean deviation: 1 for none, 1/2 at `halfAtDb`.
+double confidenceOf(double errorDb, double halfAtDb);
+inline constexpr double levelHalfAtDb = 2.0;  ///< of a note's envelope
+inline constexpr double sourceHalfAtDb = 4.0; ///< of waveform and filter
 
 /// Measures a recording at any rate. Throws Cancelled.
 Profile measureProfile(const Recording& recording, const Performance& performance, const ProfileSettings& settings = {},

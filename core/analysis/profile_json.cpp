@@ -22,13 +22,19 @@ template <typename Values> Json list(const Values& values) {
 
 Json toJson(const Track& track) { return {{"step_seconds", track.stepSeconds}, {"values", list(track.values)}}; }
 
+Json points(const std::vector<CurvePoint>& curve) {
+    Json json = Json::array();
+    for (const CurvePoint& point : curve) json.push_back({number(point.seconds), number(point.value)});
+    return json;
+}
+
 Json toJson(const PeriodicChange& change, double tempo) {
     if (!change.found()) return nullptr;
     return {{"rate_hz", number(change.rateHz)}, {"note_value", nearestNoteValue(change.rateHz, tempo)},
             {"depth", number(change.depth)},    {"phase", number(change.phase)},
             {"cycles", number(change.cycles)},  {"shape", nameOfCycle(change)},
             {"duty", number(dutyOf(change))},   {"confidence", number(change.confidence)},
-            {"cycle", list(change.cycle)}};
+            {"cycle", list(change.cycle)},      {"breakpoints", points(breakpointsOf(change))}};
 }
 
 Json toJson(const NoteProfile& n) {
@@ -39,6 +45,10 @@ Json toJson(const NoteProfile& n) {
             {"velocity", number(n.note.velocity)},
             {"f0_hz", number(n.f0Hz)},
             {"cents", number(n.cents)},
+            {"pitch_confidence", number(n.pitchConfidence)},
+            {"sub_octave_db", number(n.subOctaveDb)},
+            {"inharmonicity", number(n.inharmonicity.coefficient)},
+            {"inharmonicity_confidence", number(n.inharmonicity.confidence)},
             {"glide_ms", number(1000.0 * n.glideSeconds)},
             {"sweep_cents", number(n.sweepCents)},
             {"sweep_ms", number(1000.0 * n.sweepSeconds)},
@@ -48,6 +58,7 @@ Json toJson(const NoteProfile& n) {
             {"sustain_db", number(n.level.sustainDb)},
             {"release_ms", number(1000.0 * n.level.release)},
             {"peak_db", number(n.level.peakDb)},
+            {"level_confidence", number(confidenceOf(n.level.errorDb, levelHalfAtDb))},
             {"highest_cutoff_hz", number(n.highestCutoffHz)},
             {"resting_cutoff_hz", number(n.restingCutoffHz)},
             {"closing_ms", number(1000.0 * n.closingTime)},
@@ -64,11 +75,15 @@ Json toJson(const NoiseProfile& noise) {
 }
 
 Json toJson(const MotionProfile& motion, double tempo) {
-    return {
-        {"vibrato_cents", toJson(motion.vibrato, tempo)}, {"vibrato_onset_ms", number(1000.0 * motion.vibratoOnset)},
-        {"tremolo", toJson(motion.tremolo, tempo)},       {"tremolo_depth_db", number(motion.tremoloDepthDb)},
-        {"filter_octaves", toJson(motion.filter, tempo)}, {"drift_cents", number(motion.driftCents)},
-        {"detune_cents", number(motion.detuneCents)},     {"detune_confidence", number(motion.detuneConfidence)}};
+    return {{"vibrato_cents", toJson(motion.vibrato, tempo)},
+            {"vibrato_onset_ms", number(1000.0 * motion.vibratoOnset)},
+            {"tremolo", toJson(motion.tremolo, tempo)},
+            {"tremolo_depth_db", number(motion.tremoloDepthDb)},
+            {"tremolo_rate_hz", points(motion.tremoloRate)},
+            {"filter_octaves", toJson(motion.filter, tempo)},
+            {"drift_cents", number(motion.driftCents)},
+            {"detune_cents", number(motion.detuneCents)},
+            {"detune_confidence", number(motion.detuneConfidence)}};
 }
 
 Json toJson(const WidthProfile& width) {
@@ -95,6 +110,7 @@ Json toJson(const SpaceProfile& space) {
                         {"second_side", number(space.echo.secondSide)}, {"confidence", number(space.echo.confidence)}};
     json["tail_seconds"] = number(space.tailSeconds);
     json["tail_db"] = number(space.tailDb);
+    json["pre_delay_ms"] = number(1000.0 * space.preDelay);
     json["decays"] = Json::array();
     for (const Decay& decay : space.decays)
         json["decays"].push_back({{"hz", number(decay.centerHz)},
@@ -116,12 +132,14 @@ std::string profileToJson(const Profile& profile, const Performance& performance
     json["source"] = {{"nearest", nameOf(profile.source)},
                       {"pulse_width", number(profile.source.pulseWidth)},
                       {"error_db", number(profile.source.errorDb)},
+                      {"confidence", number(confidenceOf(profile.source.errorDb, sourceHalfAtDb))},
                       {"odd_even_db", number(profile.balance.oddEvenDb)},
                       {"slope_db_per_octave", number(profile.balance.slopeDbPerOctave)},
                       {"fundamental_db", number(profile.balance.fundamentalDb)}};
     json["filter"] = {{"effective_cutoff_hz", number(profile.filter.effectiveHz)},
                       {"poles", isMeasured(profile.filter.effectiveHz) ? Json(profile.filter.poles) : Json(nullptr)},
                       {"resonance_db", number(profile.filter.resonanceDb)},
+                      {"confidence", number(confidenceOf(profile.filter.errorDb, sourceHalfAtDb))},
                       {"key_tracking", number(profile.keyTracking)},
                       {"octaves_per_10_db", number(profile.velocityToCutoff)}};
     json["noise"] = toJson(profile.noise);

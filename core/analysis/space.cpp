@@ -1,5 +1,6 @@
 #include "core/analysis/space.h"
 
+#include "core/analysis/level.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 
@@ -336,6 +337,49 @@ Decay decayBetween(std::span<const float> band, double from, double to) {
     return decay;
 }
 
+double measurePreDelay(std::span<const float> mono48k, const Performance& performance) {
+    constexpr double longest = 0.25;
+    constexpr double leastGapDb = 8.0;
+    const Track level = levelTrack(mono48k, 0.003);
+    std::vector<float> found;
+    for (std::size_t i = 0; i < performance.notes.size(); ++i) {
+        const double start = performance.notes[i].start;
+        const double next = i + 1 < performance.notes.size() ? performance.notes[i + 1].start
+                                                             : static_cast<double>(mono48k.size()) / analysisRateHz;
+        const int first = std::max(0, level.indexAt(start));
+        const int last = std::min(level.indexAt(std::min(next - 0.02, start + 2.0 * longest)),
+                                  static_cast<int>(level.values.size()) - 1);
+        if (last - first < 40) continue;
+        const auto at = [&](int k) { return level.values[static_cast<std::size_t>(k)]; };
+        // The hit, the lowest point of the gap after it, and the top behind the gap.
+        const int window = std::min(last, first + static_cast<int>(longest / level.stepSeconds));
+        int hit = first;
+        int lowest = first;
+        int rise = -1;
+        for (int k = first; k <= window; ++k) {
+            if (rise < 0 && at(k) > at(hit) && lowest == hit) hit = lowest = k;
+            if (at(k) < at(lowest)) lowest = k;
+            if (lowest > hit && at(hit) - at(lowest) > leastGapDb && at(k) > at(lowest) + leastGapDb) {
+                rise = k;
+                break;
+            }
+        }
+        if (rise < 0) continue;
+        int top = rise;
+        while (top + 1 <= last && at(top + 1) > at(top)) ++top;
+        // What sets in must go on: an echo of the hit would leave another gap of the same kind.
+        const int later = std::min(last, top + (lowest - hit) + 5);
+        float weakest = at(top);
+        for (int k = top; k <= later; ++k) weakest = std::min(weakest, at(k));
+        if (at(top) - weakest > leastGapDb + 4.0) continue;
+        const float half = 0.5f * (at(lowest) + at(top));
+        int crossing = lowest;
+        while (crossing < top && at(crossing) < half) ++crossing;
+        found.push_back(static_cast<float>(crossing * level.stepSeconds - start));
+    }
+    return medianOf(found);
+}
+
 SpaceProfile measureSpace(const Recording& recording48k, const Performance& performance, const Task& task) {
     SpaceProfile space;
     space.echo = findEcho(recording48k, performance, task);
@@ -372,6 +416,7 @@ SpaceProfile measureSpace(const Recording& recording48k, const Performance& perf
         bestRange = std::max(bestRange, decay.rangeDb);
     }
     space.tailSeconds = medianOf(middle);
+    if (!space.echo.found()) space.preDelay = measurePreDelay(mono, performance);
     if (isMeasured(space.tailSeconds)) {
         // The level that the tail's own line has where the note ends, re the last 50 ms of the note.
         const auto level = [&](double a, double b) {

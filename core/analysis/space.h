@@ -37,6 +37,7 @@ struct SpaceProfile {
     std::vector<Decay> decays;          ///< one for each of decayBandHz
     double tailSeconds = notMeasurable; ///< T20 of the octaves from 500 Hz to 2 kHz, their median
     double tailDb = notMeasurable;      ///< the decay's level where the note ends, re the note
+    double preDelay = notMeasurable;    ///< seconds from a short hit until its reverberation begins
     double gapSeconds = 0.0;            ///< silence after notes that this was read from
 };
 
@@ -55,6 +56,11 @@ std::vector<float> withoutEcho(std::span<const float> mono48k, const Echo& echo)
 /// to −25 and −35 dB), truncated above the noise with the missing energy of an exponential tail added. An ordinary
 /// release is part of a decay: only a tail that is slower than it says something about a room. Throws Cancelled.
 SpaceProfile measureSpace(const Recording& recording48k, const Performance& performance, const Task& task = {});
+
+/// Seconds from the beginning of a short hit until its reverberation sets in: where the level, fallen by at least 8 dB
+/// after the hit, rises again by as much and then only decays. notMeasurable when no note is short enough to leave such
+/// a gap; an echo is not a reverberation. Mono sound at 48 kHz.
+double measurePreDelay(std::span<const float> mono48k, const Performance& performance);
 
 /// Backward integration of a squared band between two instants of sound at 48 kHz.
 Decay decayBetween(std::span<const float> band, double from, double to);

@@ -80,6 +80,8 @@ std::string largestOf(const std::vector<Remark>& remarks) {
 }
 
 /// Median over the notes of something measured in both.
+constexpr double doubtfulBelow = 0.6; ///< confidence under which a value is marked
+
 struct Pair {
     double reference = notMeasurable;
     double render = notMeasurable;
@@ -207,10 +209,22 @@ private:
         return medianOf(intervals);
     }
 
+    /// A value that its measurement doubts is marked as about right.
+    static std::string doubted(const std::string& text, double confidence) {
+        return text == "–" || confidence >= doubtfulBelow ? text : "≈ " + text;
+    }
+    static double levelConfidence(const Profile& profile) {
+        std::vector<float> all;
+        for (const NoteProfile& note : profile.notes)
+            all.push_back(static_cast<float>(confidenceOf(note.level.errorDb, levelHalfAtDb)));
+        return all.empty() ? 0.0 : medianOf(all);
+    }
+
     void addTimes(FacetComparison& facet, std::vector<Remark>& remarks, const char* label, const char* noun,
                   double easily, const Pair& pair) const {
         facet.values.push_back(
-            {label, msText(pair.reference), msText(pair.render),
+            {label, doubted(msText(pair.reference), levelConfidence(reference)),
+             doubted(msText(pair.render), levelConfidence(render)),
              pair.measured() ? signedText(1000.0 * pair.difference(), std::abs(pair.difference()) < 0.01 ? 1 : 0, "ms")
                              : "–"});
         if (!pair.measured()) return;
@@ -241,7 +255,8 @@ private:
         addTimes(facet, remarks, "Decay (63 %)", "decay", 0.02,
                  longestPair([](const NoteProfile& n) { return n.level.decayTime; }));
         const Pair sustain = longestPair([](const NoteProfile& n) { return n.level.sustainDb; });
-        facet.values.push_back({"Sustain", dbText(sustain.reference), dbText(sustain.render),
+        facet.values.push_back({"Sustain", doubted(dbText(sustain.reference), levelConfidence(reference)),
+                                doubted(dbText(sustain.render), levelConfidence(render)),
                                 sustain.measured() ? signedText(sustain.difference(), 1, "dB") : "–"});
         if (sustain.measured())
             remarks.push_back({std::abs(sustain.difference()) / 2.5,
@@ -282,8 +297,10 @@ private:
             remarks.push_back({std::abs(leaning) / 3.0, fmt::format("upper partials {:.0f} dB {}", std::abs(leaning),
                                                                     leaning < 0 ? "weaker" : "stronger")});
         }
-        facet.values.push_back({"Nearest waveform", nameOf(reference.source), nameOf(render.source),
-                                nameOf(reference.source) == nameOf(render.source) ? "–" : "differs"});
+        facet.values.push_back(
+            {"Nearest waveform",
+             doubted(nameOf(reference.source), confidenceOf(reference.source.errorDb, sourceHalfAtDb)),
+             nameOf(render.source), nameOf(reference.source) == nameOf(render.source) ? "–" : "differs"});
         for (int n = 1; n <= 8; ++n) {
             const double a = reference.partials[static_cast<std::size_t>(n - 1)];
             const double b = render.partials[static_cast<std::size_t>(n - 1)];
@@ -293,6 +310,19 @@ private:
                 {name, dbText(a), dbText(b),
                  std::max(a, b) > -59.0 ? signedText(std::max(b, -60.0) - std::max(a, -60.0), 1, "dB") : "–"});
         }
+        const Pair below = longestPair([](const NoteProfile& n) { return n.subOctaveDb; });
+        const auto audible = [](double db) { return isMeasured(db) && db <= -59.0 ? std::string("none") : dbText(db); };
+        if (below.measured())
+            facet.values.push_back({"An octave below", audible(below.reference), audible(below.render),
+                                    apartDb(below.reference, below.render)});
+        if (below.measured() && std::max(below.reference, below.render) > -40.0)
+            remarks.push_back({std::abs(below.difference()) / 4.0,
+                               fmt::format("octave below {:.0f} dB {}", std::abs(below.difference()),
+                                           below.difference() < 0 ? "weaker" : "stronger")});
+        const Pair stretch = longestPair([](const NoteProfile& n) { return n.inharmonicity.tenthPartialCents(); });
+        if (isMeasured(stretch.reference))
+            addRow(facet, "Tenth partial off the series", stretch.reference, stretch.render,
+                   [](double v) { return isMeasured(v) ? signedText(v, 1, "ct") : std::string("–"); });
         finish(facet, harmonicsEar, remarks);
         return facet;
     }
@@ -329,6 +359,15 @@ private:
             return p.measured() ? signedText(std::log2(p.render / p.reference), 2, "oct") : std::string("–");
         };
         facet.values.push_back({"Spectral centroid", hzText(middle.reference), hzText(middle.render), apart(middle)});
+        const auto percent = [](double v) {
+            return isMeasured(v) ? fmt::format("{}{:.0f} %", v < -0.005 ? "−" : "", 100.0 * std::abs(v))
+                                 : std::string("–");
+        };
+        if (isMeasured(reference.keyTracking))
+            addRow(facet, "Cutoff follows the key", reference.keyTracking, render.keyTracking, percent);
+        if (isMeasured(reference.velocityToCutoff))
+            addRow(facet, "Cutoff for 10 dB louder", reference.velocityToCutoff, render.velocityToCutoff,
+                   [](double v) { return isMeasured(v) ? signedText(v, 2, "oct") : std::string("–"); });
         facet.values.push_back({"Roll-off (95 %)", hzText(edge.reference), hzText(edge.render), apart(edge)});
         if (middle.measured() && middle.reference > 0.0) {
             const double by = std::log2(middle.render / middle.reference);
@@ -430,13 +469,27 @@ private:
                 addMotion(facet, remarks, "filter movement", a.filter, b.filter, 0.2, [](const PeriodicChange& c) {
                     return c.found() ? fmt::format("±{:.2f} oct", c.depth) : std::string("–");
                 });
+            // A rate that changes along the phrase is not one figure.
+            const auto course = [](const std::vector<CurvePoint>& rates) {
+                return rates.empty() ? std::string("–")
+                                     : fmt::format("{:.1f} → {:.1f} Hz", rates.front().value, rates.back().value);
+            };
+            const auto changes = [](const std::vector<CurvePoint>& rates) {
+                return !rates.empty() && std::abs(std::log2(rates.back().value / rates.front().value)) > 0.15;
+            };
+            if (changes(a.tremoloRate) || changes(b.tremoloRate))
+                facet.values.push_back(
+                    {"Tremolo rate along the note", course(a.tremoloRate), course(b.tremoloRate), "–"});
             const double apartA = isMeasured(a.detuneCents) ? a.detuneCents : 0.0;
             const double apartB = isMeasured(b.detuneCents) ? b.detuneCents : 0.0;
             const auto text = [](double v) {
                 return isMeasured(v) ? fmt::format("{:.1f} ct", v) : std::string("none");
             };
-            facet.values.push_back({"Beating voices apart", text(a.detuneCents), text(b.detuneCents),
-                                    apartA + apartB > 0.0 ? signedText(apartB - apartA, 1, "ct") : "–"});
+            facet.values.push_back(
+                {"Beating voices apart",
+                 isMeasured(a.detuneCents) ? doubted(text(a.detuneCents), a.detuneConfidence) : "none",
+                 isMeasured(b.detuneCents) ? doubted(text(b.detuneCents), b.detuneConfidence) : "none",
+                 apartA + apartB > 0.0 ? signedText(apartB - apartA, 1, "ct") : "–"});
             const double steps = std::min(12.0, std::abs(apartB - apartA) / 3.0);
             facet.difference += steps;
             if (apartB <= 0.0)
@@ -538,6 +591,8 @@ private:
             remarks.push_back({by, fmt::format("decay {} {}", msText(std::abs(tailB - tailA)),
                                                tailB > tailA ? "longer" : "shorter")});
         }
+        if (isMeasured(a.preDelay) || isMeasured(b.preDelay))
+            addRow(facet, "Pre-delay", a.preDelay, b.preDelay, msText);
         if (a.gapSeconds > 0.0) facet.difference = steps;
         for (std::size_t k = 0; k < std::min(a.decays.size(), b.decays.size()); ++k) {
             const double hz = a.decays[k].centerHz;

@@ -85,19 +85,19 @@ LeastSquaresResult minimizeLeastSquares(const LeastSquaresProblem& problem, cons
             const double share =
                 settings.differenceSteps.size() == n ? settings.differenceSteps(i) : settings.differenceStep;
             steps(i) = share * range(i);
+            if (steps(i) == 0.0) continue; // fixed: nothing to ask
             if (result.point(i) + steps(i) > problem.upper(i)) steps(i) = -steps(i);
             points.push_back(result.point);
             points.back()(i) += steps(i);
         }
         const auto columns = problem.residuals(points);
-        result.evaluations += static_cast<int>(n);
-        Eigen::MatrixXf jacobian(residual.size(), n);
+        result.evaluations += static_cast<int>(points.size());
+        Eigen::MatrixXf jacobian = Eigen::MatrixXf::Zero(residual.size(), n);
+        std::size_t next = 0;
         for (Eigen::Index i = 0; i < n; ++i) {
-            const auto& column = columns[static_cast<std::size_t>(i)];
-            if (column.size() != residual.size() || steps(i) == 0.0)
-                jacobian.col(i).setZero();
-            else
-                jacobian.col(i) = (column - residual) / static_cast<float>(steps(i));
+            if (steps(i) == 0.0) continue;
+            const auto& column = columns[next++];
+            if (column.size() == residual.size()) jacobian.col(i) = (column - residual) / static_cast<float>(steps(i));
         }
         const Linearization linear = linearize(residual, jacobian, settings);
 
