@@ -2,14 +2,15 @@
 
 #include "core/analysis/notes.h"
 #include "core/analysis/profile.h"
+#include "core/analysis/profile_json.h"
 #include "core/audio/audio_file.h"
+#include "core/audio/channels.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/parallel.h"
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
 #include "core/match/match.h"
-#include "core/analysis/profile_json.h"
 #include "core/match/report.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/value_text.h"
@@ -22,6 +23,7 @@
 #include <fmt/format.h>
 #include <memory>
 #include <thread>
+#include <tuple>
 #include <unistd.h>
 
 namespace facet::cli {
@@ -38,27 +40,6 @@ struct Heard {
     std::string evidence; ///< what was decided while finding them
 };
 
-Heard hear(const std::string& path, const std::string& notesPath, double tempo) {
-    Heard heard;
-    heard.recording = readAudio(path);
-    requireUsable(heard.recording, fmt::format("“{}”", fs::path(path).filename().string()));
-    const auto mono = monoMix(atRate(heard.recording, analysisRateHz));
-    if (notesPath.empty()) {
-        FoundNotes found = findNotes(mono);
-        heard.performance = found.performance;
-        heard.problem = found.problem;
-        heard.evidence = found.evidence();
-    } else {
-        heard.performance = readMidi(notesPath);
-        heard.performance.tuningCents = tuningAgainst(mono, heard.performance);
-    }
-    if (tempo > 0.0) heard.performance.tempo = tempo;
-    heard.performance.frames = heard.recording.frameCount();
-    heard.performance.rateHz = heard.recording.rateHz;
-    heard.performance.channelCount = heard.recording.channelCount();
-    return heard;
-}
-
 /// "LOW:HIGH" as two increasing numbers.
 std::pair<double, double> parsePair(const std::string& text, const char* option) {
     const auto colon = text.find(':');
@@ -72,6 +53,82 @@ std::pair<double, double> parsePair(const std::string& text, const char* option)
         // falls through to the one sentence
     }
     throw CLI::ValidationError(option, "takes two increasing numbers, LOW:HIGH");
+}
+
+/// Notes given for a whole file, of which the part between two instants was read.
+void cutNotes(Heard& heard, double begin, double end) {
+    for (Note& note : heard.performance.notes) {
+        note.start -= begin;
+        note.end = std::min(note.end, end) - begin;
+    }
+    std::erase_if(heard.performance.notes, [&](const Note& n) { return n.start < 0.0 || n.start >= end - begin; });
+    for (CurvePoint& point : heard.performance.bends) point.seconds -= begin;
+    for (Curve& curve : heard.performance.curves)
+        for (CurvePoint& point : curve.points) point.seconds -= begin;
+    heard.performance.normalize();
+}
+
+/// What to listen to; see --help.
+struct Listening {
+    std::string reference{};
+    std::string notes{};
+    std::string region{};
+    std::string channels = "both";
+    double tempo = 0.0;
+
+    void addTo(CLI::App& command) {
+        command.add_option("--notes", notes, "Standard MIDI File with its notes; found when not given");
+        const auto isPair = [](const std::string& text) {
+            try {
+                parsePair(text, "--region");
+                return std::string();
+            } catch (const CLI::ValidationError& problem) {
+                return std::string(problem.what());
+            }
+        };
+        command.add_option("--region", region, "Only this part, BEGIN:END in seconds; of files of any length")
+            ->check(isPair);
+        command.add_option("--channels", channels, "both, left, right, mid, side, or channels counted from 1: 3,4");
+    }
+};
+
+Heard hear(const Listening& options) {
+    Heard heard;
+    const ChannelChoice channels = ChannelChoice::parse(options.channels);
+    const std::string name = fmt::format("“{}”", fs::path(options.reference).filename().string());
+    double begin = 0.0;
+    double end = 0.0;
+    Recording whole;
+    if (options.region.empty()) {
+        whole = readAudio(options.reference);
+        if (whole.channelCount() > 2 && channels.picked.empty())
+            throw Error(fmt::format("{} has {} channels; say which with --channels, for example 1,2.", name,
+                                    whole.channelCount()));
+    } else {
+        std::tie(begin, end) = parsePair(options.region, "--region");
+        AudioStream stream(options.reference);
+        if (end - begin > 600.0) throw Error("A region may be 10 minutes long at most; choose a shorter one.");
+        whole = stream.read(std::llround(std::max(0.0, begin) * stream.rateHz()),
+                            std::llround((end - std::max(0.0, begin)) * stream.rateHz()));
+    }
+    heard.recording = chosenChannels(whole, channels);
+    requireUsable(heard.recording, options.region.empty() ? name : "That region");
+    const auto mono = monoMix(atRate(heard.recording, analysisRateHz));
+    if (options.notes.empty()) {
+        FoundNotes found = findNotes(mono);
+        heard.performance = found.performance;
+        heard.problem = found.problem;
+        heard.evidence = found.evidence();
+    } else {
+        heard.performance = readMidi(options.notes);
+        if (!options.region.empty()) cutNotes(heard, begin, end);
+        heard.performance.tuningCents = tuningAgainst(mono, heard.performance);
+    }
+    if (options.tempo > 0.0) heard.performance.tempo = options.tempo;
+    heard.performance.frames = heard.recording.frameCount();
+    heard.performance.rateHz = heard.recording.rateHz;
+    heard.performance.channelCount = heard.recording.channelCount();
+    return heard;
 }
 
 std::atomic<bool> interrupted = false;
@@ -130,18 +187,16 @@ void printProfile(const Profile& profile, const Heard& heard) {
 } // namespace
 
 void addAnalyze(CLI::App& app) {
-    struct Options {
-        std::string reference;
-        std::string notes;
+    struct Options : Listening {
         bool json = false;
     };
     const auto options = std::make_shared<Options>();
     auto* command = app.add_subcommand("analyze", "Measure a recording");
     command->add_option("REF", options->reference, "The recording")->required();
-    command->add_option("--notes", options->notes, "Standard MIDI File with its notes; found when not given");
+    options->addTo(*command);
     command->add_flag("--json", options->json, "Everything as JSON on stdout");
     command->callback([options] {
-        const Heard heard = hear(options->reference, options->notes, 0.0);
+        const Heard heard = hear(*options);
         const Profile profile = measureProfile(heard.recording, heard.performance);
         if (options->json)
             fmt::print("{}", profileToJson(profile, heard.performance));
@@ -204,7 +259,7 @@ void addCompare(CLI::App& app) {
     command->add_option("--notes", options->notes, "Standard MIDI File with their notes; found in REF when not given");
     command->add_flag("--json", options->json, "Everything as JSON on stdout");
     command->callback([options] {
-        const Heard heard = hear(options->reference, options->notes, 0.0);
+        const Heard heard = hear({.reference = options->reference, .notes = options->notes});
         const Recording other = readAudio(options->render);
         requireUsable(other, fmt::format("“{}”", fs::path(options->render).filename().string()));
         const Profile profile = measureProfile(heard.recording, heard.performance);
@@ -220,15 +275,11 @@ void addCompare(CLI::App& app) {
 
 namespace {
 
-struct MatchOptions {
-    std::string reference;
+struct MatchOptions : Listening {
     std::string out;
-    std::string notes;
     std::string start;
     std::vector<std::string> locks;
-    std::string region;
     std::string focus;
-    double tempo = 0.0;
     double seconds = 20.0;
     int evaluations = 0;
     std::uint64_t seed = 1;
@@ -236,28 +287,8 @@ struct MatchOptions {
     bool progress = false;
 };
 
-/// The part of a recording and its notes between two instants, starting at zero.
-void cutRegion(Heard& heard, double begin, double end) {
-    heard.recording = excerpt(heard.recording, begin, end);
-    for (Note& note : heard.performance.notes) {
-        note.start -= begin;
-        note.end = std::min(note.end, end) - begin;
-    }
-    std::erase_if(heard.performance.notes, [&](const Note& n) { return n.start < 0.0 || n.start >= end - begin; });
-    for (CurvePoint& point : heard.performance.bends) point.seconds -= begin;
-    for (Curve& curve : heard.performance.curves)
-        for (CurvePoint& point : curve.points) point.seconds -= begin;
-    heard.performance.normalize();
-    heard.performance.frames = heard.recording.frameCount();
-}
-
 void runMatch(const MatchOptions& options) {
-    Heard heard = hear(options.reference, options.notes, options.tempo);
-    if (!options.region.empty()) {
-        const auto [begin, end] = parsePair(options.region, "--region");
-        cutRegion(heard, begin, end);
-        requireUsable(heard.recording, "That region");
-    }
+    const Heard heard = hear(options);
     if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
     MatchSettings settings;
     if (!options.start.empty()) settings.start = readPatch(options.start);
@@ -315,7 +346,7 @@ void addMatch(CLI::App& app) {
         ->add_option("--out", options->out,
                      "Folder for render.wav, patch.json, performance.json, notes.mid, report.json")
         ->required();
-    command->add_option("--notes", options->notes, "Standard MIDI File with its notes; found when not given");
+    options->addTo(*command);
     command->add_option("--start", options->start, "Patch file to start from");
     command->add_option("--lock", options->locks, "Address of a parameter to leave alone; may be repeated")
         ->allow_extra_args(false);
@@ -327,7 +358,6 @@ void addMatch(CLI::App& app) {
         }
         return std::string();
     };
-    command->add_option("--region", options->region, "Seconds A:B of the recording to match")->check(isPair);
     command->add_option("--focus", options->focus, "Band LOW:HIGH in Hz that the search looks at")->check(isPair);
     command->add_option("--tempo", options->tempo, "Quarter notes per minute")->check(CLI::Range(10.0, 1000.0));
     command->add_option("--seconds", options->seconds, "Time limit, 20 when not given; 0 for none")

@@ -415,5 +415,34 @@ TEST(Render, AnswersAStopRequest) {
     EXPECT_THROW(render(Patch(), oneNote(60, 0.0, 60.0, 60.0), {.stop = stop.get_token(), .progress = {}}), Cancelled);
 }
 
+TEST(Curves, MoveParametersWhileNotesSound) {
+    const Address cutoff{"layer:a/filter:a", "cutoff"};
+    Patch patch;
+    patch.set({"layer:a/filter:a", "on"}, 1.0);
+    patch.set(cutoff, 500.0);
+    Performance performance = testing::oneNote(45, 0.0, 1.0, 1.2);
+    const Recording still = render(patch, performance);
+    const double place = patch.descriptor(cutoff).toUnit(500.0);
+    // A curve that stands still at the patch's own value changes nothing.
+    performance.setCurve({cutoff.text(), {{0.0, place}, {1.0, place}}});
+    const Recording same = render(patch, performance);
+    for (std::size_t i = 0; i < same.channels[0].size(); ++i)
+        ASSERT_NEAR(same.channels[0][i], still.channels[0][i], 1e-4) << i;
+    // Another patch beside it in the lanes follows the same curve and does not disturb it, bit for bit.
+    performance.setCurve({cutoff.text(), {{0.0, 0.2}, {1.0, 0.9}}});
+    Patch other = patch;
+    other.set({"layer:a/filter:a", "resonance"}, 12.0);
+    const std::vector<Patch> both{patch, other};
+    const auto together = renderAt48k(both, performance);
+    EXPECT_EQ(together[0].channels, renderAt48k({&patch, 1}, performance)[0].channels);
+    EXPECT_EQ(together[1].channels, renderAt48k({&other, 1}, performance)[0].channels);
+    EXPECT_NE(together[0].channels, still.channels);
+    // What cannot move while a note sounds, or is not there, is left alone.
+    performance.curves.clear();
+    performance.setCurve({"layer:a/source:a/wave", {{0.0, 1.0}}});
+    performance.setCurve({"layer:z/source:q/level", {{0.0, 1.0}}});
+    EXPECT_EQ(render(patch, performance).channels, still.channels);
+}
+
 } // namespace
 } // namespace facet

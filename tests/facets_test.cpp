@@ -387,6 +387,18 @@ TEST(Inharmonicity, IsTheLawOfAStiffString) {
     EXPECT_FALSE(isMeasured(measureInharmonicity(noise, 0.0, 1.2, 110.0).coefficient));
 }
 
+TEST(PartialDecays, AreMeasuredOneByOne) {
+    // Partial n falls by 10 n dB per second.
+    const Recording string = soundOf(1.5, 48000, [](double t) {
+        double sum = 0.0;
+        for (int n = 1; n <= 8; ++n) sum += std::pow(10.0, -0.5 * n * t) * std::sin(turn * 220.0 * n * t) / n;
+        return 0.3 * sum;
+    });
+    const Profile profile = measureProfile(string, oneNote(57, 0.0, 1.4, 1.5));
+    for (std::size_t k = 0; k < 8; ++k)
+        EXPECT_NEAR(profile.notes[0].partialSlopes[k], -10.0 * static_cast<double>(k + 1), 0.6) << k + 1;
+}
+
 TEST(SubOctave, IsTheLevelOfWhatSoundsBelow) {
     const auto with = [&](double level) {
         return mono(1.0, [=](double t) { return 0.3 * sawAt(220.0, t) + level * 0.3 * std::sin(turn * 110.0 * t); });

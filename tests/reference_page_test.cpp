@@ -3,6 +3,7 @@
 #include "app/views/reference_page.h"
 #include "app/views/source_picture.h"
 #include "core/audio/audio_file.h"
+#include "core/base/random.h"
 #include "tests/support/sounds.h"
 #include "tests/support/window_fixture.h"
 
@@ -186,6 +187,36 @@ TEST_F(ReferenceTest, ARecordingFromTheInputBecomesAnExcerpt) {
     ASSERT_GE(notes.size(), 3u);
     const auto& keys = SimulatedInput::keys();
     for (const Note& note : notes) EXPECT_NE(std::find(keys.begin(), keys.end(), note.key), keys.end()) << note.key;
+}
+
+TEST_F(ReferenceTest, AnHourOfNoiseIsShownAndAPartOfItSaysThatItHasNoNotes) {
+    Random random(7);
+    Recording noise{8000, {std::vector<float>(3600u * 8000u)}};
+    for (float& sample : noise.channels[0]) sample = static_cast<float>(0.4 * random.unit() - 0.2);
+    writeAudio(folder / "hour.wav", noise, SampleFormat::wav16);
+    drop(folder / "hour.wav");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.source().overview() != nullptr; }, 20000));
+    EXPECT_NEAR(session.source().overview()->seconds, 3600.0, 1e-6);
+    ASSERT_TRUE(waitForPicture());
+    session.addExcerpt(1800.0, 1802.0);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.size() == 2; }, 20000));
+    EXPECT_FALSE(session.cue()->excerpt()->noteProblem.empty()) << "nothing is made up about noise";
+    EXPECT_TRUE(QTest::qWaitFor([&] { return !session.busy(); }, 20000));
+    EXPECT_EQ(closedProblem(), "");
+}
+
+TEST_F(ReferenceTest, SilenceWithOneClickDoesNoHarm) {
+    Recording click{44100, {std::vector<float>(2 * 44100)}};
+    click.channels[0][44100] = 0.9f;
+    writeAudio(folder / "click.wav", click);
+    drop(folder / "click.wav");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpt()->name == "click"; }, 20000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return !session.busy(); }, 20000));
+    EXPECT_EQ(closedProblem(), "");
+    for (const char* view : {"reference", "notes", "facets"}) {
+        window.showView(view);
+        QTest::qWait(30); // is painted
+    }
 }
 
 } // namespace facet::testing

@@ -158,7 +158,7 @@ TEST_F(WindowTest, EveryEditRefreshesThePictures) {
 }
 
 TEST_F(WindowTest, FacetsAreChosenByMouseAndKey) {
-    auto* table = window.findChild<QTableView*>();
+    auto* table = window.findChild<QTableView*>("values");
     for (const char* name : {"Pitch", "Level", "Harmonics", "Brightness", "Noise", "Motion", "Width", "Space"}) {
         auto* card = window.findChild<QAbstractButton*>(QString("facet ") + name);
         ASSERT_TRUE(card);
@@ -198,10 +198,10 @@ TEST_F(WindowTest, KeysPlaySwapLoopAndStop) {
 TEST_F(WindowTest, ViewsAreNamedAndFacetsAreViews) {
     EXPECT_TRUE(window.showView("space"));
     EXPECT_TRUE(window.findChild<QAbstractButton*>("facet Space")->isChecked());
-    EXPECT_TRUE(window.findChild<QTableView*>()->isVisible());
-    EXPECT_EQ(window.findChild<QTableView*>()->model()->index(0, 0).data().toString(), "Echo time");
+    EXPECT_TRUE(window.findChild<QTableView*>("values")->isVisible());
+    EXPECT_EQ(window.findChild<QTableView*>("values")->model()->index(0, 0).data().toString(), "Echo time");
     EXPECT_TRUE(window.showView("search"));
-    EXPECT_FALSE(window.findChild<QTableView*>()->isVisible());
+    EXPECT_FALSE(window.findChild<QTableView*>("values")->isVisible());
 }
 
 TEST_F(WindowTest, ThePictureOfTheMirrorIsChosenByKey) {

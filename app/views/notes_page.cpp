@@ -123,8 +123,8 @@ QWidget* NotesPage::makeTools() {
     row->addStretch(1);
     button(tr("Find again"), tr("Finds the notes in the recording anew; your corrections stay"),
            [this] { session_.findNotesAgain(); });
-    button(tr("Import MIDI …"), tr("Takes the notes from a MIDI file (Ctrl+I)"), [this] { emit importWanted(); });
-    button(tr("Export MIDI …"), tr("Writes notes, bends, wheel and pressure as a MIDI file"),
+    button(tr("Import …"), tr("Takes the notes from a MIDI file (Ctrl+I)"), [this] { emit importWanted(); });
+    button(tr("Export …"), tr("Writes notes, bends, wheel and pressure as a MIDI file"),
            [this] { emit exportWanted(); });
     return tools;
 }

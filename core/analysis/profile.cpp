@@ -249,6 +249,30 @@ private:
         for (std::size_t k = 0; k < power.size(); ++k)
             result.partials[k] = static_cast<float>(count > 0 ? dbFromPower(power[k] / count) : silenceDb);
         if (brightest < 0.0f) result.brightestPartials = result.partials;
+        for (std::size_t k = 0; k < result.partialSlopes.size(); ++k)
+            result.partialSlopes[k] = static_cast<float>(slopeOf(k, result.note.end));
+    }
+
+    /// Straight line through one partial of the newest note from its loudest frame to the note's end, while it is
+    /// within 40 dB of that.
+    double slopeOf(std::size_t partial, double end) const {
+        std::vector<std::pair<double, double>> points;
+        for (auto frame = frames.rbegin(); frame != frames.rend() && frame->note == profile.notes.size(); ++frame)
+            if (frame->seconds < end) points.emplace_back(frame->seconds, frame->partials[partial]);
+        std::reverse(points.begin(), points.end());
+        const auto top = std::max_element(points.begin(), points.end(),
+                                          [](const auto& a, const auto& b) { return a.second < b.second; });
+        if (top == points.end() || top->second < loudest - 60.0) return notMeasurable;
+        double n = 0.0, x = 0.0, y = 0.0, xx = 0.0, xy = 0.0;
+        for (auto point = top; point != points.end() && point->second > top->second - 40.0; ++point) {
+            const double t = point->first - top->first;
+            n += 1.0;
+            x += t;
+            y += point->second;
+            xx += t * t;
+            xy += t * point->second;
+        }
+        return n < 8.0 ? notMeasurable : (n * xy - x * y) / (n * xx - x * x);
     }
 
     void measureHarmonics() {

@@ -23,6 +23,9 @@ namespace facet {
 /// Grows whenever a measurement changes; part of every cache key.
 inline constexpr int analysisVersion = 3;
 
+/// Partials whose decay is followed.
+inline constexpr int decayingPartials = 8;
+
 /// What was measured of one note. Anything may be notMeasurable.
 struct NoteProfile {
     Note note;
@@ -35,8 +38,11 @@ struct NoteProfile {
     double sweepCents = notMeasurable;   ///< pitch at the onset re the steady pitch, when it falls or rises into it
     double sweepSeconds = notMeasurable; ///< until 63 % of the sweep is done
     LevelFit level;
-    Partials partials{};                    ///< in dB, mean power over the note
-    Partials brightestPartials{};           ///< at the moment with the highest centroid
+    Partials partials{};          ///< in dB, mean power over the note
+    Partials brightestPartials{}; ///< at the moment with the highest centroid
+    /// Slope of each of the lowest partials in dB per second from its loudest on; notMeasurable where it is heard too
+    /// shortly to tell.
+    std::array<float, decayingPartials> partialSlopes{};
     double highestCutoffHz = notMeasurable; ///< effective cutoff at its highest
     double restingCutoffHz = notMeasurable; ///< effective cutoff where the note comes to rest
     double closingTime = notMeasurable;     ///< seconds from highest until 63 % of the way (in octaves) to rest

@@ -62,6 +62,7 @@ Json toJson(const NoteProfile& n) {
             {"highest_cutoff_hz", number(n.highestCutoffHz)},
             {"resting_cutoff_hz", number(n.restingCutoffHz)},
             {"closing_ms", number(1000.0 * n.closingTime)},
+            {"partial_slopes_db_per_second", list(n.partialSlopes)},
             {"partials_db", list(n.partials)}};
 }
 

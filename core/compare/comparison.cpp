@@ -319,6 +319,13 @@ private:
             remarks.push_back({std::abs(below.difference()) / 4.0,
                                fmt::format("octave below {:.0f} dB {}", std::abs(below.difference()),
                                            below.difference() < 0 ? "weaker" : "stronger")});
+        // How much faster the fourth partial fades than the first: a string or a closing filter, not the level alone.
+        const Pair fading = longestPair([](const NoteProfile& n) {
+            return static_cast<double>(n.partialSlopes[3]) - static_cast<double>(n.partialSlopes[0]);
+        });
+        if (fading.measured())
+            addRow(facet, "4th partial fades, re 1st", fading.reference, fading.render,
+                   [](double v) { return signedText(v, 1, "dB/s"); });
         const Pair stretch = longestPair([](const NoteProfile& n) { return n.inharmonicity.tenthPartialCents(); });
         if (isMeasured(stretch.reference))
             addRow(facet, "Tenth partial off the series", stretch.reference, stretch.render,
