@@ -407,6 +407,8 @@ TEST(SubOctave, IsTheLevelOfWhatSoundsBelow) {
     EXPECT_NEAR(measureSubOctave(with(0.1), 0.0, 1.0, 220.0), -20.0 - 20.0 * std::log10(2.0 / std::numbers::pi), 0.1);
     EXPECT_LT(measureSubOctave(with(0.0), 0.0, 1.0, 220.0), -55.0);
     EXPECT_FALSE(isMeasured(measureSubOctave(with(0.1), 0.0, 0.05, 220.0))) << "too short to tell";
+    const auto gated = mono(2.0, [](double t) { return std::fmod(7.3 * t, 1.0) < 0.5 ? 0.3 * sawAt(330.0, t) : 0.0; });
+    EXPECT_LT(measureSubOctave(gated, 0.0, 2.0, 330.0), -55.0) << "a gate's side bands are no octave below";
 }
 
 TEST(PeriodicShapes, BecomeFewBreakpoints) {

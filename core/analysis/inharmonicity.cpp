@@ -52,6 +52,16 @@ public:
         return level(peak) >= level(peak - 1) && level(peak) >= level(peak + 1) ? peak : -1;
     }
     double level(int bin) const { return db_[static_cast<std::size_t>(bin)]; }
+    /// Median level between two frequencies.
+    double typicalLevel(double low, double high) const {
+        const auto first = static_cast<std::ptrdiff_t>(std::max(0.0, low / binHz()));
+        const auto last =
+            std::min(static_cast<std::ptrdiff_t>(db_.size()), static_cast<std::ptrdiff_t>(high / binHz()) + 1);
+        if (last <= first) return silenceDb;
+        std::vector<double> part(db_.begin() + first, db_.begin() + last);
+        std::nth_element(part.begin(), part.begin() + static_cast<std::ptrdiff_t>(part.size() / 2), part.end());
+        return part[part.size() / 2];
+    }
     /// Level of a peak by the same parabola.
     double peakLevel(int peak) const {
         const double shift = frequencyOf(peak) / binHz() - peak;
@@ -146,6 +156,10 @@ double measureSubOctave(std::span<const float> mono48k, double start, double end
         const double hz = 0.5 * k * f0Hz;
         const int peak = spectrum.peakBetween(hz - reach, hz + reach);
         if (peak < 0) continue;
+        // The side bands of a gate fill the room between partials; a voice of its own stands out of it.
+        constexpr double standsOutDb = 15.0;
+        if (k % 2 && spectrum.level(peak) < spectrum.typicalLevel(hz - 0.3 * f0Hz, hz + 0.3 * f0Hz) + standsOutDb)
+            continue;
         double& highest = k % 2 ? below : strongest;
         highest = std::max(highest, spectrum.peakLevel(peak));
     }
