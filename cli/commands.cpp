@@ -288,6 +288,7 @@ struct MatchOptions : Listening {
 };
 
 void runMatch(const MatchOptions& options) {
+    const StopOnSignal signals; // from the first moment: reading and finding notes take a while too
     const Heard heard = hear(options);
     if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
     MatchSettings settings;
@@ -311,7 +312,6 @@ void runMatch(const MatchOptions& options) {
     if (code || !fs::is_directory(options.out))
         throw Error(fmt::format("The folder “{}” cannot be made; choose another one.", options.out), code.message());
 
-    const StopOnSignal signals;
     const bool terminal = isatty(STDERR_FILENO) != 0;
     std::function<void(const MatchProgress&)> show;
     if (options.progress || terminal)
