@@ -6,11 +6,13 @@
 #include "core/base/error.h"
 #include "core/base/random.h"
 #include "core/base/units.h"
+#include "core/dsp/low_pass.h"
 #include "core/audio/audio_file.h"
 #include "tests/support/files.h"
 #include "tests/support/sounds.h"
 
 #include <cmath>
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <numbers>
 
@@ -31,6 +33,85 @@ std::vector<float> track(double seconds, double step, const std::function<double
     std::vector<float> values;
     for (double t = 0.0; t < seconds; t += step) values.push_back(static_cast<float>(value(t)));
     return values;
+}
+
+// ---- level ----
+
+TEST(Envelopes, HaveDelayHoldAndCurves) {
+    // A note asked for at 0.1 s that waits, rises along a curve, stays and falls.
+    constexpr double start = 0.1, delay = 0.12, attack = 0.15, hold = 0.25, decay = 0.2, sustain = 0.3, gate = 1.2;
+    constexpr double release = 0.3;
+    for (double bend : {0.0, 4.0, -4.0}) {
+        const auto bent = [](double x, double c) { return c == 0.0 ? x : std::expm1(-c * x) / std::expm1(-c); };
+        const auto level = [&](double t) {
+            t -= start + delay;
+            if (t < 0.0) return 0.0;
+            if (t < attack) return bent(t / attack, bend);
+            if (t < attack + hold) return 1.0;
+            const double fallen = bent(std::min(1.0, (t - attack - hold) / decay), 5.0);
+            const double value = 1.0 + (sustain - 1.0) * fallen;
+            const double left = t - (gate - delay);
+            return left < 0.0 ? value : sustain * (1.0 - bent(std::min(1.0, left / release), 5.0));
+        };
+        const auto sound = mono(2.0, [&](double t) { return 0.5 * level(t) * sawAt(220.0, t); });
+        const LevelFit fit = fitLevel(levelTrack(sound, 0.009), 0.009, start, gate, 2.0);
+        EXPECT_NEAR(fit.delay, delay, bend < 0.0 ? 0.02 : 0.005) << bend; // a slow start is a late one
+        EXPECT_NEAR(fit.delay + fit.attack, delay + attack, 0.01) << bend;
+        EXPECT_NEAR(fit.attackBend, bend, 1.5);
+        EXPECT_NEAR(fit.hold, hold, 0.03) << bend;
+        EXPECT_NEAR(fit.decay, decay, 0.1 * decay) << bend;
+        EXPECT_NEAR(fit.sustainDb, dbFromGain(sustain), 0.2) << bend;
+        EXPECT_NEAR(fit.release, release, 0.1 * release) << bend;
+    }
+}
+
+TEST(Envelopes, OfAPlainNoteHaveNoDelayNorHold) {
+    const auto sound = mono(1.5, [](double t) {
+        return t < 0.1 ? 0.0 : 0.5 * std::min(1.0, (t - 0.1) / 0.02) * std::exp(-(t - 0.1) / 0.3) * sawAt(220.0, t);
+    });
+    const LevelFit fit = fitLevel(levelTrack(sound, 0.009), 0.009, 0.1, 1.2, 1.5);
+    EXPECT_EQ(fit.delay, 0.0);
+    EXPECT_EQ(fit.hold, 0.0);
+    EXPECT_EQ(fit.attackBend, 0.0);
+    EXPECT_NEAR(fit.attack, 0.02, 0.003);
+}
+
+// ---- brightness ----
+
+TEST(Filters, HaveCutoffSlopeAndResonanceOverTime) {
+    constexpr double hz = 110.0, length = 1.5;
+    const auto cutoffAt = [](double t) { return 2400.0 * std::exp2(-1.5 * t / length); };
+    for (double noiseDb : {-200.0, -50.0})
+        for (const auto& [poles, resonanceDb] : {std::pair{4, 6.0}, {2, 9.0}, {4, -12.0}, {2, -3.0}}) {
+            Random random(1);
+            const auto gainAt = [&](double f, double t) {
+                return gainFromDb(lowPassResponseDb(poles, cutoffAt(t), resonanceDb, f, 1e7));
+            };
+            const auto sound = soundOf(length, 48000, [&](double t) {
+                double sum = gainFromDb(noiseDb) * random.between(-1, 1);
+                for (int n = 1; n <= 80; ++n) sum += 0.2 / n * gainAt(n * hz, t) * std::sin(turn * n * hz * t);
+                return sum;
+            });
+            const Profile profile = measureProfile(sound, oneNote(45, 0.0, length, length));
+            const double effective = effectiveCutoffHz(poles, 1000.0, resonanceDb, 1e7) / 1000.0;
+            double peakDb = 0.0;
+            for (double share = 0.1; share < 2.0; share += 0.01)
+                peakDb = std::max(peakDb, lowPassResponseDb(poles, 1000.0, resonanceDb, 1000.0 * share, 1e7));
+            for (double t : {0.3, 0.6, 0.9, 1.2}) {
+                const auto what = fmt::format("{} poles, {} dB, {} s, noise {} dB", poles, resonanceDb, t, noiseDb);
+                EXPECT_NEAR(std::log2(profile.cutoffHz.at(t) / (effective * cutoffAt(t))), 0.0, 1.0 / 6.0) << what;
+                EXPECT_NEAR(profile.resonanceDb.at(t), peakDb, 1.5) << what;
+                // A soft knee takes more than the audible range to come to its poles' slope.
+                const double knee = effective * cutoffAt(t) * std::exp2(1.0 / 3.0);
+                const double octaves = std::min(2.0, 30.0 / (6.0 * poles));
+                const double seen = dbFromGain(gainAt(knee * std::exp2(octaves), t) / gainAt(knee, t)) / octaves;
+                if (isMeasured(profile.filterSlope.at(t))) {
+                    EXPECT_NEAR(profile.filterSlope.at(t), seen, 3.0) << what;
+                }
+            }
+            EXPECT_TRUE(isMeasured(medianOf(profile.filterSlope.values))) << poles << " " << resonanceDb;
+            EXPECT_EQ(profile.filter.poles, poles);
+        }
 }
 
 // ---- periodic change ----

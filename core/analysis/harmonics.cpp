@@ -17,6 +17,7 @@ namespace {
 constexpr double coherentGain = 0.35875; // of the Blackman–Harris window, Harris 1978
 constexpr int absentCounted = 6;
 constexpr double countedRangeDb = 60.0; // partials further below the strongest tell nothing
+constexpr double outOfNoiseDb = 9.0;    // the strongest of the bins of a partial that is noise only
 constexpr double sourceRangeDb = 48.0;  // and for naming a source even these may be a recording's noise
 
 /// Responses in dB of the low-pass family on a grid of log frequency relative to the effective cutoff.
@@ -68,30 +69,38 @@ struct FilterFit {
     double error = 1e9;
     int cutoffStep = 0;
     const ResponseFamily::Member* member = nullptr;
+    const ResponseFamily::Member* other = nullptr; ///< of the same slope, mixed in
+    float share = 0.0f;                            ///< of the other
+    double peakDb() const { return member->peakDb + share * (other->peakDb - member->peakDb); }
 };
 
-/// Best low-pass with a free gain for levels relative to a source.
-FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz) {
+/// Best low-pass with a free gain for levels relative to a source. `finely`: with resonances between those of the
+/// family.
+FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz, bool finely = false) {
     FilterFit best;
     const auto stepOf = [](double hz) {
         return static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz)));
     };
     const int first = stepOf(std::max(30.0, 0.5 * f0Hz));
     const int last = stepOf(22000.0);
-    const auto tryCutoff = [&](const ResponseFamily::Member& member, int cutoff) {
+    const auto tryMix = [&](const ResponseFamily::Member& member, const ResponseFamily::Member& other, float share,
+                            int cutoff) {
         std::array<float, partialCount> apart;
         float mean = 0.0f;
         float present = 0.0f;
         for (std::size_t k = 0; k < counted.size(); ++k) {
             const int i = std::clamp(counted[k].gridStep - cutoff, ResponseFamily::lowest, ResponseFamily::highest);
-            apart[k] = counted[k].level - member.response[static_cast<std::size_t>(i - ResponseFamily::lowest)];
+            const auto at = static_cast<std::size_t>(i - ResponseFamily::lowest);
+            const float response = member.response[at] + share * (other.response[at] - member.response[at]);
+            apart[k] = counted[k].level - response;
             if (counted[k].absent) continue;
             mean += counted[k].weight * apart[k];
             present += counted[k].weight;
         }
         mean /= present;
         // An unneeded filter or resonance should not win by a hair.
-        const double handicap = 0.02 * member.peakDb + 0.01 * (last - cutoff) / ResponseFamily::perOctave;
+        const double peak = member.peakDb + share * (other.peakDb - member.peakDb);
+        const double handicap = 0.02 * peak + 0.01 * (last - cutoff) / ResponseFamily::perOctave;
         const auto hopeless = static_cast<float>(present * (best.error - handicap));
         float sum = 0.0f;
         for (std::size_t k = 0; k < counted.size(); ++k) {
@@ -100,7 +109,10 @@ FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz) {
             if (sum > hopeless) return;
         }
         const double error = sum / present + handicap;
-        if (error < best.error) best = {error, cutoff, &member};
+        if (error < best.error) best = {error, cutoff, &member, &other, share};
+    };
+    const auto tryCutoff = [&](const ResponseFamily::Member& member, int cutoff) {
+        tryMix(member, member, 0.0f, cutoff);
     };
     constexpr int coarse = 8;
     for (const auto& member : responseFamily().members)
@@ -109,21 +121,30 @@ FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz) {
     for (const auto& member : responseFamily().members)
         for (int cutoff = middle - coarse + 1; cutoff < middle + coarse; ++cutoff)
             if (cutoff != middle || &member != best.member) tryCutoff(member, cutoff);
+    if (!finely) return best;
+    const FilterFit found = best;
+    for (const auto& other : responseFamily().members) {
+        if (other.poles != found.member->poles || std::abs(&other - found.member) != 1) continue;
+        for (float share : {0.25f, 0.5f, 0.75f})
+            for (int by = -3; by <= 3; ++by) tryMix(*found.member, other, share, found.cutoffStep + by);
+    }
     return best;
 }
 
-std::vector<Counted> countedPartials(const Partials& partials, double f0Hz, TextbookWave wave, double width,
-                                     double rangeDb = countedRangeDb) {
+/// `betweenDb` may be null.
+std::vector<Counted> countedPartials(const Partials& partials, const Partials* betweenDb, double f0Hz,
+                                     TextbookWave wave, double width, double rangeDb) {
     const float strongest = *std::max_element(partials.begin(), partials.end());
     std::vector<Counted> counted;
     int last = 0; ///< highest partial that is present
     for (int n = 1; n <= partialCount; ++n) {
         const double hz = n * f0Hz;
         if (hz > 20000.0) break;
+        const auto at = static_cast<std::size_t>(n - 1);
         const double source = std::max(textbookPartialDb(wave, width, n), -rangeDb - 10.0);
-        const double measured = std::max<double>(partials[static_cast<std::size_t>(n - 1)], strongest - rangeDb);
+        const double measured = std::max<double>(partials[at], strongest - rangeDb);
         const double depth = strongest - measured;
-        const bool absent = depth >= rangeDb;
+        const bool absent = depth >= rangeDb || (betweenDb && partials[at] < (*betweenDb)[at] + outOfNoiseDb);
         if (absent && source <= -rangeDb) continue;    // neither has it
         if (absent && n > last + absentCounted) break; // further ones tell the same again
         if (!absent) last = n;
@@ -142,7 +163,7 @@ struct PartialMeter::Transform {
     explicit Transform(int size) : fft(size), window(blackmanHarrisWindow(size)) {}
 };
 
-Partials PartialMeter::measure(std::span<const float> mono48k, double seconds, double f0Hz) {
+Partials PartialMeter::measure(std::span<const float> mono48k, double seconds, double f0Hz, Partials* betweenDb) {
     int size = 1024;
     while (size < 16384 && size < 6.0 * analysisRateHz / f0Hz) size *= 2;
     auto found =
@@ -156,6 +177,20 @@ Partials PartialMeter::measure(std::span<const float> mono48k, double seconds, d
     partials.fill(static_cast<float>(silenceDb));
     const auto bins = transform.fft.bins();
     const double binHz = static_cast<double>(analysisRateHz) / size;
+    const double fullScaleDb = dbFromGain(0.5 * size * coherentGain);
+    if (betweenDb) {
+        betweenDb->fill(static_cast<float>(silenceDb));
+        const auto powerAt = [&](double partial) {
+            const auto middle = static_cast<int>(std::lround(partial * f0Hz / binHz));
+            double sum = 0.0;
+            for (int b = std::max(1, middle - 1); b <= std::min(transform.fft.binCount() - 1, middle + 1); ++b)
+                sum += std::norm(bins[static_cast<std::size_t>(b)]) / 3.0;
+            return sum;
+        };
+        for (int n = 1; n <= partialCount && (n + 0.5) * f0Hz < 0.48 * analysisRateHz; ++n)
+            (*betweenDb)[static_cast<std::size_t>(n - 1)] =
+                static_cast<float>(dbFromPower(0.5 * (powerAt(n - 0.5) + powerAt(n + 0.5)) + 1e-20) - fullScaleDb);
+    }
     for (int n = 1; n <= partialCount && n * f0Hz < 0.47 * analysisRateHz; ++n) {
         const double center = n * f0Hz / binHz;
         const double reach = std::clamp(0.03 * center, 1.0, 0.4 * f0Hz / binHz);
@@ -171,7 +206,7 @@ Partials PartialMeter::measure(std::span<const float> mono48k, double seconds, d
         const double c = levelOf(peak + 1);
         const double curvature = a - 2.0 * b + c;
         const double shift = curvature < 0.0 ? std::clamp(0.5 * (a - c) / curvature, -0.5, 0.5) : 0.0;
-        const double level = b - 0.25 * (a - c) * shift - dbFromGain(0.5 * size * coherentGain);
+        const double level = b - 0.25 * (a - c) * shift - fullScaleDb;
         partials[static_cast<std::size_t>(n - 1)] = static_cast<float>(std::max(silenceDb, level));
     }
     return partials;
@@ -212,7 +247,7 @@ double textbookPartialDb(TextbookWave wave, double pulseWidth, int n) {
     return silenceDb;
 }
 
-SourceFit fitSource(const Partials& partials, double f0Hz) {
+SourceFit fitSource(const Partials& partials, double f0Hz, const Partials* betweenDb) {
     struct Hypothesis {
         TextbookWave wave;
         double width;
@@ -220,9 +255,11 @@ SourceFit fitSource(const Partials& partials, double f0Hz) {
     SourceFit best;
     double bestError = 1e9;
     const auto tryOne = [&](const Hypothesis& h) {
-        const auto counted = countedPartials(partials, f0Hz, h.wave, h.width, sourceRangeDb);
+        const auto counted = countedPartials(partials, betweenDb, f0Hz, h.wave, h.width, sourceRangeDb);
         if (std::all_of(counted.begin(), counted.end(), [](const Counted& c) { return c.absent; })) return;
-        const double error = bestFilter(counted, f0Hz).error;
+        // A width can bend to what the filter family does not quite explain: it should not win by a hair.
+        const bool freeWidth = h.wave == TextbookWave::pulse && h.width < 0.485;
+        const double error = bestFilter(counted, f0Hz).error + (freeWidth ? 0.3 : 0.0);
         if (error < bestError) {
             bestError = error;
             best = {h.wave, h.width, error};
@@ -241,16 +278,39 @@ SourceFit fitSource(const Partials& partials, double f0Hz) {
     return best;
 }
 
-CutoffFit fitCutoff(const Partials& partials, double f0Hz, TextbookWave wave, double pulseWidth) {
-    const auto counted = countedPartials(partials, f0Hz, wave, pulseWidth);
+CutoffFit fitCutoff(const Partials& partials, double f0Hz, TextbookWave wave, double pulseWidth,
+                    const Partials* betweenDb) {
+    const auto counted = countedPartials(partials, betweenDb, f0Hz, wave, pulseWidth, countedRangeDb);
     CutoffFit fit;
     if (std::count_if(counted.begin(), counted.end(), [](const Counted& c) { return !c.absent; }) < 2) return fit;
-    const FilterFit best = bestFilter(counted, f0Hz);
+    const FilterFit best = bestFilter(counted, f0Hz, true);
     fit.effectiveHz = std::exp2(static_cast<double>(best.cutoffStep) / ResponseFamily::perOctave);
-    fit.resonanceDb = std::max(0.0, best.member->peakDb);
+    fit.resonanceDb = std::max(0.0, best.peakDb());
     fit.poles = best.member->poles;
     fit.errorDb = best.error;
+    for (const Counted& c : counted)
+        if (!c.absent) ++(c.gridStep < best.cutoffStep ? fit.below : fit.above);
     return fit;
+}
+
+double slopeAbove(double cutoffHz, const Partials& partials, double f0Hz, TextbookWave wave, double pulseWidth,
+                  const Partials* betweenDb) {
+    double n = 0.0, x = 0.0, y = 0.0, xx = 0.0, xy = 0.0;
+    double lowest = notMeasurable;
+    double highest = notMeasurable;
+    for (const Counted& c : countedPartials(partials, betweenDb, f0Hz, wave, pulseWidth, countedRangeDb)) {
+        const double octave = static_cast<double>(c.gridStep) / ResponseFamily::perOctave;
+        // From a third of an octave on the slope is that of the poles.
+        if (c.absent || octave < std::log2(cutoffHz) + 1.0 / 3.0) continue;
+        if (!isMeasured(lowest)) lowest = octave;
+        highest = octave;
+        n += 1.0;
+        x += octave;
+        y += c.level;
+        xx += octave * octave;
+        xy += octave * c.level;
+    }
+    return n < 3.0 || highest - lowest < 0.5 ? notMeasurable : (n * xy - x * y) / (n * xx - x * x);
 }
 
 } // namespace facet

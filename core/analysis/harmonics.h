@@ -18,8 +18,10 @@ using Partials = std::array<float, partialCount>;
 /// Measures partials of mono sound at 48 kHz; keeps its transform between calls. One thread.
 class PartialMeter {
 public:
-    /// `f0Hz` around an instant sets the window: at least six periods under a Blackman–Harris window.
-    Partials measure(std::span<const float> mono48k, double seconds, double f0Hz);
+    /// `f0Hz` around an instant sets the window: at least six periods under a Blackman–Harris window. `betweenDb`, when
+    /// given, receives what is heard half-way to the neighbors of each partial, as the level of a sine: the noise, and
+    /// where there is none what the window leaves of the partials (50 dB below them or less).
+    Partials measure(std::span<const float> mono48k, double seconds, double f0Hz, Partials* betweenDb = nullptr);
 
 private:
     struct Transform;
@@ -51,7 +53,9 @@ struct SourceFit {
 };
 
 /// Tries the textbook waveforms behind low-passes of either slope. `partials` of the brightest moment tell most.
-SourceFit fitSource(const Partials& partials, double f0Hz);
+/// `betweenDb` as PartialMeter::measure() gives it: partials that do not stand out of it only say that no more than
+/// that is let through.
+SourceFit fitSource(const Partials& partials, double f0Hz, const Partials* betweenDb = nullptr);
 
 /// Fits the same low-pass family to partials of a known source; effective (−6 dB) cutoff in Hz.
 struct CutoffFit {
@@ -59,7 +63,20 @@ struct CutoffFit {
     double resonanceDb = notMeasurable; ///< height of the peak above the pass band, ≥ 0
     int poles = 4;
     double errorDb = notMeasurable;
+    /// Partials that stand out of the noise below and above the cutoff: with few of either, slope and resonance are
+    /// guesses.
+    int below = 0;
+    int above = 0;
+    bool tellsShape() const { return below >= 2 && above >= 3; }
 };
-CutoffFit fitCutoff(const Partials& partials, double f0Hz, TextbookWave wave, double pulseWidth);
+/// `betweenDb` as PartialMeter::measure() gives it: partials that do not stand out of it only say that the filter lets
+/// no more through than that.
+CutoffFit fitCutoff(const Partials& partials, double f0Hz, TextbookWave wave, double pulseWidth,
+                    const Partials* betweenDb = nullptr);
+
+/// Slope in dB per octave of what a filter leaves of a source above its cutoff, fitted straight to the partials there
+/// that stand out of the noise; notMeasurable with fewer than three of them or less than half an octave.
+double slopeAbove(double cutoffHz, const Partials& partials, double f0Hz, TextbookWave wave, double pulseWidth,
+                  const Partials* betweenDb = nullptr);
 
 } // namespace facet

@@ -15,7 +15,8 @@ namespace {
 
 constexpr double stepSeconds = 0.001;
 constexpr double leastDecayDb = 0.8;
-constexpr double rangeDb = 60.0; ///< below its peak a note's level is not fitted
+constexpr double explainedDb = 0.35; ///< mean deviation below which a fit needs no further segments
+constexpr double rangeDb = 60.0;     ///< below its peak a note's level is not fitted
 
 /// Two passes of a moving average: a triangular window, close to a Hann window of the same length.
 template <typename T> void smooth(std::vector<T>& values, int length) {
@@ -41,13 +42,29 @@ template <typename T> void smooth(std::vector<T>& values, int length) {
 
 int stepsOf(double seconds) { return std::max(2, static_cast<int>(std::lround(seconds / stepSeconds))); }
 
-enum { logAttack, logDecay, bend, sustainDb, logRelease, releaseBend, peakDb, gateSeconds, parameterCount };
+enum {
+    logAttack,
+    logDecay,
+    bend,
+    sustainDb,
+    logRelease,
+    releaseBend,
+    peakDb,
+    gateSeconds,
+    delaySeconds,
+    holdSeconds,
+    attackBend,
+    parameterCount
+};
 
 /// Level in dB that the measurement would give for an envelope, over `count` steps from the note's start minus
 /// `lead` steps.
 std::vector<float> modelLevel(const Eigen::VectorXd& p, double gate, int lead, int count, int smoothing) {
     EnvelopeShape shape;
+    shape.delay = p(delaySeconds);
     shape.attack = std::exp(p(logAttack));
+    shape.attackCurve = p(attackBend);
+    shape.hold = p(holdSeconds);
     shape.decay = std::exp(p(logDecay));
     shape.decayCurve = p(bend);
     shape.sustain = gainFromDb(p(sustainDb));
@@ -148,6 +165,7 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
     set(releaseBend, 3.0, 0.0, 8.0);
     set(peakDb, peak, peak - 12.0, peak + 24.0);
     set(gateSeconds, roughGate, gateKnown ? roughGate : 0.005, gateKnown ? roughGate : longest);
+    for (int rare : {delaySeconds, holdSeconds, attackBend}) set(rare, 0.0, 0.0, 0.0);
     problem.residuals = [&](const std::vector<Eigen::VectorXd>& points) {
         std::vector<Eigen::VectorXf> all;
         for (const auto& point : points) {
@@ -162,6 +180,12 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
         }
         return all;
     };
+    LeastSquaresSettings settings{.iterations = 8,
+                                        .differenceStep = 1e-3,
+                                        .differenceSteps = {},
+                                        .absoluteValues = true,
+                                        .absoluteFloor = 0.3,
+                                        .tolerance = 1e-2};
     LeastSquaresResult best;
     best.cost = std::numeric_limits<double>::infinity();
     // The decay's length has local minima; two starts find the right valley.
@@ -169,21 +193,44 @@ LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, dou
         Eigen::VectorXd from = p;
         from(logDecay) = std::log(std::clamp(share * roughGate, 0.004, 20.0));
         if (!gateKnown && share > 0.5) from(gateSeconds) = earlyGate;
-        const auto result = minimizeLeastSquares(problem, from,
-                                                 {.iterations = 8,
-                                                  .differenceStep = 1e-3,
-                                                  .differenceSteps = {},
-                                                  .absoluteValues = true,
-                                                  .absoluteFloor = 0.3,
-                                                  .tolerance = 1e-2},
-                                                 task);
+        const auto result = minimizeLeastSquares(problem, from, settings, task);
         if (result.cost < best.cost) best = result;
     }
+    if (best.cost > explainedDb) {
+        // The less usual segments: when it first rises, and how long it stays near its peak.
+        const auto risesAt = std::find_if(measured.begin(), measured.end(), [&](float db) { return db > peak - 30.0; });
+        const double delay = (static_cast<double>(risesAt - measured.begin()) - lead + 0.4 * smoothing) * stepSeconds;
+        const auto near = [&](auto from, auto to) {
+            return std::find_if(from, to, [&](float db) { return db > peak - 1.0; });
+        };
+        const double reached = static_cast<double>(near(measured.begin(), measured.end()) - measured.begin()) - lead;
+        const double left =
+            static_cast<double>(near(measured.rbegin(), measured.rend()).base() - measured.begin()) - lead;
+        const double stay = std::clamp((left - reached) * stepSeconds, 0.0, roughGate);
+        const Eigen::VectorXd plain = best.point;
+        p = plain;
+        set(delaySeconds, delay > 0.005 ? delay : 0.0, 0.0, roughGate);
+        set(holdSeconds, 0.0, 0.0, roughGate);
+        set(attackBend, 0.0, -8.0, 8.0);
+        settings.iterations = 20;
+        settings.tolerance = 1e-3;
+        Eigen::VectorXd held = p;
+        held(logAttack) = std::log(std::max(0.001, reached * stepSeconds - held(delaySeconds)));
+        held(holdSeconds) = 0.8 * stay;
+        held(logDecay) = std::log(std::clamp(0.5 * (roughGate - stay - reached * stepSeconds), 0.004, 20.0));
+        for (const Eigen::VectorXd& from : {p, held}) {
+            const auto result = minimizeLeastSquares(problem, from, settings, task);
+            if (result.cost < 0.7 * best.cost) best = result;
+        }
+    }
     const SegmentCurve curve(best.point(bend));
+    fit.delay = best.point(delaySeconds);
     fit.attack = std::exp(best.point(logAttack));
+    fit.attackBend = best.point(attackBend);
+    fit.hold = best.point(holdSeconds);
     // Without a fall, or with one that the note does not live to see, there is no decay to time.
     const double decayTime = std::exp(best.point(logDecay)) * curve.timeConstantShare();
-    if (best.point(sustainDb) < -leastDecayDb && decayTime < best.point(gateSeconds)) {
+    if (best.point(sustainDb) < -leastDecayDb && fit.delay + fit.hold + decayTime < best.point(gateSeconds)) {
         fit.decay = std::exp(best.point(logDecay));
         fit.decayBend = best.point(bend);
         fit.decayTime = decayTime;

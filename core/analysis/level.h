@@ -16,7 +16,10 @@ Track levelTrack(std::span<const float> mono48k, double smoothingSeconds);
 
 /// The fitted envelope of one note. Times in seconds.
 struct LevelFit {
-    double attack = notMeasurable;      ///< straight rise to the peak
+    double delay = notMeasurable;       ///< from the note's start until it rises
+    double attack = notMeasurable;      ///< whole rise to the peak
+    double attackBend = notMeasurable;  ///< curve of the attack, as in the engine; 0 is straight
+    double hold = notMeasurable;        ///< at the peak, before the decay
     double decay = notMeasurable;       ///< whole decay segment
     double decayBend = notMeasurable;   ///< curve of the decay, as in the engine
     double decayTime = notMeasurable;   ///< time in which the decay covers 63 % of its way
@@ -30,7 +33,8 @@ struct LevelFit {
 
 /// Fits the engine's envelope to the level of one note that starts at `start` and before `next` (the start
 /// of the next note or the end of the sound). The model goes through the same smoothing as the measurement,
-/// so the window's length drops out of the times. `gate`: known length of the note, or NaN to fit it too.
+/// so the window's length drops out of the times. Delay, hold and a curve of the attack are asked for only where the
+/// note is not explained without them; they are 0 where it is. `gate`: known length of the note, or NaN to fit it too.
 LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, double gate, double next,
                   const Task& task = {});
 

@@ -227,6 +227,7 @@ private:
         double f0Hz;
         std::size_t note;
         Partials partials;
+        Partials between; ///< see PartialMeter::measure()
     };
 
     void measureNotePartials(NoteProfile& result, double end) {
@@ -234,21 +235,26 @@ private:
         std::array<double, partialCount> power{};
         int count = 0;
         float brightest = -1.0f;
+        Partials brightestBetween;
+        brightestBetween.fill(static_cast<float>(silenceDb));
         for (double t = stepSeconds * std::ceil(result.note.start / stepSeconds); t < end; t += stepSeconds) {
             if (!sounds(t)) continue;
-            const Partials partials = meter.measure(mono, t, hz);
+            Partials between;
+            const Partials partials = meter.measure(mono, t, hz, &between);
             for (std::size_t k = 0; k < power.size(); ++k) power[k] += std::pow(10.0, partials[k] / 10.0);
             ++count;
             const float centroid = profile.centroidHz.at(t);
             if (centroid > brightest && profile.levelDb.at(t) > loudest - 30.0) {
                 brightest = centroid;
                 result.brightestPartials = partials;
+                brightestBetween = between;
             }
-            frames.push_back({t, hz, profile.notes.size(), partials});
+            frames.push_back({t, hz, profile.notes.size(), partials, between});
         }
         for (std::size_t k = 0; k < power.size(); ++k)
             result.partials[k] = static_cast<float>(count > 0 ? dbFromPower(power[k] / count) : silenceDb);
         if (brightest < 0.0f) result.brightestPartials = result.partials;
+        betweenAtBrightest.push_back(brightestBetween);
         for (std::size_t k = 0; k < result.partialSlopes.size(); ++k)
             result.partialSlopes[k] = static_cast<float>(slopeOf(k, result.note.end));
     }
@@ -288,58 +294,53 @@ private:
             return;
         }
         // The note whose brightest moment shows most partials tells most about the source.
-        const NoteProfile* best = nullptr;
+        std::size_t best = profile.notes.size();
         double bestScore = -1e9;
-        for (const NoteProfile& note : profile.notes) {
+        for (std::size_t i = 0; i < profile.notes.size(); ++i) {
+            const NoteProfile& note = profile.notes[i];
             const float top = *std::max_element(note.brightestPartials.begin(), note.brightestPartials.end());
             double score = 0.0;
             for (float level : note.brightestPartials) score += level > top - 50.0f ? 1.0 : 0.0;
             if (top > silenceDb + 20.0 && score > bestScore) {
                 bestScore = score;
-                best = &note;
+                best = i;
             }
         }
-        if (best)
-            profile.source =
-                fitSource(best->brightestPartials, isMeasured(best->f0Hz) ? best->f0Hz : expectedHz(best->note));
+        if (best == profile.notes.size()) return;
+        const NoteProfile& note = profile.notes[best];
+        profile.source = fitSource(note.brightestPartials, isMeasured(note.f0Hz) ? note.f0Hz : expectedHz(note.note),
+                                   &betweenAtBrightest[best]);
     }
 
     void measureCutoff() {
-        profile.cutoffHz.stepSeconds = stepSeconds;
-        profile.cutoffHz.values.assign(profile.centroidHz.values.size(), notMeasurable);
+        for (Track* track : {&profile.cutoffHz, &profile.resonanceDb, &profile.filterSlope}) {
+            track->stepSeconds = stepSeconds;
+            track->values.assign(profile.centroidHz.values.size(), notMeasurable);
+        }
+        const SourceFit& source = profile.source;
+        std::vector<CutoffFit> fits(frames.size());
         parallelFor(static_cast<int>(frames.size()), settings.threads, [&](int i) {
             task.check();
             const Frame& frame = frames[static_cast<std::size_t>(i)];
-            const CutoffFit fit = fitCutoff(frame.partials, frame.f0Hz, profile.source.wave, profile.source.pulseWidth);
-            const int at = profile.cutoffHz.indexAt(frame.seconds);
-            if (at >= 0 && at < static_cast<int>(profile.cutoffHz.values.size()))
-                profile.cutoffHz.values[static_cast<std::size_t>(at)] = static_cast<float>(fit.effectiveHz);
+            CutoffFit& fit = fits[static_cast<std::size_t>(i)];
+            fit = fitCutoff(frame.partials, frame.f0Hz, source.wave, source.pulseWidth, &frame.between);
+            const int step = profile.cutoffHz.indexAt(frame.seconds);
+            if (step < 0 || step >= static_cast<int>(profile.cutoffHz.values.size()) || !isMeasured(fit.effectiveHz))
+                return;
+            const auto at = static_cast<std::size_t>(step);
+            profile.cutoffHz.values[at] = static_cast<float>(fit.effectiveHz);
+            if (!fit.tellsShape()) return;
+            profile.resonanceDb.values[at] = static_cast<float>(fit.resonanceDb);
+            profile.filterSlope.values[at] = static_cast<float>(slopeAbove(
+                fit.effectiveHz, frame.partials, frame.f0Hz, source.wave, source.pulseWidth, &frame.between));
         });
+        // Slope and resonance where most partials show both sides of the cutoff.
+        const auto best = std::max_element(fits.begin(), fits.end(), [](const CutoffFit& a, const CutoffFit& b) {
+            return std::min(a.below, a.above) < std::min(b.below, b.above);
+        });
+        if (best != fits.end() && std::min(best->below, best->above) >= 2) profile.filter = *best;
         for (NoteProfile& note : profile.notes) summarizeCutoff(note);
-        measureFilter();
         measureFollowing();
-    }
-
-    /// Slope and resonance where most partials show both sides of the cutoff.
-    void measureFilter() {
-        const Frame* best = nullptr;
-        double bestScore = 0.0;
-        for (const Frame& frame : frames) {
-            const float hz = profile.cutoffHz.at(frame.seconds);
-            if (!isMeasured(hz) || hz > 15000.0) continue;
-            const float strongest = *std::max_element(frame.partials.begin(), frame.partials.end());
-            double below = 0.0;
-            double above = 0.0;
-            for (int n = 1; n <= partialCount; ++n)
-                if (frame.partials[static_cast<std::size_t>(n - 1)] > strongest - 55.0f)
-                    (n * frame.f0Hz < hz ? below : above) += 1.0;
-            if (const double score = std::min(below, above); score > bestScore) {
-                bestScore = score;
-                best = &frame;
-            }
-        }
-        if (best && bestScore >= 2.0)
-            profile.filter = fitCutoff(best->partials, best->f0Hz, profile.source.wave, profile.source.pulseWidth);
     }
 
     /// How the cutoff follows key and level, where the notes differ enough in one and little in the other.
@@ -395,6 +396,7 @@ private:
     Track aperiodicity;
     PartialMeter meter;
     std::vector<Frame> frames;
+    std::vector<Partials> betweenAtBrightest; ///< of each note
     Profile profile;
 };
 

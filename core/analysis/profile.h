@@ -21,7 +21,7 @@
 namespace facet {
 
 /// Grows whenever a measurement changes; part of every cache key.
-inline constexpr int analysisVersion = 3;
+inline constexpr int analysisVersion = 4;
 
 /// Partials whose decay is followed.
 inline constexpr int decayingPartials = 8;
@@ -68,6 +68,8 @@ struct Profile {
     Track centroidHz;
     Track rolloffHz;                         ///< 95 % of the power lies below
     Track cutoffHz;                          ///< effective cutoff: −6 dB re the source's own spectrum
+    Track resonanceDb;                       ///< height of the filter's peak above its pass band
+    Track filterSlope;                       ///< dB per octave above the cutoff, negative
     CutoffFit filter;                        ///< slope and resonance where the filter is seen best
     double keyTracking = notMeasurable;      ///< octaves of cutoff per octave of the key
     double velocityToCutoff = notMeasurable; ///< octaves of cutoff per 10 dB of level

@@ -52,11 +52,16 @@ Json toJson(const NoteProfile& n) {
             {"glide_ms", number(1000.0 * n.glideSeconds)},
             {"sweep_cents", number(n.sweepCents)},
             {"sweep_ms", number(1000.0 * n.sweepSeconds)},
+            {"delay_ms", number(1000.0 * n.level.delay)},
             {"attack_ms", number(1000.0 * n.level.attack)},
+            {"attack_curve", number(n.level.attackBend)},
+            {"hold_ms", number(1000.0 * n.level.hold)},
             {"decay_ms", number(1000.0 * n.level.decay)},
+            {"decay_curve", number(n.level.decayBend)},
             {"decay_63_ms", number(1000.0 * n.level.decayTime)},
             {"sustain_db", number(n.level.sustainDb)},
             {"release_ms", number(1000.0 * n.level.release)},
+            {"release_curve", number(n.level.releaseBend)},
             {"peak_db", number(n.level.peakDb)},
             {"level_confidence", number(confidenceOf(n.level.errorDb, levelHalfAtDb))},
             {"highest_cutoff_hz", number(n.highestCutoffHz)},
@@ -156,6 +161,8 @@ std::string profileToJson(const Profile& profile, const Performance& performance
                       {"centroid_hz", toJson(profile.centroidHz)},
                       {"rolloff_hz", toJson(profile.rolloffHz)},
                       {"effective_cutoff_hz", toJson(profile.cutoffHz)},
+                      {"resonance_db", toJson(profile.resonanceDb)},
+                      {"filter_slope_db_per_octave", toJson(profile.filterSlope)},
                       {"harmonic_to_noise_db", toJson(profile.noise.ratioDb)}};
     return json.dump(1) + "\n";
 }

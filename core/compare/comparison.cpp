@@ -250,8 +250,14 @@ private:
         }
         facet.difference = weights > 0.0 ? sum / weights : notMeasurable;
         std::vector<Remark> remarks;
+        // The segments most sounds do without are spoken of when one side has them.
+        const auto addRareTimes = [&](const char* label, const char* noun, const Pair& pair) {
+            if (pair.reference > 0.004 || pair.render > 0.004) addTimes(facet, remarks, label, noun, 0.01, pair);
+        };
+        addRareTimes("Delay", "delay before the rise", medianPair([](const NoteProfile& n) { return n.level.delay; }));
         addTimes(facet, remarks, "Attack", "attack", 0.004,
                  medianPair([](const NoteProfile& n) { return n.level.attack; }));
+        addRareTimes("Hold", "hold", longestPair([](const NoteProfile& n) { return n.level.hold; }));
         addTimes(facet, remarks, "Decay (63 %)", "decay", 0.02,
                  longestPair([](const NoteProfile& n) { return n.level.decayTime; }));
         const Pair sustain = longestPair([](const NoteProfile& n) { return n.level.sustainDb; });
@@ -360,6 +366,20 @@ private:
         addHz("Resting cutoff", "closes to {}", [](const NoteProfile& n) { return n.restingCutoffHz; });
         addTimes(facet, remarks, "Time to close (63 %)", "closes", 0.02,
                  longestPair([](const NoteProfile& n) { return n.closingTime; }));
+        const Pair slope{medianOf(reference.filterSlope.values), medianOf(render.filterSlope.values)};
+        addRow(
+            facet, "Slope above the cutoff", slope.reference, slope.render,
+            [](double v) { return isMeasured(v) ? signedText(v, 0, "dB/oct") : std::string("–"); },
+            slope.measured() ? signedText(slope.difference(), 0, "dB/oct") : "–");
+        if (slope.measured())
+            remarks.push_back({std::abs(slope.difference()) / 8.0,
+                               fmt::format("falls {:.0f} dB per octave, not {:.0f}", -slope.render, -slope.reference)});
+        const Pair peak{medianOf(reference.resonanceDb.values), medianOf(render.resonanceDb.values)};
+        addRow(facet, "Resonance", peak.reference, peak.render, dbText, apartDb(peak.reference, peak.render));
+        if (peak.measured())
+            remarks.push_back(
+                {std::abs(peak.difference()) / 4.0, fmt::format("resonance {:.0f} dB {}", std::abs(peak.difference()),
+                                                                peak.difference() > 0 ? "higher" : "lower")});
         const Pair middle{medianOf(reference.centroidHz.values), medianOf(render.centroidHz.values)};
         const Pair edge{medianOf(reference.rolloffHz.values), medianOf(render.rolloffHz.values)};
         const auto apart = [&](const Pair& p) {

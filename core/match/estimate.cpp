@@ -81,10 +81,12 @@ Patch estimate(const Profile& profile, const Structure& structure, const Patch& 
         *std::max_element(profile.notes.begin(), profile.notes.end(), [](const NoteProfile& a, const NoteProfile& b) {
             return a.note.end - a.note.start < b.note.end - b.note.start;
         });
+    std::vector<float> delays;
     std::vector<float> attacks;
     std::vector<float> releases;
     std::vector<float> releaseBends;
     for (const NoteProfile& note : profile.notes) {
+        delays.push_back(static_cast<float>(note.level.delay));
         attacks.push_back(static_cast<float>(note.level.attack));
         releases.push_back(static_cast<float>(note.level.release));
         releaseBends.push_back(static_cast<float>(note.level.releaseBend));
@@ -92,7 +94,10 @@ Patch estimate(const Profile& profile, const Structure& structure, const Patch& 
     const auto setMeasured = [&](const Address& address, double value, double factor = 1.0) {
         if (isMeasured(value)) patch.setNearest(address, value * factor);
     };
+    setMeasured({levelEnvelope, "delay"}, medianOf(delays), 1000.0);
     setMeasured({levelEnvelope, "attack"}, medianOf(attacks), 1000.0);
+    setMeasured({levelEnvelope, "attack_curve"}, longest.level.attackBend, 10.0);
+    setMeasured({levelEnvelope, "hold"}, longest.level.hold, 1000.0);
     setMeasured({levelEnvelope, "decay"}, longest.level.decay, 1000.0);
     setMeasured({levelEnvelope, "decay_curve"}, longest.level.decayBend, 10.0);
     if (isMeasured(longest.level.sustainDb))
