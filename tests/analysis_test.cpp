@@ -145,6 +145,57 @@ TEST(NoteFinding, SplitsLegatoByPitch) {
     EXPECT_NEAR(found.performance.notes[1].start, 0.5, 0.015); // a rise in level would tell more exactly
 }
 
+/// A held tone whose pitch in cents re A3 is a function of time.
+std::vector<float> toneOf(double seconds, const std::function<double(double)>& cents) {
+    double phase = 0.0;
+    return mono(seconds, [&](double t) {
+        phase += 220.0 * std::exp2(cents(t) / 1200.0) / 48000.0;
+        double sum = 0.0;
+        for (int n = 1; n <= 10; ++n) sum += 0.3 / n * std::sin(2.0 * std::numbers::pi * n * phase);
+        const double end = seconds - 0.2;
+        return sum * std::clamp((t - 0.1) / 0.005, 0.0, 1.0) * std::clamp((end - t) / 0.02, 0.0, 1.0);
+    });
+}
+
+TEST(NoteFinding, DrawsSlidesAsOverlaps) {
+    for (double seconds : {0.05, 0.15}) {
+        const auto found =
+            findNotes(toneOf(1.6, [&](double t) { return 700.0 * std::clamp((t - 0.7) / seconds, 0.0, 1.0); }));
+        const auto& notes = found.performance.notes;
+        ASSERT_EQ(notes.size(), 2u) << seconds;
+        EXPECT_EQ(notes[0].key, 57);
+        EXPECT_EQ(notes[1].key, 64);
+        EXPECT_NEAR(notes[1].start, 0.7, 0.01) << "where the way to it begins";
+        EXPECT_GT(notes[0].end, notes[1].start);
+        EXPECT_EQ(found.glides, 1);
+        EXPECT_TRUE(found.performance.bends.empty());
+        EXPECT_NE(found.evidence().find("slides"), std::string::npos);
+    }
+}
+
+TEST(NoteFinding, DrawsBendsOfHeldNotes) {
+    // Up two semitones and back, slowly.
+    const auto course = [](double t) { return 200.0 * std::clamp(1.0 - std::abs(t - 1.0) / 0.4, 0.0, 1.0); };
+    const auto found = findNotes(toneOf(2.0, course));
+    ASSERT_EQ(found.performance.notes.size(), 1u);
+    EXPECT_EQ(found.performance.notes[0].key, 57);
+    EXPECT_NEAR(found.performance.notes[0].cents, 0.0, 8.0) << "the bend is not the note's";
+    ASSERT_FALSE(found.performance.bends.empty());
+    for (double t : {0.3, 0.8, 1.0, 1.2, 1.6}) EXPECT_NEAR(found.performance.bendAt(t), course(t), 20.0) << t;
+    EXPECT_LT(found.performance.bends.size(), 16u);
+    EXPECT_EQ(found.performance.bendAt(1.9), 0.0);
+}
+
+TEST(NoteFinding, LeavesVibratoAndSweepsToThePatch) {
+    const auto vibrato =
+        findNotes(toneOf(2.0, [](double t) { return 60.0 * std::sin(2.0 * std::numbers::pi * 5.5 * t); }));
+    ASSERT_EQ(vibrato.performance.notes.size(), 1u);
+    EXPECT_TRUE(vibrato.performance.bends.empty());
+    const auto sweep = findNotes(toneOf(2.0, [](double t) { return 300.0 * std::exp(-(t - 0.1) / 0.08); }));
+    ASSERT_EQ(sweep.performance.notes.size(), 1u);
+    EXPECT_TRUE(sweep.performance.bends.empty());
+}
+
 /// Notes of equal saws through a gentle low-pass, as a sum of partials.
 double chordAt(const std::vector<int>& keys, double t) {
     double sum = 0.0;

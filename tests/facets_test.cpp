@@ -1,11 +1,13 @@
 // Noise, motion, width and space against sounds made from formulas.
 #include "core/analysis/glide.h"
 #include "core/analysis/overview.h"
+#include "core/analysis/pitch.h"
 #include "core/analysis/profile.h"
 #include "core/analysis/separation.h"
 #include "core/base/error.h"
 #include "core/base/random.h"
 #include "core/base/units.h"
+#include "core/dsp/envelope.h"
 #include "core/dsp/low_pass.h"
 #include "core/audio/audio_file.h"
 #include "tests/support/files.h"
@@ -228,17 +230,51 @@ TEST(Motion, OfAPlainToneIsNone) {
     EXPECT_LT(profile.motion.driftCents, 0.5);
 }
 
-TEST(Glides, HaveTheirLength) {
-    for (double seconds : {0.06, 0.12, 0.3}) {
-        Track pitch{.stepSeconds = 0.005, .values = {}};
-        for (double t = 0.0; t < 1.2; t += 0.005) {
-            const double share = std::clamp((t - 0.5) / seconds, 0.0, 1.0);
-            pitch.values.push_back(static_cast<float>(220.0 * std::exp2(share * 7.0 / 12.0)));
-        }
-        // A track made by formula is not smoothed as a measured one is, for which 35 ms are taken out.
-        EXPECT_NEAR(glideTime(pitch, 0.5, 220.0, 220.0 * std::exp2(7.0 / 12.0), 1.2),
-                    std::sqrt(seconds * seconds - 0.035 * 0.035), 0.012);
-    }
+TEST(Glides, HaveTheirLengthAndCurve) {
+    // From slow ones to one that is over before a pitch tracker has heard a window's worth of it.
+    for (double seconds : {0.03, 0.06, 0.12, 0.3})
+        for (double semitones : {7.0, -24.0, 2.0})
+            for (double bend : {0.0, 4.0}) {
+                double phase = 0.0;
+                double last = 0.0;
+                const auto sound = mono(1.4, [&](double t) {
+                    const double x = std::clamp((t - 0.5) / seconds, 0.0, 1.0);
+                    const double share = bend == 0.0 ? x : std::expm1(-bend * x) / std::expm1(-bend);
+                    const double hz = 220.0 * std::exp2(share * semitones / 12.0);
+                    phase += hz * (t - last);
+                    last = t;
+                    double sum = 0.0;
+                    for (int n = 1; n <= 12; ++n) sum += 0.2 / n * std::sin(turn * n * phase);
+                    return sum;
+                });
+                const PitchTrack pitch = trackPitch(sound, {.stepSeconds = 0.01});
+                const double to = 220.0 * std::exp2(semitones / 12.0);
+                // A note's start may be known, or be found in the middle of the way.
+                for (double around : {0.5, 0.5 + 0.5 * seconds}) {
+                    const Glide glide = fitGlide(sound, pitch.hz, around, 220.0, to, 0.0, 1.4);
+                    const auto what = fmt::format("{} s, {} semitones, bend {}", seconds, semitones, bend);
+                    ASSERT_TRUE(glide.found()) << what;
+                    // Where a bent way comes to rest cannot be heard; where it has covered most can.
+                    const auto covered = [](double whole, double c) {
+                        return whole * SegmentCurve(c).timeConstantShare();
+                    };
+                    EXPECT_NEAR(glide.start, 0.5, 0.008) << what;
+                    EXPECT_NEAR(covered(glide.seconds, glide.bend), covered(seconds, bend),
+                                std::max(0.005, 0.1 * seconds))
+                        << what;
+                }
+            }
+}
+
+TEST(Glides, AreNotSeenWhereThereAreNone) {
+    const auto held = mono(1.0, [](double t) { return 0.3 * sawAt(220.0, t); });
+    EXPECT_FALSE(fitGlide(held, trackPitch(held).hz, 0.5, 220.0, 330.0, 0.0, 1.0).found());
+    // Two notes side by side, one behind the other's end: a step.
+    const auto step = mono(1.0, [](double t) { return 0.3 * sawAt(t < 0.5 ? 220.0 : 330.0, t); });
+    EXPECT_LT(fitGlide(step, trackPitch(step).hz, 0.5, 220.0, 330.0, 0.0, 1.0).seconds, 0.01);
+}
+
+TEST(OnsetSweeps, HaveTheirDepthAndTime) {
     Track falling{.stepSeconds = 0.005, .values = {}};
     for (double t = 0.0; t < 0.6; t += 0.005)
         falling.values.push_back(static_cast<float>(100.0 * std::exp2(2.0 * std::exp(-t / 0.05))));

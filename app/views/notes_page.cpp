@@ -3,6 +3,7 @@
 #include "app/session/session.h"
 #include "app/views/note_editor.h"
 #include "app/views/theme.h"
+#include "core/analysis/bends.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -141,17 +142,7 @@ void NotesPage::quantizeChosen() {
 void NotesPage::takeBends() {
     const ProfilePtr& profile = session_.results().reference.profile;
     if (!profile) return;
-    std::vector<CurvePoint> points;
-    for (const NoteProfile& note : profile->notes) {
-        std::vector<CurvePoint> track;
-        for (double at = note.note.start + 0.01; at < note.note.end; at += 0.005) {
-            const float cents = profile->pitchCents.at(at);
-            if (isMeasured(cents)) track.push_back({at, cents});
-        }
-        if (track.size() < 4) continue;
-        const auto few = simplified(track, 8.0);
-        points.insert(points.end(), few.begin(), few.end());
-    }
+    const auto points = pitchAsBends(profile->pitchCents, session_.performance());
     if (points.empty()) {
         summary_->setText(tr("No pitch can be followed in this recording."));
         return;

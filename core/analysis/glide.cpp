@@ -1,6 +1,7 @@
 #include "core/analysis/glide.h"
 
 #include "core/audio/recording.h"
+#include "core/dsp/envelope.h"
 
 #include <algorithm>
 #include <cmath>
@@ -10,30 +11,116 @@ namespace facet {
 
 namespace {
 
-/// A step of pitch comes out of the tracker as a ramp of about this length: its integration window.
-constexpr double trackerSeconds = 0.035;
 constexpr double leastSweepCents = 30.0;
+constexpr double heldCents = 35.0;     ///< a pitch this near to a note's is the note's
+constexpr double trackerReach = 0.045; ///< seconds on either side of an instant that a pitch tracker hears
+constexpr double cyclesRepeat = 0.35;  ///< the cost of a way must stay below
+constexpr double shortestGlide = 0.004;
+
+/// What the cycles of a sound say about a way from one pitch to another.
+class CycleMatch {
+public:
+    CycleMatch(std::span<const float> mono48k, double fromHz, double toHz, double begin, double end)
+        : from_(fromHz), way_(std::log2(toHz / fromHz)), begin_(begin) {
+        // Four partials are left, as more would give the search more valleys; 32 values a cycle hold them.
+        const double highest = std::max(fromHz, toHz);
+        const auto reach = static_cast<std::size_t>(std::max(2.0, analysisRateHz / (4.0 * highest)));
+        const auto stride = static_cast<std::size_t>(std::max(1.0, analysisRateHz / (32.0 * highest)));
+        const auto first = static_cast<std::size_t>(std::max(0.0, begin) * analysisRateHz);
+        const auto last = std::min(mono48k.size(), static_cast<std::size_t>(end * analysisRateHz));
+        std::vector<double> sums{0.0};
+        for (std::size_t i = first; i < last; ++i) sums.push_back(sums.back() + mono48k[i]);
+        for (std::size_t i = 0; i + reach < sums.size(); i += stride)
+            sound_.push_back(static_cast<float>((sums[i + reach] - sums[i]) / static_cast<double>(reach)));
+        begin_ = (static_cast<double>(first) + 0.5 * static_cast<double>(reach)) / analysisRateHz;
+        step_ = static_cast<double>(stride) / analysisRateHz;
+        phase_.resize(sound_.size());
+    }
+
+    /// Power of what changes from cycle to cycle re the power of the sound, 0 … 2.
+    double cost(double start, double seconds, double bend) {
+        const SegmentCurve curve(bend);
+        double phase = 0.0;
+        for (std::size_t i = 0; i < phase_.size(); ++i) {
+            phase_[i] = phase;
+            const double t = begin_ + static_cast<double>(i) * step_;
+            const double share = seconds > 0.0 ? curve((t - start) / seconds) : (t >= start ? 1.0 : 0.0);
+            phase += from_ * std::exp2(way_ * share) * step_;
+        }
+        double apart = 0.0;
+        double power = 1e-12;
+        std::size_t later = 0;
+        for (std::size_t i = 0; i < phase_.size(); ++i) {
+            while (later + 1 < phase_.size() && phase_[later + 1] < phase_[i] + 1.0) ++later;
+            if (later + 1 >= phase_.size()) break;
+            const double into = (phase_[i] + 1.0 - phase_[later]) / (phase_[later + 1] - phase_[later]);
+            const double next = sound_[later] + into * (sound_[later + 1] - sound_[later]);
+            apart += (next - sound_[i]) * (next - sound_[i]);
+            power += 0.5 * (next * next + sound_[i] * sound_[i]);
+        }
+        return apart / power;
+    }
+
+private:
+    double from_;
+    double way_;        ///< octaves
+    double begin_;      ///< seconds
+    double step_ = 1.0; ///< seconds between two values
+    std::vector<float> sound_;
+    std::vector<double> phase_;
+};
 
 } // namespace
 
-double glideTime(const Track& pitchHz, double around, double fromHz, double toHz, double latest) {
-    const double way = std::log2(toHz / fromHz);
-    if (std::abs(way) < 1.0 / 12.0) return notMeasurable;
-    double left = notMeasurable;
-    double reached = notMeasurable;
-    for (double t = around - 0.03; t <= latest; t += pitchHz.stepSeconds) {
-        const float hz = pitchHz.at(t);
-        if (!isMeasured(hz)) continue;
-        const double share = std::log2(hz / fromHz) / way;
-        if (share < 0.1) left = t;
-        if (share >= 0.9) {
-            reached = t;
-            break;
+Glide fitGlide(std::span<const float> mono48k, const Track& pitchHz, double around, double fromHz, double toHz,
+               double earliest, double latest) {
+    if (std::abs(std::log2(toHz / fromHz)) < 1.0 / 12.0 - 1e-9) return {};
+    const auto holds = [&](double t, double hz) {
+        const float at = pitchHz.at(t);
+        return isMeasured(at) && std::abs(1200.0 * std::log2(at / hz)) < heldCents;
+    };
+    // Where the tracker last hears the one pitch and first the other.
+    double left = around;
+    while (left > earliest && !holds(left, fromHz)) left -= pitchHz.stepSeconds;
+    double right = std::max(left, around);
+    while (right < latest && !holds(right, toHz)) right += pitchHz.stepSeconds;
+    while (left < right && holds(left + pitchHz.stepSeconds, fromHz)) left += pitchHz.stepSeconds;
+    if (left <= earliest || right >= latest) return {};
+    const double lowest = std::min(fromHz, toHz);
+    const double begin = std::max(earliest, left - trackerReach - 2.0 / lowest);
+    CycleMatch match(mono48k, fromHz, toHz, begin, std::min(latest, right + trackerReach + 3.0 / lowest));
+
+    struct Way {
+        double start, end, bend, cost;
+    };
+    Way best{left, right, 0.0, 1e9};
+    const auto attempt = [&](double start, double end, double bend) {
+        if (end < start || std::abs(bend) > 8.0) return;
+        const double cost = match.cost(start, end - start < shortestGlide ? 0.0 : end - start, bend);
+        if (cost < best.cost) best = {start, end, bend, cost};
+    };
+    constexpr int places = 12;
+    const double from = left - trackerReach;
+    const double step = (right + trackerReach - from) / places;
+    for (double bend : {0.0, 4.0, -4.0})
+        for (int i = 0; i <= places; ++i)
+            for (int k = i; k <= places; ++k) attempt(from + i * step, from + k * step, bend);
+    double reach = 0.5 * step;
+    double bendReach = 2.0;
+    while (reach > 0.0005) {
+        const Way before = best;
+        for (double a : {-1.0, 0.0, 1.0})
+            for (double b : {-1.0, 0.0, 1.0})
+                for (double c : {-1.0, 0.0, 1.0})
+                    attempt(before.start + a * reach, before.end + b * reach, before.bend + c * bendReach);
+        if (best.cost == before.cost) {
+            reach *= 0.5;
+            bendReach *= 0.6;
         }
     }
-    if (!isMeasured(left) || !isMeasured(reached)) return notMeasurable;
-    const double seen = (reached - left) / 0.8;
-    return seen > trackerSeconds ? std::sqrt(seen * seen - trackerSeconds * trackerSeconds) : 0.0;
+    if (best.cost > cyclesRepeat) return {};
+    const double seconds = best.end - best.start;
+    return seconds < shortestGlide ? Glide{best.start, 0.0, 0.0} : Glide{best.start, seconds, best.bend};
 }
 
 OnsetSweep onsetSweep(const Track& pitchHz, double start, double end, double steadyHz) {

@@ -91,8 +91,8 @@ FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz, bool fine
         for (std::size_t k = 0; k < counted.size(); ++k) {
             const int i = std::clamp(counted[k].gridStep - cutoff, ResponseFamily::lowest, ResponseFamily::highest);
             const auto at = static_cast<std::size_t>(i - ResponseFamily::lowest);
-            const float response = member.response[at] + share * (other.response[at] - member.response[at]);
-            apart[k] = counted[k].level - response;
+            apart[k] = counted[k].level - member.response[at];
+            if (share > 0.0f) apart[k] -= share * (other.response[at] - member.response[at]);
             if (counted[k].absent) continue;
             mean += counted[k].weight * apart[k];
             present += counted[k].weight;
@@ -115,15 +115,17 @@ FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz, bool fine
         tryMix(member, member, 0.0f, cutoff);
     };
     constexpr int coarse = 8;
-    for (const auto& member : responseFamily().members)
-        for (int cutoff = first; cutoff <= last; cutoff += coarse) tryCutoff(member, cutoff);
+    // Every other of the family finds the neighborhood.
+    const auto& members = responseFamily().members;
+    for (std::size_t m = 0; m < members.size(); m += 2)
+        for (int cutoff = first; cutoff <= last; cutoff += coarse) tryCutoff(members[m], cutoff);
     const int middle = best.cutoffStep;
-    for (const auto& member : responseFamily().members)
+    for (const auto& member : members)
         for (int cutoff = middle - coarse + 1; cutoff < middle + coarse; ++cutoff)
             if (cutoff != middle || &member != best.member) tryCutoff(member, cutoff);
     if (!finely) return best;
     const FilterFit found = best;
-    for (const auto& other : responseFamily().members) {
+    for (const auto& other : members) {
         if (other.poles != found.member->poles || std::abs(&other - found.member) != 1) continue;
         for (float share : {0.25f, 0.5f, 0.75f})
             for (int by = -3; by <= 3; ++by) tryMix(*found.member, other, share, found.cutoffStep + by);

@@ -1,7 +1,9 @@
 #include "core/analysis/notes.h"
 
+#include "core/analysis/bends.h"
 #include "core/analysis/chords.h"
 #include "core/analysis/gate.h"
+#include "core/analysis/glide.h"
 #include "core/analysis/level.h"
 #include "core/analysis/space.h"
 #include "core/analysis/tempo.h"
@@ -12,6 +14,7 @@
 #include <array>
 #include <cmath>
 #include <fmt/format.h>
+#include <utility>
 #include <vector>
 
 namespace facet {
@@ -32,7 +35,9 @@ constexpr double chordShare = 0.5;    ///< of the sounding time in which several
 constexpr double chordRangeDb = 25.0; ///< below the loudest an instant tells nothing about chords
 constexpr int chordInstants = 24;
 constexpr double trustedTempo = 0.9;
-constexpr double intendedCents = 8.0; ///< smaller deviations are the filter's and the measurement's
+constexpr double overlapSeconds = 0.02; ///< notes this close are held into each other
+constexpr double leastGlide = 0.012;    ///< seconds
+constexpr double intendedCents = 8.0;   ///< smaller deviations are the filter's and the measurement's
 
 /// Where a note may begin: at a rise of the level, or where only the pitch changes.
 struct Start {
@@ -95,6 +100,7 @@ public:
             return found;
         }
         addPitchChanges(starts);
+        addFastSlides(starts);
         std::sort(starts.begin(), starts.end(), [](const Start& a, const Start& b) { return a.seconds < b.seconds; });
         std::vector<Span> spans = spansBetween(starts);
         found.confidence = pitchedShare();
@@ -105,6 +111,8 @@ public:
         }
         toNotes(spans, found.performance);
         found.gateEvidence = joinGatedNotes(found.performance.notes, mono, found.performance.tuningCents);
+        found.glides = joinSlidNotes(found.performance);
+        found.performance.bends = findBends(pitch.hz, found.performance);
         return found;
     }
 
@@ -185,6 +193,32 @@ private:
             const double seconds = i * pitch.hz.stepSeconds;
             const auto near = [seconds](const Start& start) { return std::abs(start.seconds - seconds) < 0.06; };
             if (std::none_of(starts.begin(), starts.end(), near)) starts.push_back({seconds, false});
+        }
+    }
+
+    /// Slides too fast for the tracker, which hears no pitch for some frames while the level holds.
+    void addFastSlides(std::vector<Start>& starts) const {
+        constexpr std::size_t longest = 16; // frames, 80 ms
+        constexpr std::ptrdiff_t side = 6;  // 30 ms
+        constexpr float holdsDb = 6.0f;
+        const auto& hz = pitch.hz.values;
+        std::size_t heard = hz.size(); ///< last frame with a pitch
+        for (std::size_t i = 0; i + side < hz.size(); ++i) {
+            if (!isMeasured(hz[i])) continue;
+            const std::size_t last = std::exchange(heard, i);
+            if (last + 1 >= i || i - last > longest || last < side) continue;
+            const double from = static_cast<double>(last) * pitch.hz.stepSeconds;
+            const double to = static_cast<double>(i) * pitch.hz.stepSeconds;
+            if (lowestBetween(coarse, from, to) < std::max(coarse.at(from), coarse.at(to)) - holdsDb) continue;
+            const float before = medianOf({hz.begin() + last - side, hz.begin() + last + 1});
+            const float after = medianOf({hz.begin() + i, hz.begin() + i + side});
+            if (!isMeasured(before) || !isMeasured(after) || std::abs(12.0 * std::log2(after / before)) < 0.8) continue;
+            const auto near = [&](const Start& start) {
+                return start.seconds > from - 0.06 && start.seconds < to + 0.06;
+            };
+            if (std::any_of(starts.begin(), starts.end(), near)) continue;
+            const Glide glide = fitGlide(mono, pitch.hz, 0.5 * (from + to), before, after, from - 0.3, to + 0.3);
+            if (glide.found()) starts.push_back({glide.start + 0.5 * glide.seconds, false});
         }
     }
 
@@ -328,6 +362,26 @@ private:
         performance.normalize();
     }
 
+    /// Notes that the pitch slides into begin where the way to them does, and the note before is held until then: an
+    /// overlap, which is what a glide is played by. Returns how many there are.
+    int joinSlidNotes(Performance& performance) const {
+        int glides = 0;
+        auto& notes = performance.notes;
+        const auto hzOf = [&](const Note& n) { return hzFromKey(n.key + n.cents / 100.0, performance.tuningCents); };
+        for (std::size_t i = 1; i < notes.size(); ++i) {
+            Note& before = notes[i - 1];
+            if (before.end < notes[i].start - overlapSeconds) continue;
+            task.check();
+            const Glide glide = fitGlide(mono, pitch.hz, notes[i].start, hzOf(before), hzOf(notes[i]),
+                                         std::max(before.start, notes[i].start - 0.5), notes[i].end);
+            if (!glide.found() || glide.seconds < leastGlide || glide.start < before.start + shortestNote) continue;
+            notes[i].start = glide.start;
+            before.end = glide.start + overlapSeconds;
+            ++glides;
+        }
+        return glides;
+    }
+
     std::span<const float> mono;
     const PitchTrack& pitch;
     const Task& task;
@@ -342,10 +396,13 @@ private:
 
 std::string FoundNotes::evidence() const {
     std::string text = gateEvidence;
+    const auto add = [&](const std::string& sentence) { text += (text.empty() ? "" : " ") + sentence; };
     if (repeatsLeftOut > 0)
-        text +=
-            fmt::format("{}{} repeat{} of an echo of {:.0f} ms {} left out.", text.empty() ? "" : " ", repeatsLeftOut,
-                        repeatsLeftOut == 1 ? "" : "s", 1000.0 * echoSeconds, repeatsLeftOut == 1 ? "was" : "were");
+        add(fmt::format("{} repeat{} of an echo of {:.0f} ms {} left out.", repeatsLeftOut,
+                        repeatsLeftOut == 1 ? "" : "s", 1000.0 * echoSeconds, repeatsLeftOut == 1 ? "was" : "were"));
+    if (glides > 0)
+        add(fmt::format("The pitch slides into {} note{}: drawn as overlaps.", glides, glides == 1 ? "" : "s"));
+    if (!performance.bends.empty()) add("Held notes change their pitch: drawn as bends.");
     return text;
 }
 

@@ -23,6 +23,8 @@ struct FoundNotes {
     int repeatsLeftOut = 0;
     /// Why repeated bursts were taken for one held note behind a gate, or empty; for people.
     std::string gateEvidence;
+    /// Notes that the pitch slides into; each overlaps the note before.
+    int glides = 0;
     /// What was decided and why, in words: gates joined, repeats of an echo left out. May be empty.
     std::string evidence() const;
     /// One honest sentence when the notes are not to be trusted; empty otherwise.

@@ -1,6 +1,5 @@
 #include "core/analysis/profile.h"
 
-#include "core/analysis/glide.h"
 #include "core/analysis/pitch.h"
 #include "core/base/parallel.h"
 #include "core/base/units.h"
@@ -122,7 +121,7 @@ private:
     void measureSpectrum() {
         constexpr int size = 2048;
         RealFft fft(size);
-        const auto window = hannWindow(size);
+        const auto& window = hannWindow(size);
         const int count = static_cast<int>(profile.seconds / stepSeconds) + 1;
         profile.centroidHz.stepSeconds = profile.rolloffHz.stepSeconds = stepSeconds;
         constexpr double binHz = static_cast<double>(analysisRateHz) / size;
@@ -206,7 +205,10 @@ private:
         const Note* before = i > 0 ? &performance.notes[i - 1] : nullptr;
         if (before && before->start > note.start - 0.03) before = nullptr; // of the same chord
         if (before && before->end > note.start - 0.03)
-            result.glideSeconds = glideTime(profile.pitchHz, note.start, expectedHz(*before), steadyHz, next);
+            result.glide =
+                fitGlide(mono, profile.pitchHz, note.start,
+                         isMeasured(profile.notes[i - 1].f0Hz) ? profile.notes[i - 1].f0Hz : expectedHz(*before),
+                         steadyHz, std::max(before->start, note.start - 0.5), std::min(next, note.start + 2.0));
         else {
             OnsetSweep sweep = onsetSweep(profile.pitchHz, note.start, std::min(note.end, next), steadyHz);
             if (!isMeasured(sweep.cents)) sweep = sweepOfHit(mono, note.start, std::min(note.end, next), steadyHz);

@@ -1,6 +1,7 @@
 // The profile: everything measured about one recording whose notes are known.
 #pragma once
 
+#include "core/analysis/glide.h"
 #include "core/analysis/harmonics.h"
 #include "core/analysis/inharmonicity.h"
 #include "core/analysis/level.h"
@@ -34,7 +35,7 @@ struct NoteProfile {
     double pitchConfidence = 0.0;       ///< 0 … 1: how periodic the note is
     double subOctaveDb = notMeasurable; ///< see measureSubOctave()
     Inharmonicity inharmonicity;
-    double glideSeconds = notMeasurable; ///< from the note before, where the two are joined
+    Glide glide;                         ///< from the note before, where the two are joined
     double sweepCents = notMeasurable;   ///< pitch at the onset re the steady pitch, when it falls or rises into it
     double sweepSeconds = notMeasurable; ///< until 63 % of the sweep is done
     LevelFit level;

@@ -50,7 +50,7 @@ double upperLimitOf(const Recording& recording, const Task& task) {
     const std::vector<float> mono = monoMix(recording);
     if (mono.size() < size) return notMeasurable;
     RealFft fft(size);
-    const auto window = blackmanHarrisWindow(size);
+    const auto& window = blackmanHarrisWindow(size);
     std::vector<double> power(static_cast<std::size_t>(fft.binCount()), 0.0);
     const std::size_t hop = std::max<std::size_t>(size / 2, mono.size() / 200);
     for (std::size_t at = 0; at + size <= mono.size(); at += hop) {
@@ -81,7 +81,7 @@ double upperLimitOf(const Recording& recording, const Task& task) {
 double flatnessOf(const std::vector<float>& mono, std::size_t at) {
     constexpr std::size_t size = 1024;
     RealFft fft(size);
-    const auto window = hannWindow(size);
+    const auto& window = hannWindow(size);
     for (std::size_t i = 0; i < size; ++i) fft.time()[i] = at + i < mono.size() ? window[i] * mono[at + i] : 0.0f;
     fft.forward();
     double logs = 0.0, sum = 0.0;

@@ -31,7 +31,7 @@ float medianAround(const float* line, int at, int count, int stride) {
 std::vector<float> tonalPart(const std::vector<float>& sound, int size, const Task& task) {
     const int hop = size / 4;
     RealFft fft(size);
-    const auto window = hannWindow(size);
+    const auto& window = hannWindow(size);
     const int bins = fft.binCount();
     const int frames = static_cast<int>(sound.size()) / hop + 5;
     std::vector<std::complex<float>> spectra(static_cast<std::size_t>(frames) * static_cast<std::size_t>(bins));

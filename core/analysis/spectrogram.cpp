@@ -38,7 +38,7 @@ Spectrogram measureSpectrogram(const Recording& recording, const Task& task) {
         while (size < resolution.size * recording.rateHz / 64000) size *= 2;
         const double binHz = static_cast<double>(recording.rateHz) / size;
         RealFft fft(size);
-        const auto window = hannWindow(size);
+        const auto& window = hannWindow(size);
         std::vector<float> power(static_cast<std::size_t>(fft.binCount()));
         const auto last = static_cast<double>(power.size() - 1);
         for (int column = 0; column < picture.columns; ++column) {

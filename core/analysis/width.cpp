@@ -46,7 +46,7 @@ WidthProfile measureWidth(const Recording& recording, const Task& task) {
     }
     RealFft left(size);
     RealFft right(size);
-    const auto window = hannWindow(size);
+    const auto& window = hannWindow(size);
     const double binHz = static_cast<double>(recording.rateHz) / size;
     std::vector<Sums> sums(highestBand - lowestBand + 1);
     for (int begin = -size / 2; begin < recording.frameCount(); begin += size / 2) {

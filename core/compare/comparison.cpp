@@ -190,6 +190,21 @@ private:
         const auto text = [](double v) { return isMeasured(v) ? signedText(v, 1, "ct") : std::string("–"); };
         facet.values.push_back({"Against the note", text(cents.reference), text(cents.render),
                                 cents.measured() ? text(cents.difference()) : "–"});
+        addRareTimes(facet, remarks, "Glide to the note", "glide",
+                     medianPair([](const NoteProfile& n) { return n.glide.seconds; }));
+        const Pair sweep = medianPair([](const NoteProfile& n) { return n.sweepCents; });
+        if (isMeasured(sweep.reference) || isMeasured(sweep.render)) {
+            addRow(
+                facet, "Sweep at the onset", sweep.reference, sweep.render,
+                [](double v) { return isMeasured(v) ? signedText(v, 0, "ct") : std::string("–"); },
+                sweep.measured() ? signedText(sweep.difference(), 0, "ct") : "–");
+            addTimes(facet, remarks, "Sweep (63 %)", "sweep", 0.01,
+                     medianPair([](const NoteProfile& n) { return n.sweepSeconds; }));
+            if (sweep.measured())
+                remarks.push_back({std::abs(sweep.difference()) / 100.0,
+                                   fmt::format("begins {:.0f} cents {}", std::abs(sweep.difference()),
+                                               sweep.difference() > 0 ? "higher" : "lower")});
+        }
         facet.values.push_back({"Tuning of the recording", signedText(reference.tuningCents, 1, "ct"),
                                 signedText(render.tuningCents, 1, "ct"), "–"});
         facet.values.push_back({"Mean distance over time", "–", "–",
@@ -233,6 +248,13 @@ private:
                                                      pair.difference() > 0 ? "longer" : "shorter")});
     }
 
+    /// Times that most sounds do without are spoken of when one side has them.
+    void addRareTimes(FacetComparison& facet, std::vector<Remark>& remarks, const char* label, const char* noun,
+                      const Pair& pair) const {
+        constexpr double rare = 0.004;
+        if (pair.reference > rare || pair.render > rare) addTimes(facet, remarks, label, noun, 0.01, pair);
+    }
+
     FacetComparison level() const {
         FacetComparison facet = begin(Facet::level);
         double sum = 0.0;
@@ -250,14 +272,11 @@ private:
         }
         facet.difference = weights > 0.0 ? sum / weights : notMeasurable;
         std::vector<Remark> remarks;
-        // The segments most sounds do without are spoken of when one side has them.
-        const auto addRareTimes = [&](const char* label, const char* noun, const Pair& pair) {
-            if (pair.reference > 0.004 || pair.render > 0.004) addTimes(facet, remarks, label, noun, 0.01, pair);
-        };
-        addRareTimes("Delay", "delay before the rise", medianPair([](const NoteProfile& n) { return n.level.delay; }));
+        addRareTimes(facet, remarks, "Delay", "delay before the rise",
+                     medianPair([](const NoteProfile& n) { return n.level.delay; }));
         addTimes(facet, remarks, "Attack", "attack", 0.004,
                  medianPair([](const NoteProfile& n) { return n.level.attack; }));
-        addRareTimes("Hold", "hold", longestPair([](const NoteProfile& n) { return n.level.hold; }));
+        addRareTimes(facet, remarks, "Hold", "hold", longestPair([](const NoteProfile& n) { return n.level.hold; }));
         addTimes(facet, remarks, "Decay (63 %)", "decay", 0.02,
                  longestPair([](const NoteProfile& n) { return n.level.decayTime; }));
         const Pair sustain = longestPair([](const NoteProfile& n) { return n.level.sustainDb; });

@@ -199,7 +199,7 @@ double upperCutoffHz(const Recording& recording48k, int originalRateHz) {
     constexpr int size = 4096;
     const auto mono = monoMix(recording48k);
     RealFft fft(size);
-    const auto window = blackmanHarrisWindow(size);
+    const auto& window = blackmanHarrisWindow(size);
     std::vector<double> power(static_cast<std::size_t>(fft.binCount()));
     for (std::size_t begin = 0; begin + size <= mono.size(); begin += size / 2) {
         for (std::size_t i = 0; i < size; ++i) fft.time()[i] = window[i] * mono[begin + i];

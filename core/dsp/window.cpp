@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <mutex>
 #include <numbers>
 
 namespace facet {
@@ -23,10 +25,32 @@ std::vector<float> cosineSum(int size, std::initializer_list<double> terms) {
     return window;
 }
 
+/// Windows of one kind, each made once: a few sizes are asked for thousands of times.
+class Kept {
+public:
+    const std::vector<float>& ofSize(int size, std::initializer_list<double> terms) {
+        const std::lock_guard lock(mutex_);
+        auto found = windows_.find(size);
+        if (found == windows_.end()) found = windows_.emplace(size, cosineSum(size, terms)).first;
+        return found->second; // stays where it is as others are added
+    }
+
+private:
+    std::mutex mutex_;
+    std::map<int, std::vector<float>> windows_;
+};
+
 } // namespace
 
-std::vector<float> hannWindow(int size) { return cosineSum(size, {0.5, 0.5}); }
-std::vector<float> blackmanHarrisWindow(int size) { return cosineSum(size, {0.35875, 0.48829, 0.14128, 0.01168}); }
+const std::vector<float>& hannWindow(int size) {
+    static Kept kept;
+    return kept.ofSize(size, {0.5, 0.5});
+}
+
+const std::vector<float>& blackmanHarrisWindow(int size) {
+    static Kept kept;
+    return kept.ofSize(size, {0.35875, 0.48829, 0.14128, 0.01168});
+}
 
 void windowedFrame(std::span<const float> sound, int begin, std::span<const float> window, std::span<float> frame) {
     const int count = static_cast<int>(window.size());

@@ -81,11 +81,13 @@ Patch estimate(const Profile& profile, const Structure& structure, const Patch& 
         *std::max_element(profile.notes.begin(), profile.notes.end(), [](const NoteProfile& a, const NoteProfile& b) {
             return a.note.end - a.note.start < b.note.end - b.note.start;
         });
+    std::vector<float> glides;
     std::vector<float> delays;
     std::vector<float> attacks;
     std::vector<float> releases;
     std::vector<float> releaseBends;
     for (const NoteProfile& note : profile.notes) {
+        glides.push_back(static_cast<float>(note.glide.seconds));
         delays.push_back(static_cast<float>(note.level.delay));
         attacks.push_back(static_cast<float>(note.level.attack));
         releases.push_back(static_cast<float>(note.level.release));
@@ -94,6 +96,11 @@ Patch estimate(const Profile& profile, const Structure& structure, const Patch& 
     const auto setMeasured = [&](const Address& address, double value, double factor = 1.0) {
         if (isMeasured(value)) patch.setNearest(address, value * factor);
     };
+    // Notes that the pitch slides into are not struck anew.
+    if (const double glide = medianOf(glides); glide > 0.0) {
+        patch.set({"voicing", "mode"}, static_cast<double>(VoiceMode::legato));
+        patch.setNearest({"voicing", "glide"}, 1000.0 * glide);
+    }
     setMeasured({levelEnvelope, "delay"}, medianOf(delays), 1000.0);
     setMeasured({levelEnvelope, "attack"}, medianOf(attacks), 1000.0);
     setMeasured({levelEnvelope, "attack_curve"}, longest.level.attackBend, 10.0);
