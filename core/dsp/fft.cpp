@@ -18,7 +18,7 @@ struct SharedPlans {
 
 const SharedPlans& plansOf(int size, float* time, fftwf_complex* bins) {
     static std::mutex mutex; // FFTW's planner is the one part of it that is not thread-safe
-    static std::map<int, SharedPlans> kept;
+    static auto& kept = *new std::map<int, SharedPlans>; // never destroyed: a thread may outlast static objects
     const std::lock_guard lock(mutex);
     const auto found = kept.find(size);
     if (found != kept.end()) return found->second;

@@ -43,12 +43,12 @@ private:
 } // namespace
 
 const std::vector<float>& hannWindow(int size) {
-    static Kept kept;
+    static Kept& kept = *new Kept; // never destroyed: a thread may outlast static objects
     return kept.ofSize(size, {0.5, 0.5});
 }
 
 const std::vector<float>& blackmanHarrisWindow(int size) {
-    static Kept kept;
+    static Kept& kept = *new Kept; // never destroyed: a thread may outlast static objects
     return kept.ofSize(size, {0.35875, 0.48829, 0.14128, 0.01168});
 }
 
