@@ -157,6 +157,30 @@ std::vector<float> toneOf(double seconds, const std::function<double(double)>& c
     });
 }
 
+TEST(NoteFinding, VelocityIsLoudnessAndBrightness) {
+    // Four notes: as the first, softer, darker at the same level, and an octave up.
+    const auto found = findNotes(mono(2.4, [](double t) {
+        const int which = std::min(3, static_cast<int>(t / 0.6));
+        const double into = t - 0.6 * which;
+        if (into > 0.4) return 0.0;
+        const double hz = which == 3 ? 440.0 : 220.0;
+        double sum = 0.0;
+        double power = 0.0;
+        for (int n = 1; n * hz < 8000.0; ++n) {
+            const double level = std::pow(n, which == 2 ? -2.5 : -1.0);
+            sum += level * std::sin(2.0 * std::numbers::pi * n * hz * into);
+            power += level * level;
+        }
+        const double gain = (which == 1 ? 0.5 : 1.0) * 0.2 / std::sqrt(power);
+        return gain * sum * std::min(1.0, into / 0.005) * std::min(1.0, (0.4 - into) / 0.02);
+    }));
+    const auto& notes = found.performance.notes;
+    ASSERT_EQ(notes.size(), 4u);
+    EXPECT_NEAR(notes[1].velocity, notes[0].velocity - 12.0, 3.0) << "6 dB softer";
+    EXPECT_LT(notes[2].velocity, notes[0].velocity - 3.0) << "darker";
+    EXPECT_NEAR(notes[3].velocity, notes[0].velocity, 6.0) << "brighter only as its key is higher";
+}
+
 TEST(NoteFinding, DrawsSlidesAsOverlaps) {
     for (double seconds : {0.05, 0.15}) {
         const auto found =

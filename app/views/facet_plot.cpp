@@ -275,6 +275,7 @@ QString FacetPlot::motionLabel(const Profile& reference, const Profile* render) 
 
 void FacetPlot::showNothing(bool empty, Facet facet) {
     nothing_->setVisible(empty);
+    for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis}) axis->setTickLabels(!empty); // numbers of nothing
     if (!empty) return;
     nothing_->setText(facet == Facet::motion  ? tr("Nothing moves periodically in either sound.")
                       : facet == Facet::width ? tr("A mono recording has no width.")

@@ -9,6 +9,8 @@
 #include "core/analysis/tempo.h"
 #include "core/audio/recording.h"
 #include "core/base/units.h"
+#include "core/dsp/fft.h"
+#include "core/dsp/window.h"
 
 #include <algorithm>
 #include <array>
@@ -35,9 +37,11 @@ constexpr double chordShare = 0.5;    ///< of the sounding time in which several
 constexpr double chordRangeDb = 25.0; ///< below the loudest an instant tells nothing about chords
 constexpr int chordInstants = 24;
 constexpr double trustedTempo = 0.9;
-constexpr double overlapSeconds = 0.02; ///< notes this close are held into each other
-constexpr double leastGlide = 0.012;    ///< seconds
-constexpr double intendedCents = 8.0;   ///< smaller deviations are the filter's and the measurement's
+constexpr double velocityPerDb = 2.0;     ///< common practice, no source
+constexpr double velocityPerOctave = 8.0; ///< of brightness; common practice, no source
+constexpr double overlapSeconds = 0.02;   ///< notes this close are held into each other
+constexpr double leastGlide = 0.012;      ///< seconds
+constexpr double intendedCents = 8.0;     ///< smaller deviations are the filter's and the measurement's
 
 /// Where a note may begin: at a rise of the level, or where only the pitch changes.
 struct Start {
@@ -334,6 +338,43 @@ private:
         return isMeasured(hz) ? keyFromHz(hz) : span.pitch;
     }
 
+    /// How bright each note begins, in octaves of its spectral centroid, with what follows the key taken out.
+    std::vector<double> brightnessOf(const std::vector<Span>& spans) const {
+        constexpr int size = 2048;
+        RealFft fft(size);
+        std::vector<double> octaves;
+        double mean = 0.0;
+        double keys = 0.0;
+        for (const Span& span : spans) {
+            double weighted = 0.0;
+            double power = 0.0;
+            // Four looks at the first 60 ms, where an envelope has the filter open.
+            for (int look = 0; look < 4; ++look) {
+                const double at = span.start + 0.015 * (look + 1);
+                windowedFrame(mono, static_cast<int>(at * analysisRateHz) - size / 2, hannWindow(size), fft.time());
+                fft.forward();
+                for (int b = 1; b < fft.binCount(); ++b) {
+                    const double p = std::norm(fft.bins()[static_cast<std::size_t>(b)]);
+                    weighted += p * b;
+                    power += p;
+                }
+            }
+            octaves.push_back(std::log2(weighted / std::max(power, 1e-20) + 1e-3));
+            mean += octaves.back() / static_cast<double>(spans.size());
+            keys += span.pitch / static_cast<double>(spans.size());
+        }
+        double xx = 0.0;
+        double xy = 0.0;
+        for (std::size_t i = 0; i < spans.size(); ++i) {
+            xx += (spans[i].pitch - keys) * (spans[i].pitch - keys);
+            xy += (spans[i].pitch - keys) * (octaves[i] - mean);
+        }
+        // Between none and all of the key, whatever a few notes seem to say.
+        const double slope = xx > 0.0 ? std::clamp(xy / xx, 0.0, 1.0 / 12.0) : 0.0;
+        for (std::size_t i = 0; i < spans.size(); ++i) octaves[i] -= slope * (spans[i].pitch - keys);
+        return octaves;
+    }
+
     void toNotes(const std::vector<Span>& spans, Performance& performance) const {
         std::vector<double> pitches;
         std::vector<double> levels;
@@ -342,7 +383,10 @@ private:
             levels.push_back(highestBetween(span.start, span.end));
         }
         performance.tuningCents = tuningOf(spans, pitches);
-        const double top = *std::max_element(levels.begin(), levels.end());
+        const auto loudestSpan =
+            static_cast<std::size_t>(std::max_element(levels.begin(), levels.end()) - levels.begin());
+        const double top = levels[loudestSpan];
+        const std::vector<double> brightness = brightnessOf(spans);
         for (std::size_t i = 0; i < spans.size(); ++i) {
             task.check();
             Note note;
@@ -356,7 +400,9 @@ private:
             const LevelFit fit = fitLevel(coarse, smoothing, note.start, notMeasurable, next, task);
             const double gate = isMeasured(fit.gate) ? fit.gate : spans[i].end - spans[i].start;
             note.end = std::min(note.start + std::max(gate, 0.02), next);
-            note.velocity = std::clamp(100.0 + (levels[i] - top) * 2.0, 20.0, 127.0);
+            const double byBrightness =
+                std::clamp(velocityPerOctave * (brightness[i] - brightness[loudestSpan]), -15.0, 15.0);
+            note.velocity = std::clamp(100.0 + velocityPerDb * (levels[i] - top) + byBrightness, 20.0, 127.0);
             performance.notes.push_back(note);
         }
         performance.normalize();

@@ -33,8 +33,9 @@ struct FoundNotes {
 
 /// Finds onsets and notes in mono sound at 48 kHz. Where several notes sound at once (see chords.h) those between two
 /// onsets are proposed and `problem` says so; else one note follows the other. A note begins where the level rises anew
-/// or the pitch moves to another key, and ends where its fitted envelope lets go. Velocities tell levels apart (the
-/// loudest note is 100; common practice, no source). Throws Cancelled.
+/// or the pitch moves to another key, and ends where its fitted envelope lets go. Velocities tell loudness and
+/// brightness apart: the loudest note is 100, 2 for each dB and 8 for each octave of the spectral centroid beyond what
+/// follows the key (common practice, no source). Throws Cancelled.
 FoundNotes findNotes(std::span<const float> mono48k, const Task& task = {});
 /// The same with the pitch already tracked.
 FoundNotes findNotes(std::span<const float> mono48k, const PitchTrack& pitch, const Task& task = {});

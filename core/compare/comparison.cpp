@@ -73,15 +73,16 @@ struct Remark {
     std::string words;
 };
 
-std::string largestOf(const std::vector<Remark>& remarks) {
+/// "alike" when no remark has the least weight.
+std::string largestOf(const std::vector<Remark>& remarks, double least) {
     const auto largest = std::max_element(remarks.begin(), remarks.end(),
                                           [](const Remark& a, const Remark& b) { return a.weight < b.weight; });
-    return largest == remarks.end() || largest->weight < 1.0 ? "alike" : largest->words;
+    return largest == remarks.end() || largest->weight < least ? "alike" : largest->words;
 }
 
-/// Median over the notes of something measured in both.
 constexpr double doubtfulBelow = 0.6; ///< confidence under which a value is marked
 
+/// Median over the notes of something measured in both.
 struct Pair {
     double reference = notMeasurable;
     double render = notMeasurable;
@@ -167,7 +168,9 @@ private:
     static void finish(FacetComparison& facet, Ear ear, const std::vector<Remark>& remarks) {
         facet.measured = isMeasured(facet.difference);
         facet.likeness = facet.measured ? likenessOf(facet.difference, ear) : 0.0;
-        facet.words = !facet.measured ? "not measurable" : facet.likeness > 97.0 ? "alike" : largestOf(remarks);
+        facet.words = !facet.measured         ? "not measurable"
+                      : facet.likeness > 97.0 ? "alike"
+                                              : largestOf(remarks, facet.likeness > 85.0 ? 1.0 : 0.0);
     }
 
     FacetComparison pitch() const {
@@ -449,6 +452,9 @@ private:
         if (isMeasured(a) && isMeasured(b))
             remarks.push_back(
                 {std::abs(b - a) / 4.0, fmt::format("{:.0f} dB {} noise", std::abs(b - a), b > a ? "less" : "more")});
+        if (isMeasured(facet.difference))
+            remarks.push_back(
+                {facet.difference / 6.0, fmt::format("{:.0f} dB apart in noise over the notes", facet.difference)});
         addRow(facet, "Harmonics to noise", a, b, ratio, apartDb(a, b));
         for (std::size_t k = 0; k < noiseBandHz.size(); ++k) {
             const double x = reference.noise.bandNoiseDb[k];
