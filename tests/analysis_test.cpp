@@ -157,6 +157,18 @@ std::vector<float> toneOf(double seconds, const std::function<double(double)>& c
     });
 }
 
+TEST(NoteFinding, HitsWithoutAPitchBecomeNotes) {
+    Random random(5);
+    const auto found = findNotes(mono(1.6, [&](double t) {
+        const double into = std::fmod(t, 0.5) - 0.1;
+        return into < 0.0 || t > 1.5 ? 0.0 : random.between(-0.5, 0.5) * std::exp(-into / 0.03);
+    }));
+    ASSERT_EQ(found.performance.notes.size(), 3u);
+    for (std::size_t i = 0; i < 3; ++i)
+        EXPECT_NEAR(found.performance.notes[i].start, 0.1 + 0.5 * static_cast<double>(i), 0.005);
+    EXPECT_NE(found.problem.find("No single clear pitch"), std::string::npos);
+}
+
 TEST(NoteFinding, VelocityIsLoudnessAndBrightness) {
     // Four notes: as the first, softer, darker at the same level, and an octave up.
     const auto found = findNotes(mono(2.4, [](double t) {

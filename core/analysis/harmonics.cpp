@@ -23,8 +23,9 @@ constexpr double sourceRangeDb = 48.0;  // and for naming a source even these ma
 /// Responses in dB of the low-pass family on a grid of log frequency relative to the effective cutoff.
 struct ResponseFamily {
     static constexpr int perOctave = 24;
-    static constexpr int lowest = -8 * perOctave; ///< grid steps below the effective cutoff
-    static constexpr int highest = 8 * perOctave;
+    // Wide enough for the lowest partial under the highest cutoff and the reverse.
+    static constexpr int lowest = -11 * perOctave; ///< grid steps below the effective cutoff
+    static constexpr int highest = 11 * perOctave;
     static constexpr std::array<double, 6> resonances{-12.0, -6.0, -3.0, 3.0, 9.0, 15.0};
     struct Member {
         int poles;
@@ -89,8 +90,7 @@ FilterFit bestFilter(const std::vector<Counted>& counted, double f0Hz, bool fine
         float mean = 0.0f;
         float present = 0.0f;
         for (std::size_t k = 0; k < counted.size(); ++k) {
-            const int i = std::clamp(counted[k].gridStep - cutoff, ResponseFamily::lowest, ResponseFamily::highest);
-            const auto at = static_cast<std::size_t>(i - ResponseFamily::lowest);
+            const auto at = static_cast<std::size_t>(counted[k].gridStep - cutoff - ResponseFamily::lowest);
             apart[k] = counted[k].level - member.response[at];
             if (share > 0.0f) apart[k] -= share * (other.response[at] - member.response[at]);
             if (counted[k].absent) continue;
@@ -142,6 +142,7 @@ std::vector<Counted> countedPartials(const Partials& partials, const Partials* b
     for (int n = 1; n <= partialCount; ++n) {
         const double hz = n * f0Hz;
         if (hz > 20000.0) break;
+        if (hz < 12.0) continue; // below hearing
         const auto at = static_cast<std::size_t>(n - 1);
         const double source = std::max(textbookPartialDb(wave, width, n), -rangeDb - 10.0);
         const double measured = std::max<double>(partials[at], strongest - rangeDb);

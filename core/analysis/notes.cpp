@@ -111,6 +111,7 @@ public:
         if (spans.empty() || found.confidence < trustedShare) {
             found.problem = "No single clear pitch was found in most of this recording: it may hold chords, noise or "
                             "several sounds; import or draw its notes.";
+            if (spans.empty()) proposeHits(starts, found.performance);
             if (spans.empty()) return found;
         }
         toNotes(spans, found.performance);
@@ -293,6 +294,35 @@ private:
         for (const SoundingNote& note : notesSoundingAt(mono, seconds))
             if (note.salience >= chordSalience) keys.push_back(keyFromHz(note.hz));
         return keys;
+    }
+
+    /// Where nothing has a pitch, each hit becomes a note at its strongest frequency below 2 kHz.
+    void proposeHits(const std::vector<Start>& starts, Performance& performance) const {
+        constexpr int size = 8192;
+        constexpr double shortestHit = 0.02;
+        RealFft fft(size);
+        const double total = static_cast<double>(mono.size()) / analysisRateHz;
+        for (std::size_t i = 0; i < starts.size(); ++i) {
+            if (!starts[i].rise) continue;
+            const double start = starts[i].seconds;
+            const double next = i + 1 < starts.size() ? starts[i + 1].seconds : total;
+            const float top = highestBetween(start, next);
+            if (top < loudest - chordRangeDb) continue;
+            double end = start + shortestHit;
+            while (end < next && coarse.at(end) > top - 20.0f) end += 0.001;
+            windowedFrame(mono, static_cast<int>(start * analysisRateHz) - size / 8, hannWindow(size), fft.time());
+            fft.forward();
+            constexpr double binHz = static_cast<double>(analysisRateHz) / size;
+            const auto first = static_cast<std::size_t>(std::ceil(30.0 / binHz));
+            const auto last = static_cast<std::size_t>(2000.0 / binHz);
+            std::size_t strongest = first;
+            for (std::size_t b = first; b <= last; ++b)
+                if (std::norm(fft.bins()[b]) > std::norm(fft.bins()[strongest])) strongest = b;
+            const int key = static_cast<int>(std::lround(keyFromHz(static_cast<double>(strongest) * binHz)));
+            performance.notes.push_back({start, std::min(end, next), std::clamp(key, 0, 127), 0.0,
+                                         std::clamp(100.0 + velocityPerDb * (top - loudest), 20.0, 127.0)});
+        }
+        performance.normalize();
     }
 
     /// Between two onsets, every key that sounds at least half of the time becomes a note.

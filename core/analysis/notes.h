@@ -32,7 +32,8 @@ struct FoundNotes {
 };
 
 /// Finds onsets and notes in mono sound at 48 kHz. Where several notes sound at once (see chords.h) those between two
-/// onsets are proposed and `problem` says so; else one note follows the other. A note begins where the level rises anew
+/// onsets are proposed and `problem` says so; where nothing has a pitch each hit becomes a note at its strongest low
+/// frequency, and `problem` says so too; else one note follows the other. A note begins where the level rises anew
 /// or the pitch moves to another key, and ends where its fitted envelope lets go. Velocities tell loudness and
 /// brightness apart: the loudest note is 100, 2 for each dB and 8 for each octave of the spectral centroid beyond what
 /// follows the key (common practice, no source). Throws Cancelled.

@@ -41,8 +41,19 @@ public:
 
     int span() const { return integrationFrames + highestLag_ + 1; }
 
-    /// `x`: span() samples. Returns the power of the frame.
-    double analyze(const float* x) {
+    /// Of integrationFrames samples from `x` on.
+    static double powerOf(const float* x) {
+        std::array<double, 4> parts{}; // four sums side by side need not wait for each other
+        for (int i = 0; i < integrationFrames; i += 4)
+            for (std::size_t k = 0; k < 4; ++k) {
+                const double value = x[static_cast<std::size_t>(i) + k];
+                parts[k] += value * value;
+            }
+        return (parts[0] + parts[1] + parts[2] + parts[3]) / integrationFrames;
+    }
+
+    /// `x`: span() samples; `power` of its first integrationFrames.
+    void analyze(const float* x, double power) {
         const auto time = fft_.time();
         std::fill(time.begin(), time.end(), 0.0f);
         std::copy_n(x, span(), time.begin());
@@ -59,13 +70,7 @@ public:
             bins[i] = {real, imaginary};
         }
         fft_.inverse();
-        std::array<double, 4> parts{}; // four sums side by side need not wait for each other
-        for (int i = 0; i < integrationFrames; i += 4)
-            for (std::size_t k = 0; k < 4; ++k) {
-                const double value = x[static_cast<std::size_t>(i) + k];
-                parts[k] += value * value;
-            }
-        const double energy = parts[0] + parts[1] + parts[2] + parts[3];
+        const double energy = power * integrationFrames;
         double shifted = energy;
         double sum = 0.0;
         const float* correlation = fft_.time().data();
@@ -76,7 +81,6 @@ public:
             sum += raw;
             difference_[static_cast<std::size_t>(lag)] = sum > 0.0 ? raw * lag / sum : 1.0;
         }
-        return energy / integrationFrames;
     }
 
     /// The best minima, cheapest first; fewer than candidateCount when there are fewer.
@@ -159,23 +163,32 @@ PitchTrack trackPitch(std::span<const float> mono48k, const PitchSettings& setti
     std::vector<double> power(static_cast<std::size_t>(count));
     PitchTrack result;
     result.hz.stepSeconds = result.aperiodicity.stepSeconds = settings.stepSeconds;
-    for (int i = 0; i < count; ++i) {
-        if (i % 16 == 0) task.check();
+    const auto cutOut = [&](int i) {
         // The middle of what a medium lag compares lies on the instant.
         const int begin =
             static_cast<int>(std::lround(i * settings.stepSeconds * analysisRateHz)) - (integrationFrames + 400) / 2;
-        for (int k = 0; k < analyzer.span(); ++k) {
-            const int at = begin + k;
-            window[static_cast<std::size_t>(k)] = at >= 0 && at < frames ? mono48k[static_cast<std::size_t>(at)] : 0.0f;
-        }
-        power[static_cast<std::size_t>(i)] = analyzer.analyze(window.data());
-        candidates[static_cast<std::size_t>(i)] = analyzer.candidates();
-        result.aperiodicity.values.push_back(static_cast<float>(std::min(1.0, analyzer.lowestDifference())));
+        const int first = std::clamp(-begin, 0, analyzer.span());
+        const int last = std::clamp(frames - begin, first, analyzer.span());
+        std::fill(window.begin(), window.end(), 0.0f);
+        std::copy(mono48k.begin() + begin + first, mono48k.begin() + begin + last, window.begin() + first);
+    };
+    for (int i = 0; i < count; ++i) {
+        cutOut(i);
+        power[static_cast<std::size_t>(i)] = FrameAnalyzer::powerOf(window.data());
     }
     const double loudest = *std::max_element(power.begin(), power.end());
-    for (std::size_t i = 0; i < candidates.size(); ++i) {
-        if (power[i] <= loudest * silenceBelowLoudest || loudest < 1e-12) candidates[i].clear();
-        candidates[i].push_back(Candidate{});
+    for (int i = 0; i < count; ++i) {
+        if (i % 16 == 0) task.check();
+        const auto at = static_cast<std::size_t>(i);
+        float aperiodicity = 1.0f;
+        if (power[at] > loudest * silenceBelowLoudest && loudest >= 1e-12) {
+            cutOut(i);
+            analyzer.analyze(window.data(), power[at]);
+            candidates[at] = analyzer.candidates();
+            aperiodicity = static_cast<float>(std::min(1.0, analyzer.lowestDifference()));
+        }
+        candidates[at].push_back(Candidate{});
+        result.aperiodicity.values.push_back(aperiodicity);
     }
     for (const Candidate& chosen : cheapestPath(candidates))
         result.hz.values.push_back(chosen.lag > 0.0 ? static_cast<float>(analysisRateHz / chosen.lag) : notMeasurable);
