@@ -3,6 +3,7 @@
 #include "app/session/session.h"
 #include "app/views/parameter_row.h"
 #include "app/views/theme.h"
+#include "core/parameters/relevance.h"
 
 #include <QFrame>
 #include <QHBoxLayout>
@@ -21,12 +22,11 @@ QFrame* rule(QWidget* parent) {
     return line;
 }
 
-/// Whether a module sounds: sources and filters that are off answer for nothing.
-bool isOn(const Patch& patch, const Patch::Module& module) {
-    if (module.kind == ModuleKind::source || module.kind == ModuleKind::filter)
-        return patch.value({module.path, "on"}) >= 0.5;
-    if (module.path.ends_with("envelope:filter")) return patch.value({"layer:a/filter:a", "on"}) >= 0.5;
-    return true;
+/// Changes when other rows of a module would be shown.
+std::string stateOf(const Patch& patch, const Patch::Module& module) {
+    std::string state = module.path;
+    for (const auto& d : parametersOf(module.kind)) state += matters(patch, module, d) ? '1' : '0';
+    return state;
 }
 
 QScrollArea* scrolling(QWidget* content, QWidget* parent) {
@@ -83,13 +83,16 @@ void PatchView::refresh() {
     for (auto& [title, path] : titles_) {
         const auto* module = patch.find(path);
         QString name = QString::fromStdString(patch.labelOf(*module));
-        if (!isOn(patch, *module)) name += tr(" — off");
+        if (!takesPart(patch, *module)) name += tr(" — off");
         title->setText(name);
     }
     for (ParameterRow* row : rows_) {
         row->refresh();
         const auto* module = patch.find(row->address().module);
-        row->setEnabled(isOn(patch, *module) || row->address().field == "on");
+        // A module that is off keeps its rows, grey; what its kind does not have is not shown.
+        const bool part = takesPart(patch, *module);
+        row->setEnabled(part || row->address().field == "on");
+        row->setVisible(!part || matters(patch, *module, patch.descriptor(row->address())));
     }
 }
 
@@ -124,14 +127,15 @@ void AnswerView::rebuild() {
     shownState_.clear();
     if (const Cue* cue = session_.cue()) {
         for (const auto& module : cue->patch.modules()) {
-            const bool on = isOn(cue->patch, module);
-            shownState_ += on ? '1' : '0';
+            const bool on = takesPart(cue->patch, module);
+            shownState_ += stateOf(cue->patch, module);
             if (facet_ != Facet::level && module.path.ends_with(":level")) continue;
             if (facet_ == Facet::level && module.path.ends_with("envelope:filter")) continue;
             bool titled = false;
             for (const auto& d : parametersOf(module.kind)) {
                 // A module that is off offers to be switched on, and nothing else.
                 if (!(d.facets & facetBit(facet_)) || (d.field == "on") == on) continue;
+                if (on && !matters(cue->patch, module, d)) continue;
                 if (!titled) {
                     auto* label = new QLabel(QString::fromStdString(cue->patch.labelOf(module)), content);
                     label->setObjectName("quiet");
@@ -157,7 +161,7 @@ void AnswerView::rebuild() {
 void AnswerView::refresh() {
     std::string state;
     if (const Cue* cue = session_.cue())
-        for (const auto& module : cue->patch.modules()) state += isOn(cue->patch, module) ? '1' : '0';
+        for (const auto& module : cue->patch.modules()) state += stateOf(cue->patch, module);
     if (state != shownState_) {
         rebuild();
         return;
