@@ -357,15 +357,16 @@ std::string moverProblem(const Patch& patch, const std::string& path, const std:
     case ModuleKind::lfo: return {};
     case ModuleKind::source:
         if (movesBySample(to)) return {};
-        return fmt::format("“{}”: a source can move a source's phase, cents, width, position and amplitude and a filter's "
-                           "cutoff, not “{}”.",
-                           path, to.field);
+        return fmt::format(
+            "“{}”: a source can move a source's phase, cents, width, position and amplitude and a filter's "
+            "cutoff, not “{}”.",
+            path, to.field);
     default: return fmt::format("“{}” is moved by “{}”, which does not move.", path, mover);
     }
 }
 
 std::string linkProblem(const Patch& patch, const Patch::Module& module, const ModuleData& data) {
-    if (data.from.empty() && data.to.empty() && data.by.empty()) return {};
+    if (data.to.empty()) return {}; // not yet a link: it waits for its other end
     Address to;
     try {
         to = Address::parse(data.to);
@@ -376,7 +377,8 @@ std::string linkProblem(const Patch& patch, const Patch::Module& module, const M
     const auto& d = patch.descriptor(to);
     if (d.isDiscrete() || d.smoothing == Smoothing::graph)
         return fmt::format("“{}” leads to “{}”, which cannot be moved while a note sounds.", module.path, data.to);
-    if (std::string problem = moverProblem(patch, module.path, data.from, d); !problem.empty()) return problem;
+    if (!data.from.empty())
+        if (std::string problem = moverProblem(patch, module.path, data.from, d); !problem.empty()) return problem;
     if (!data.by.empty()) {
         const auto* by = patch.find(data.by);
         if (by && by->kind == ModuleKind::source)

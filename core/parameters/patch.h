@@ -134,6 +134,7 @@ bool movesBySample(const ParameterDescriptor& descriptor);
 
 /// Why a module of the patch cannot hold such data, as a sentence; empty when it can. Of a link: its ends must be
 /// there, lie in the same layer or in none, and not lead back to themselves through other links' amounts.
+/// A link that lacks an end moves nothing.
 std::string dataProblem(const Patch& patch, const Patch::Module& module, const ModuleData& data);
 
 /// Addresses where the two differ in value.
