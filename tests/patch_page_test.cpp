@@ -45,7 +45,9 @@ TEST_F(PatchPageTest, AnLfoIsAddedLinkedHeardAndUndone) {
     choose(ends("link:a"), "The parameter that is moved", "Layer: Layer level");
     EXPECT_EQ(patch().find("link:a")->contents().from, "layer:a/lfo:a");
     EXPECT_EQ(patch().find("link:a")->contents().to, "layer:a/level");
-    typeInto({"link:a", "amount"}, "9");
+    typeInto({"link:a", "amount"}, "9 dB");
+    EXPECT_EQ(row({"link:a", "amount"})->findChild<QLineEdit*>("value")->text(), "9 dB")
+        << "in the unit of what is moved";
     ASSERT_TRUE(settle());
     EXPECT_EQ(patch().value({"link:a", "amount"}), 9.0);
     EXPECT_NE(session.results().render.recording->channels[0], before->channels[0]) << "the link is heard";
@@ -56,7 +58,11 @@ TEST_F(PatchPageTest, AnLfoIsAddedLinkedHeardAndUndone) {
     EXPECT_TRUE(row({"layer:a/lfo:a", "duty"}));
 
     const int steps = session.undoStack().index();
-    QTest::mouseClick(window.findChild<QToolButton*>("remove layer:a/lfo:a"), Qt::LeftButton);
+    for (auto* remove : window.findChildren<QToolButton*>())
+        if (remove->property("module").toString() == "layer:a/lfo:a") {
+            QTest::mouseClick(remove, Qt::LeftButton);
+            break;
+        }
     EXPECT_FALSE(patch().find("layer:a/lfo:a"));
     EXPECT_FALSE(patch().find("link:a")) << "a link that lost its end goes too";
     session.undoStack().undo();

@@ -141,7 +141,8 @@ QWidget* PatchView::makeModule(const Patch& patch, const Patch::Module& module, 
     if (!Patch::isFixed(module.path)) {
         auto* remove = new QToolButton(box);
         remove->setText(QStringLiteral("×"));
-        remove->setObjectName(QString::fromStdString("remove " + module.path));
+        remove->setObjectName("flat");
+        remove->setProperty("module", QString::fromStdString(module.path));
         remove->setToolTip(tr("Remove %1").arg(QString::fromStdString(patch.labelOf(module)).toLower()));
         remove->setAccessibleName(remove->toolTip());
         remove->setAutoRaise(true);
@@ -213,7 +214,7 @@ void PatchView::refresh() {
         const auto* module = patch.find(row->address().module);
         // A module that is off keeps its rows, grey; what its kind does not have is not shown.
         const bool part = takesPart(patch, *module);
-        row->setEnabled(part || row->address().field == "on" || module->kind > ModuleKind::filter);
+        row->setEnabled(part || row->address().field == "on" || columnOf(*module) == 3);
         row->setVisible(!part || matters(patch, *module, patch.descriptor(row->address())));
     }
 }

@@ -254,6 +254,19 @@ const ParameterDescriptor& Patch::descriptor(const Address& address) const {
     return parametersOf(found->kind)[static_cast<std::size_t>(index)];
 }
 
+ParameterDescriptor Patch::shownDescriptor(const Address& address) const {
+    ParameterDescriptor shown = descriptor(address);
+    const std::string& to = find(address.module)->contents().to;
+    if (shown.unit != Unit::amount || to.empty() || !has(Address::parse(to))) return shown;
+    const ParameterDescriptor& moved = descriptor(Address::parse(to));
+    if (moved.unit == Unit::amount) return shown; // of a link to a link: without a unit of its own
+    const double span = toMovement(moved, moved.high) - toMovement(moved, moved.low);
+    shown.unit = movementUnit(moved);
+    shown.low = -span;
+    shown.high = span;
+    return shown;
+}
+
 double Patch::value(const Address& address) const {
     const auto& d = descriptor(address);
     return find(address.module)->values[static_cast<std::size_t>(fieldIndex(d.module, d.field))];

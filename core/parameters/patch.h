@@ -101,6 +101,9 @@ public:
     /// Throws Error for an address the patch does not have.
     double value(const Address& address) const;
     const ParameterDescriptor& descriptor(const Address& address) const;
+    /// The same as it is shown: the amount of a link has the unit in which its destination is moved, and a range that
+    /// moves it from end to end. Throws as descriptor().
+    ParameterDescriptor shownDescriptor(const Address& address) const;
     /// Throws Error for an unknown address, a value out of range or not a number, or a fraction where only
     /// whole values make sense. What is tied to it follows.
     void set(const Address& address, double value);
