@@ -4,7 +4,7 @@
 #include "core/dsp/window.h"
 #include "core/engine/denormals.h"
 #include "core/engine/engine.h"
-#include "core/engine/kernels.h"
+#include "core/engine/lanes.h"
 #include "core/engine/render.h"
 #include "tests/support/sounds.h"
 

@@ -3,10 +3,12 @@
 #include "core/base/error.h"
 #include "core/compare/comparison.h"
 #include "core/engine/render.h"
+#include "core/parameters/relevance.h"
 #include "tests/support/sounds.h"
 
 #include <cmath>
 #include <gtest/gtest.h>
+#include <map>
 
 namespace facet {
 namespace {
@@ -69,53 +71,158 @@ void expectSane(const Recording& recording, const std::string& what) {
         }
 }
 
+/// A second patch with what the first has no room for: tables, noise, a ladder and all-passes side by side, sync, LFOs,
+/// links, a macro.
+Patch movedPatch() {
+    Patch patch = richPatch();
+    const auto set = [&](const char* module, const char* field, double value) { patch.set({module, field}, value); };
+    for (const char* path :
+         {"layer:a/source:c", "layer:a/source:d", "layer:a/filter:b", "layer:a/envelope:a", "layer:a/lfo:a",
+          "layer:a/lfo:b", "link:a", "link:b", "link:c", "link:d", "link:e", "macro:a"})
+        patch.add(path);
+    set("voicing", "mode", 0.0);
+    set("layer:a", "routing", 1.0);
+    set("layer:a", "feedback", 20.0);
+    set("layer:a/source:a", "wave", static_cast<double>(Wave::clippedSine));
+    set("layer:a/source:a", "blend", 40.0);
+    set("layer:a/source:a", "blend_wave", static_cast<double>(Wave::pulse));
+    set("layer:a/source:a", "sync", static_cast<double>(Sync::itself));
+    set("layer:a/source:a", "sync_ratio", 7.0);
+    set("layer:a/source:b", "wave", static_cast<double>(Wave::wavetable));
+    set("layer:a/source:b", "follow", 0.0);
+    set("layer:a/source:b", "route", static_cast<double>(Route::filter2));
+    ModuleData table;
+    for (int frame = 0; frame < 2; ++frame)
+        for (int i = 0; i < tableFrameSamples; ++i)
+            table.frames.push_back(
+                static_cast<float>(std::sin(2.0 * 3.14159265 * (1 + 2 * frame) * i / tableFrameSamples)));
+    patch.setData("layer:a/source:b", table);
+    set("layer:a/source:c", "on", 1.0);
+    set("layer:a/source:c", "wave", static_cast<double>(Wave::noise));
+    set("layer:a/source:a", "level", 9.0);
+    set("layer:a/source:b", "level", -6.0);
+    set("layer:a/source:c", "level", -12.0);
+    set("layer:a/source:d", "level", -12.0);
+    set("layer:a/filter:a", "cutoff", 900.0);
+    set("layer:a/filter:a", "resonance", 3.0);
+    set("layer:a/source:d", "on", 1.0);
+    set("layer:a/source:d", "wave", static_cast<double>(Wave::harmonics));
+    set("layer:a/filter:a", "kind", static_cast<double>(FilterKind::ladder));
+    set("layer:a/filter:a", "drive", 12.0);
+    set("layer:a/filter:a", "mix", 80.0);
+    set("layer:a/filter:b", "on", 1.0);
+    set("layer:a/filter:b", "kind", static_cast<double>(FilterKind::allPass));
+    set("layer:a/filter:b", "cutoff", 900.0);
+    set("layer:a/filter:b", "mix", 50.0);
+    set("layer:a/lfo:a", "shape", static_cast<double>(LfoShape::square));
+    set("layer:a/lfo:a", "rate", 6.0);
+    set("layer:a/lfo:a", "fade", 100.0);
+    set("layer:a/lfo:b", "timing", 1.0);
+    const auto link = [&](const char* path, const char* from, const char* to, double amount, const char* by = "") {
+        ModuleData data;
+        data.from = from;
+        data.to = to;
+        data.by = by;
+        patch.setData(path, data);
+        set(path, "amount", amount);
+    };
+    link("link:a", "layer:a/lfo:a", "layer:a/filter:a/cutoff", 12.0);
+    link("link:b", "layer:a/lfo:b", "layer:a/source:d/cents", 80.0, "velocity");
+    link("link:c", "layer:a/envelope:a", "layer:a/source:b/position", 60.0);
+    link("link:d", "macro:a", "layer:a/source:a/level", -12.0);
+    link("link:e", "layer:a/source:d", "layer:a/source:a/phase", 40.0);
+    set("layer:a/envelope:a", "sustain", 40.0);
+    set("layer:a/envelope:a", "decay", 200.0);
+    set("layer:a/envelope:a", "attack", 50.0);
+    set("macro:a", "value", 50.0);
+    return patch;
+}
+
 TEST(EveryParameter, IsHeardAndStaysFiniteAtItsEnds) {
-    const Patch patch = richPatch();
-    const Recording before = render(patch, phrase());
-    for (const Address& address : patch.addresses()) {
-        if (address.field == "bend_range") continue; // of the wheel; a performance's bends are in cents
-        const auto& d = patch.descriptor(address);
-        double most = 0.0;
-        for (double value : {d.low, d.nearest(d.fromUnit(0.4)), d.high}) {
-            Patch changed = patch;
-            changed.set(address, value);
-            if (address == Address{"voicing", "voices"}) changed.set({"voicing", "mode"}, 0.0);
-            const Recording after = render(changed, phrase());
-            expectSane(after, address.text());
-            most = std::max(most, difference(before, after));
-        }
-        EXPECT_GT(most, 1e-5) << address.text() << " is not heard";
+    std::map<std::pair<ModuleKind, std::string_view>, double> most;
+    for (const Patch& patch : {richPatch(), movedPatch()}) {
+        const Recording before = render(patch, phrase());
+        expectSane(before, "as it is");
+        for (const auto& module : patch.modules())
+            for (const auto& d : parametersOf(module.kind)) {
+                double& heard = most[{d.module, d.field}];
+                if (!matters(patch, module, d)) continue;
+                const Address address{module.path, std::string(d.field)};
+                for (double value : {d.low, d.nearest(d.fromUnit(0.4)), d.high}) {
+                    Patch changed = patch;
+                    changed.set(address, value);
+                    if (address == Address{"voicing", "voices"}) changed.set({"voicing", "mode"}, 0.0);
+                    const Recording after = render(changed, phrase());
+                    expectSane(after, address.text() + " = " + std::to_string(value));
+                    heard = std::max(heard, difference(before, after));
+                }
+            }
+    }
+    for (const auto& [which, heard] : most) {
+        if (which.second == "bend_range") continue; // of the wheel; a performance's bends are in cents
+        EXPECT_GT(heard, 1e-5) << wordOf(which.first) << "/" << which.second << " is not heard";
     }
 }
 
 /// What a comparison is deaf to on purpose: loudness, phase, a wheel that nobody moves, a limit that is not reached.
 bool isTakenOut(const Address& address) {
     return address == Address{"output", "level"} || address == Address{"layer:a", "level"} ||
-           address.field == "phase" || address.field == "phase_random" || address.field == "bend_range" ||
-           address == Address{"voicing", "voices"};
+           address.field == "phase" || address.field == "phase_random" || address.field == "retrigger" ||
+           address.field == "bend_range" || address == Address{"voicing", "voices"};
+}
+
+/// A long note that an LFO moves, plain enough for the movement to be measured.
+Patch swayingPatch(bool timed) {
+    Patch patch;
+    patch.add("layer:a/lfo:a");
+    patch.add("link:a");
+    patch.set({"layer:a/lfo:a", "shape"}, static_cast<double>(LfoShape::square));
+    patch.set({"layer:a/lfo:a", "rate"}, 5.5);
+    patch.set({"layer:a/lfo:a", "timing"}, timed ? 1.0 : 0.0);
+    ModuleData link;
+    link.from = "layer:a/lfo:a";
+    link.to = "layer:a/level";
+    patch.setData("link:a", link);
+    patch.set({"link:a", "amount"}, 8.0);
+    return patch;
 }
 
 TEST(EveryParameter, MovesAFacetItAnswersFor) {
-    const Patch patch = richPatch();
-    const Profile reference = measureProfile(render(patch, phrase()), phrase());
-    for (const Address& address : patch.addresses()) {
-        if (isTakenOut(address)) continue;
-        const auto& d = patch.descriptor(address);
+    const Performance longNote = testing::oneNote(45, 0.02, 2.8, 3.0, 48000, 2);
+    const std::vector<std::pair<Patch, Performance>> cases{{richPatch(), phrase()},
+                                                           {movedPatch(), phrase()},
+                                                           {swayingPatch(false), longNote},
+                                                           {swayingPatch(true), longNote}};
+    struct Least {
         bool measured = false;
-        double least = 100.0;
-        for (double value : {d.low, d.high}) {
-            Patch changed = patch;
-            changed.set(address, value);
-            const Comparison comparison =
-                compare(reference, measureProfile(render(changed, phrase()), phrase(), {.source = &reference.source}));
-            for (const FacetComparison& facet : comparison.facets) {
-                if (!facet.measured || !(d.facets & facetBit(facet.facet))) continue;
-                measured = true;
-                least = std::min(least, facet.likeness);
+        double likeness = 100.0;
+    };
+    std::map<std::pair<ModuleKind, std::string_view>, Least> least;
+    for (const auto& [patch, performance] : cases) {
+        const Profile reference = measureProfile(render(patch, performance), performance);
+        for (const auto& module : patch.modules())
+            for (const auto& d : parametersOf(module.kind)) {
+                const Address address{module.path, std::string(d.field)};
+                Least& moved = least[{d.module, d.field}];
+                if (isTakenOut(address) || d.facets == 0 || !matters(patch, module, d) || moved.likeness < 98.5)
+                    continue;
+                for (double value : {d.low, d.high}) {
+                    Patch changed = patch;
+                    changed.set(address, value);
+                    const Comparison comparison =
+                        compare(reference, measureProfile(render(changed, performance), performance,
+                                                          {.source = &reference.source}));
+                    for (const FacetComparison& facet : comparison.facets) {
+                        if (!facet.measured || !(d.facets & facetBit(facet.facet))) continue;
+                        moved.measured = true;
+                        moved.likeness = std::min(moved.likeness, facet.likeness);
+                    }
+                }
             }
-        }
-        EXPECT_TRUE(!measured || least < 98.5) << address.text() << " leaves " << least;
     }
+    for (const auto& [which, moved] : least)
+        EXPECT_TRUE(!moved.measured || moved.likeness < 98.5)
+            << wordOf(which.first) << "/" << which.second << " leaves " << moved.likeness;
 }
 
 TEST(EveryParameter, IsReachedByItsSliderAndItsTextFromEndToEnd) {

@@ -32,7 +32,10 @@ TEST(ParameterTable, IsSound) {
         if (d.scale == Scale::logarithmic) {
             EXPECT_GT(d.low + d.logOffset, 0.0);
         }
-        EXPECT_NE(d.facets, 0) << "answers for nothing";
+        // A link, and a macro through links, answers for what it moves.
+        if (d.module != ModuleKind::link && d.module != ModuleKind::macro) {
+            EXPECT_NE(d.facets, 0) << "answers for nothing";
+        }
     }
 }
 
@@ -134,7 +137,7 @@ TEST(Patches, DamagedFilesGetOneClearSentence) {
               std::string::npos);
     EXPECT_NE(
         refused(R"({"format": "facet-patch", "version": 1, "modules": {"layer:a/source:a": {"wave": "square-ish"}}})")
-            .find("sine, triangle, saw or pulse"),
+            .find("noise or sample"),
         std::string::npos);
     EXPECT_NE(refused(R"({"format": "facet-patch", "version": 1, "modules": 3})"), "");
 }

@@ -53,6 +53,11 @@ public:
     void editCue(const QString& what, const std::function<void(Cue&)>& change, const QString& mergeKey = {});
     void setParameter(const Address& address, double value);
     void setPatch(const QString& what, const Patch& patch);
+    /// Adds a module to the active cue's patch under a new key; `layer` is the path of its layer, or empty. A problem is
+    /// told. Returns the new path, empty when there was a problem.
+    std::string addModule(ModuleKind kind, const std::string& layer);
+    void removeModule(const std::string& path);
+    void setModuleData(const std::string& path, const ModuleData& data);
     void setLocked(const Address& address, bool locked);
     void renameProject(const QString& name);
     void addCue();

@@ -95,16 +95,20 @@ QWidget* ParameterRow::makeEditor(const ParameterDescriptor& d) {
     slider_ = new ValueSlider(this);
     slider_->setAccessibleName(name);
     connect(slider_, &ValueSlider::moved, this,
-            [this, &d](double position) { session_.setParameter(address_, d.fromUnit(position)); });
-    connect(slider_, &ValueSlider::defaultWanted, this,
-            [this] { session_.setParameter(address_, Patch().value(address_)); });
+            [this](double position) { session_.setParameter(address_, described().fromUnit(position)); });
+    connect(slider_, &ValueSlider::defaultWanted, this, [this] {
+        const Patch empty;
+        session_.setParameter(address_, empty.has(address_) ? empty.value(address_) : described().defaultValue);
+    });
     return slider_;
 }
+
+ParameterDescriptor ParameterRow::described() const { return session_.cue()->patch.shownDescriptor(address_); }
 
 void ParameterRow::refresh() {
     if (!session_.cue() || !session_.cue()->patch.has(address_)) return;
     const Patch& patch = session_.cue()->patch;
-    const auto& d = patch.descriptor(address_);
+    const ParameterDescriptor d = described();
     const double value = patch.value(address_);
     const QString shown = QString::fromStdString(textOf(d, value));
     if (choice_) choice_->setCurrentIndex(static_cast<int>(value));
@@ -128,7 +132,7 @@ void ParameterRow::refresh() {
 
 void ParameterRow::commitText() {
     if (!value_->isModified() || !session_.cue()) return;
-    const auto& d = session_.cue()->patch.descriptor(address_);
+    const ParameterDescriptor d = described();
     const auto value = parseValue(d, value_->text().toStdString());
     value_->setModified(false);
     const bool wrong = !value || *value < d.low || *value > d.high;

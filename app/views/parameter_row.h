@@ -27,6 +27,8 @@ public:
 
 private:
     void commitText();
+    /// As it is shown in the patch as it stands.
+    ParameterDescriptor described() const;
     QWidget* makeEditor(const ParameterDescriptor& descriptor);
 
     Session& session_;

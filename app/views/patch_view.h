@@ -1,21 +1,24 @@
 // Parameters as editable rows: the whole patch in signal order, or those that answer for one facet.
 #pragma once
 
-#include "core/parameters/table.h"
+#include "core/parameters/patch.h"
 
 #include <QWidget>
 #include <optional>
 #include <vector>
 
 class QLabel;
+class QScrollArea;
+class QToolButton;
 class QVBoxLayout;
 
 namespace facet {
 
+class LinkEnds;
 class ParameterRow;
 class Session;
 
-/// The whole patch, module by module, in columns.
+/// The whole patch, module by module, in columns; what is not part of every patch can be added and removed.
 class PatchView : public QWidget {
     Q_OBJECT
 
@@ -24,9 +27,18 @@ public:
     void refresh();
 
 private:
+    void rebuild(const Patch& patch);
+    QWidget* makeModule(const Patch& patch, const Patch::Module& module, QWidget* parent);
+    QToolButton* makeAdder();
+    void offerModules();
+
     Session& session_;
+    QToolButton* adder_;
+    QScrollArea* area_;
     std::vector<ParameterRow*> rows_;
+    std::vector<LinkEnds*> ends_;
     std::vector<std::pair<QLabel*, std::string>> titles_; ///< with the paths of their modules
+    std::vector<std::string> shown_;                      ///< paths of all modules, as the rows were made
 };
 
 /// The parameters that answer for a facet.

@@ -2,7 +2,6 @@
 #pragma once
 
 #include "core/engine/graph.h"
-#include "core/engine/kernels.h"
 
 #include <cstdint>
 #include <memory>
@@ -14,8 +13,8 @@ namespace facet {
 /// Renders up to 16 candidates at once: patches that share a graph and differ in values. Each candidate's
 /// sound is the same, bit for bit, whether it is rendered alone or beside others.
 ///
-/// All memory is taken at construction. process(), noteOn(), noteOff(), bend(), setValues() and silence()
-/// neither allocate, lock nor throw and may be called by the audio thread; one thread at a time.
+/// All memory is taken at construction. process(), noteOn(), noteOff(), bend(), wheel(), pressure(), setValues() and
+/// silence() neither allocate, lock nor throw and may be called by the audio thread; one thread at a time.
 class Engine {
 public:
     static constexpr int blockFrames = kernels::blockFrames;
@@ -28,18 +27,25 @@ public:
 
     int candidateCount() const;
 
-    /// Starts a note at the next block. `pitch` in semitones as a fractional key number; `velocity` 1…127;
-    /// `number` distinguishes notes and seeds their phases; it names the note in noteOff().
+    /// Starts a note at the next block, in every layer that plays its key and velocity. `pitch` in semitones as a
+    /// fractional key number; `velocity` 1…127; `number` distinguishes notes and seeds their phases; it names the note
+    /// in noteOff().
     void noteOn(std::uint32_t number, double pitch, double velocity);
     void noteOff(std::uint32_t number);
     /// Bend of everything that sounds, in semitones, from the next block on.
     void bend(double semitones);
+    /// Positions of the modulation wheel and of channel pressure, 0…1, from the next block on.
+    void wheel(double position);
+    void pressure(double position);
     /// Takes new values for a candidate while it sounds. The graph must be the same.
     void setValues(const Graph& graph, int candidate = 0);
     /// Ends all notes at once.
     void silence();
     /// Whether anything may still sound.
     bool active() const;
+
+    /// Lets time pass while nothing is active: what runs on between the notes runs on.
+    void rest(int frames);
 
     /// One candidate's next block.
     struct Block {

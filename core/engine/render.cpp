@@ -43,7 +43,7 @@ int framesAt48k(const Performance& performance) {
 /// Follows the curves of a performance that move parameters, for each of a group of patches.
 class MovedValues {
 public:
-    MovedValues(const std::vector<const Patch*>& patches, const Performance& performance) {
+    MovedValues(const std::vector<const Patch*>& patches, const Performance& performance) : tempo_(performance.tempo) {
         for (const Curve& curve : performance.curves) {
             if (!curve.movesParameter()) continue;
             const Address address = Address::parse(curve.target);
@@ -65,7 +65,7 @@ public:
             for (Patch& patch : patches_) patch.setNearest(m.address, patch.descriptor(m.address).fromUnit(place));
         }
         for (std::size_t c = 0; changed && c < patches_.size(); ++c)
-            engine.setValues(compile(patches_[c]), static_cast<int>(c));
+            engine.setValues(compile(patches_[c], tempo_), static_cast<int>(c));
     }
 
 private:
@@ -75,6 +75,7 @@ private:
         const std::vector<CurvePoint>* points;
         double place;
     };
+    double tempo_;
     std::vector<Moved> moved_;
     std::vector<Patch> patches_;
 };
@@ -87,6 +88,8 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
     const auto events = eventsOf(performance);
     Engine engine(graphs, analysisRateHz, performance.seed);
     MovedValues movedValues(patches, performance);
+    const Curve* wheel = performance.curveOf(wheelTarget);
+    const Curve* pressure = performance.curveOf(pressureTarget);
     std::size_t next = 0;
     int polls = 0;
     for (int at = 0; at < frames;) {
@@ -101,11 +104,16 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
         }
         const int nextEvent = next < events.size() ? events[next].frame : frames;
         if (!engine.active()) {
-            at = std::min(frames, std::max(nextEvent, at + 1));
+            const int until = std::min(frames, std::max(nextEvent, at + 1));
+            engine.rest(until - at);
+            at = until;
             continue;
         }
         if (!performance.bends.empty())
             engine.bend(performance.bendAt(static_cast<double>(at) / analysisRateHz) / 100.0);
+        const double now = static_cast<double>(at) / analysisRateHz;
+        if (wheel) engine.wheel(std::clamp(valueAt(wheel->points, now), 0.0, 1.0));
+        if (pressure) engine.pressure(std::clamp(valueAt(pressure->points, now), 0.0, 1.0));
         const int count = std::min({Engine::blockFrames, nextEvent - at, frames - at});
         const auto blocks = engine.process(count);
         for (std::size_t c = 0; c < blocks.size(); ++c) {
@@ -130,7 +138,7 @@ std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Perform
                                    int threads) {
     const int frames = framesAt48k(performance);
     std::vector<Graph> graphs;
-    for (const Patch& patch : patches) graphs.push_back(compile(patch));
+    for (const Patch& patch : patches) graphs.push_back(compile(patch, performance.tempo));
 
     // Group equal graphs in order of first appearance, then cut each group into pieces of at most 16, evenly, so that
     // all threads have work.

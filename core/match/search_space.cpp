@@ -1,33 +1,26 @@
 #include "core/match/search_space.h"
 
+#include "core/parameters/relevance.h"
+
 #include <algorithm>
 
 namespace facet {
 
 namespace {
 
+/// Whether the search can hear a parameter: the comparison is deaf to some that people hear.
 bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDescriptor& d, bool stereo) {
-    const auto value = [&](const char* field) { return patch.value({module.path, field}); };
-    const auto filterOn = [&] { return patch.value({"layer:a/filter:a", "on"}) >= 0.5; };
+    if (!matters(patch, module, d) || !takesPart(patch, module)) return false;
     if (!stereo && d.facets == facetBit(Facet::width)) return false;
-    switch (module.kind) {
-    case ModuleKind::source: {
-        if (value("on") < 0.5) return false;
-        if (d.field == "width") return static_cast<Wave>(value("wave")) == Wave::pulse;
-        if (d.field == "detune" || d.field == "spread") return value("voices") > 1.0;
-        if (d.field == "phase") return value("phase_random") == 0.0;
-        if (d.field != "level") return true;
-        // The overall gain is solved, so the first source's level says nothing.
-        const auto& all = patch.modules();
-        const auto first = std::find_if(all.begin(), all.end(), [&](const Patch::Module& m) {
-            return m.kind == ModuleKind::source && patch.value({m.path, "on"}) >= 0.5;
-        });
-        return first->path != module.path;
-    }
-    case ModuleKind::filter: return filterOn();
-    case ModuleKind::envelope: return module.path.ends_with(":level") || filterOn();
-    default: return true;
-    }
+    if (module.kind != ModuleKind::source) return true;
+    if (d.field == "phase") return patch.value({module.path, "phase_random"}) == 0.0;
+    if (d.field != "level") return true;
+    // The overall gain is solved, so the first source's level says nothing.
+    const auto& all = patch.modules();
+    const auto first = std::find_if(all.begin(), all.end(), [&](const Patch::Module& m) {
+        return m.kind == ModuleKind::source && patch.value({m.path, "on"}) >= 0.5;
+    });
+    return first->path != module.path;
 }
 
 } // namespace

@@ -19,8 +19,8 @@ using FacetSet = std::uint8_t;
 constexpr FacetSet facetBit(Facet facet) { return static_cast<FacetSet>(1u << static_cast<unsigned>(facet)); }
 
 /// What a patch is made of. A module of a patch is one of these with a key of its own.
-enum class ModuleKind : std::uint8_t { output, voicing, layer, source, filter, envelope };
-inline constexpr int moduleKindCount = 6;
+enum class ModuleKind : std::uint8_t { output, voicing, layer, source, filter, envelope, lfo, link, macro };
+inline constexpr int moduleKindCount = 9;
 /// The word that stands for the kind in an address: "source", "filter", …
 std::string_view wordOf(ModuleKind kind);
 /// How people read it: "Source", "Filter", …
@@ -37,7 +37,9 @@ enum class Unit : std::uint8_t {
     milliseconds,
     decibels,
     percent,
-    degrees
+    degrees,
+    decibelsPerOctave,
+    amount ///< of a link: in the unit in which its destination is moved, see movementUnit()
 };
 
 /// How a value maps to the 0…1 of a slider and of the search: linear, or as log(value + offset).
@@ -87,12 +89,33 @@ int fieldIndex(ModuleKind kind, std::string_view field);
 /// The whole table.
 std::span<const ParameterDescriptor> parameterTable();
 /// Grows whenever the table or the sound of a parameter changes.
-inline constexpr int parameterTableVersion = 1;
+inline constexpr int parameterTableVersion = 2;
 
-/// Values of source:…/wave.
-enum class Wave : std::uint8_t { sine, triangle, saw, pulse };
+/// What moves a parameter (links, the search's steps) moves it along its scale: frequencies in semitones, other
+/// logarithmic quantities in octaves (doublings of value + logOffset), everything else in its own unit.
+Unit movementUnit(const ParameterDescriptor& descriptor);
+double toMovement(const ParameterDescriptor& descriptor, double value);
+/// Clamped to the parameter's range.
+double fromMovement(const ParameterDescriptor& descriptor, double moved);
+
+/// Values of source:…/wave and blend_wave.
+enum class Wave : std::uint8_t { sine, triangle, saw, pulse, clippedSine, harmonics, wavetable, noise, sample };
+/// Values of source:…/route.
+enum class Route : std::uint8_t { filter1, filter2, both, pastFilters };
+/// Values of source:…/sync.
+enum class Sync : std::uint8_t { off, itself, a, b, c, d };
+/// Values of layer:…/routing.
+enum class FilterRouting : std::uint8_t { serial, parallel };
+/// Values of filter:…/kind.
+enum class FilterKind : std::uint8_t { lowPass, highPass, bandPass, notch, ladder, comb, allPass };
 /// Values of filter:…/slope.
 enum class FilterSlope : std::uint8_t { twoPole, fourPole };
+/// Values of lfo:…/shape.
+enum class LfoShape : std::uint8_t { sine, triangle, risingSaw, fallingSaw, square, steps, wander, drawn };
+/// Values of lfo:…/mode.
+enum class LfoMode : std::uint8_t { eachNote, free, once };
+/// Lengths in quarter notes of the values of lfo:…/beats.
+std::span<const double> noteValueQuarters();
 /// Values of voicing/mode.
 enum class VoiceMode : std::uint8_t { poly, mono, legato };
 /// Values of voicing/glide_when.

@@ -44,6 +44,8 @@ std::string_view symbolOf(Unit unit) {
     case Unit::decibels: return "dB";
     case Unit::percent: return "%";
     case Unit::degrees: return "°";
+    case Unit::decibelsPerOctave: return "dB/oct";
+    case Unit::amount:
     case Unit::choice:
     case Unit::onOff:
     case Unit::count: break;
@@ -68,6 +70,8 @@ std::string textOf(const ParameterDescriptor& descriptor, double value) {
     case Unit::cents:
         return (value > 0.0 && descriptor.low < 0.0 ? "+" : "") + threeDigits(value) + " " +
                std::string(symbolOf(descriptor.unit));
+    case Unit::amount: return (value > 0.0 ? "+" : "") + threeDigits(value);
+    case Unit::decibelsPerOctave:
     case Unit::decibels:
     case Unit::percent: return threeDigits(value) + " " + std::string(symbolOf(descriptor.unit));
     case Unit::degrees: return threeDigits(value) + "°";
@@ -88,12 +92,13 @@ std::optional<double> parseValue(const ParameterDescriptor& descriptor, std::str
         if (text == "on" || text == "yes") return 1.0;
         if (text == "off" || text == "no") return 0.0;
     }
-    for (std::size_t i = 0; i < descriptor.choices.size(); ++i) {
-        std::string name(descriptor.choices[i]);
-        std::transform(name.begin(), name.end(), name.begin(),
-                       [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-        if (text == name || name.starts_with(text + " ")) return static_cast<double>(i);
-    }
+    for (const bool whole : {true, false}) // a whole name before the first word of a longer one
+        for (std::size_t i = 0; i < descriptor.choices.size(); ++i) {
+            std::string name(descriptor.choices[i]);
+            std::transform(name.begin(), name.end(), name.begin(),
+                           [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+            if (whole ? text == name : name.starts_with(text + " ")) return static_cast<double>(i);
+        }
     if (descriptor.unit == Unit::choice) return std::nullopt;
 
     const char* begin = text.data() + (text[0] == '+' ? 1 : 0);

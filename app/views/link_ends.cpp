@@ -1,0 +1,110 @@
+#include "app/views/link_ends.h"
+
+#include "app/session/session.h"
+
+#include <QComboBox>
+#include <QGridLayout>
+#include <QLabel>
+#include <QSignalBlocker>
+
+namespace facet {
+
+namespace {
+
+QString text(std::string_view view) { return QString::fromUtf8(view.data(), static_cast<qsizetype>(view.size())); }
+
+QString capital(std::string_view name) {
+    QString word = text(name);
+    word[0] = word[0].toUpper();
+    return word;
+}
+
+/// What can move something, with what people call it.
+void fillMovers(QComboBox& list, const Patch& patch, const std::string& layer, bool sources) {
+    for (std::string_view name : performanceSources()) list.addItem(capital(name), text(name));
+    for (const auto& module : patch.modules()) {
+        const auto home = layerOfPath(module.path);
+        if (!home.empty() && !layer.empty() && home != layer) continue;
+        const bool moves = module.kind == ModuleKind::envelope || module.kind == ModuleKind::lfo ||
+                           module.kind == ModuleKind::macro || (sources && module.kind == ModuleKind::source);
+        if (moves) list.addItem(QString::fromStdString(patch.labelOf(module)), QString::fromStdString(module.path));
+    }
+}
+
+/// What can be moved.
+void fillDestinations(QComboBox& list, const Patch& patch, const std::string& self) {
+    for (const auto& module : patch.modules()) {
+        if (module.path == self || module.kind == ModuleKind::voicing) continue;
+        for (const auto& d : parametersOf(module.kind)) {
+            if (d.isDiscrete() || d.smoothing == Smoothing::graph) continue;
+            list.addItem(QString::fromStdString(patch.labelOf(module)) + ": " + text(d.label),
+                         QString::fromStdString(module.path + "/" + std::string(d.field)));
+        }
+    }
+}
+
+} // namespace
+
+LinkEnds::LinkEnds(Session& session, std::string path, QWidget* parent)
+    : QWidget(parent), session_(session), path_(std::move(path)) {
+    setObjectName(QString::fromStdString("ends " + path_));
+    auto* grid = new QGridLayout(this);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setVerticalSpacing(2);
+    from_ = makeList(tr("Moves"), tr("What moves"));
+    to_ = makeList(tr("What"), tr("The parameter that is moved"));
+    by_ = makeList(tr("Scaled by"), tr("What scales the amount besides"));
+    refresh();
+}
+
+QComboBox* LinkEnds::makeList(const QString& label, const QString& tip) {
+    auto* grid = static_cast<QGridLayout*>(layout());
+    const int row = grid->rowCount();
+    auto* list = new QComboBox(this);
+    list->setToolTip(tip);
+    list->setAccessibleName(tip);
+    list->setMinimumContentsLength(14);
+    list->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    connect(list, &QComboBox::activated, this, &LinkEnds::take);
+    auto* name = new QLabel(label, this);
+    name->setMinimumWidth(104);
+    grid->addWidget(name, row, 0);
+    grid->addWidget(list, row, 1);
+    grid->setColumnStretch(1, 1);
+    return list;
+}
+
+void LinkEnds::refresh() {
+    if (!session_.cue()) return;
+    const Patch& patch = session_.cue()->patch;
+    const auto* module = patch.find(path_);
+    if (!module) return;
+    const ModuleData& link = module->contents();
+    // A link that begins in a layer stays in it.
+    const std::string layer(layerOfPath(link.to).empty() ? std::string_view() : layerOfPath(link.to));
+    const auto fill = [](QComboBox* list, const std::string& chosen, auto&& items) {
+        const QSignalBlocker quiet(list);
+        list->clear();
+        list->addItem(QObject::tr("–"), QString());
+        items(*list);
+        list->setCurrentIndex(std::max(0, list->findData(QString::fromStdString(chosen))));
+    };
+    const bool bySample = link.to.empty() || (patch.has(Address::parse(link.to)) &&
+                                              movesBySample(patch.descriptor(Address::parse(link.to))));
+    fill(from_, link.from, [&](QComboBox& list) { fillMovers(list, patch, layer, bySample); });
+    fill(to_, link.to, [&](QComboBox& list) { fillDestinations(list, patch, path_); });
+    fill(by_, link.by, [&](QComboBox& list) { fillMovers(list, patch, layer, false); });
+}
+
+void LinkEnds::take() {
+    if (!session_.cue()) return;
+    const Patch& patch = session_.cue()->patch;
+    ModuleData link = patch.find(path_)->contents();
+    link.from = from_->currentData().toString().toStdString();
+    link.to = to_->currentData().toString().toStdString();
+    link.by = by_->currentData().toString().toStdString();
+    session_.setModuleData(path_, link);
+    refresh();
+}
+
+} // namespace facet

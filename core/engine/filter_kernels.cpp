@@ -1,0 +1,423 @@
+#include "core/engine/filter_kernels.h"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <numbers>
+
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "core/engine/filter_kernels.cpp"
+#include <hwy/foreach_target.h>
+
+#include "core/engine/lanes-inl.h"
+
+HWY_BEFORE_NAMESPACE();
+namespace facet::kernels::HWY_NAMESPACE {
+
+/// tan(π hz / rate) of cutoffs in log2 Hz, held where a filter can work.
+HWY_INLINE Group tangentOf(const Group& cutoffLog2, float rateHz) {
+    const Group hz = clamp(exp2Of(clamp(cutoffLog2, 2.0f, 16.0f)), 5.0f, 0.47f * rateHz);
+    const Group angle = hz * splat(std::numbers::pi_v<float> / rateHz);
+    return sineOf(angle) / cosineOf(angle);
+}
+
+/// A value that moves evenly over a block.
+struct Moving {
+    Group now, step;
+    HWY_INLINE void from(const Group& begin, const Group& end, const Group& perFrame) {
+        now = begin;
+        step = (end - begin) * perFrame;
+    }
+    HWY_INLINE void advance() { now = now + step; }
+};
+
+/// A state-variable section. Its coefficients are computed anew for each sample: interpolated by themselves they would
+/// not belong together while the cutoff jumps, and the section would gain energy.
+struct Section {
+    Group low, band;
+
+    /// Leaves the band in `bandOut`; returns the low-pass.
+    HWY_INLINE Group tick(const Group& input, const Group& g, const Group& damping, Group& bandOut) {
+        const Group a1 = reciprocal(mulAdd(g, g + damping, splat(1.0f)));
+        const Group a2 = g * a1;
+        const Group a3 = g * a2;
+        const Group v3 = input - low;
+        const Group v1 = mulAdd(a1, band, a2 * v3);
+        const Group v2 = mulAdd(a2, band, mulAdd(a3, v3, low));
+        band = v1 + v1 - band;
+        low = v2 + v2 - low;
+        bandOut = v1;
+        return v2;
+    }
+};
+
+/// One filter of all lanes, loaded from its states for a block.
+class LaneFilter {
+public:
+    HWY_INLINE LaneFilter(const FilterStructure& structure, FilterState* const* states, const FilterTargets* to,
+                          int count, float rateHz, int frames)
+        : structure_(structure), states_(states), count_(count), rateHz_(rateHz) {
+        alignas(64) float gFrom[laneCount], value[laneCount], from[laneCount];
+        const Group perFrame = splat(1.0f / static_cast<float>(frames));
+        for (int lane = 0; lane < laneCount; ++lane) value[lane] = to[lane].cutoffLog2;
+        cutoffTo_ = load(value);
+        gTo_ = tangentOf(cutoffTo_, rateHz);
+        alignas(64) float gTo[laneCount];
+        store(gTo_, gTo);
+        for (int lane = 0; lane < laneCount; ++lane) {
+            const FilterState& state = *states[lane < count ? lane : 0];
+            gFrom[lane] = state.g >= 0.0f ? state.g : gTo[lane];
+            from[lane] = state.g >= 0.0f ? state.left.cutoffLog2 : to[lane].cutoffLog2;
+        }
+        g_.from(load(gFrom), gTo_, perFrame);
+        cutoff_.from(load(from), cutoffTo_, perFrame);
+        const auto moving = [&](float FilterTargets::*field, Moving& into) {
+            for (int lane = 0; lane < laneCount; ++lane) {
+                const FilterState& state = *states[lane < count ? lane : 0];
+                value[lane] = to[lane].*field;
+                from[lane] = state.g >= 0.0f ? state.left.*field : to[lane].*field;
+            }
+            into.from(load(from), load(value), perFrame);
+        };
+        moving(&FilterTargets::damping1, damping1_);
+        moving(&FilterTargets::damping2, damping2_);
+        moving(&FilterTargets::feedback, feedback_);
+        moving(&FilterTargets::drive, drive_);
+        moving(&FilterTargets::mix, mix_);
+        for (int m = 0; m < 4; ++m) {
+            for (int lane = 0; lane < laneCount; ++lane)
+                value[lane] = states[lane < count ? lane : 0]->memory[static_cast<std::size_t>(m)];
+            memory_[m] = load(value);
+        }
+        one_.low = memory_[1];
+        one_.band = memory_[0];
+        two_.low = memory_[3];
+        two_.band = memory_[2];
+        if (structure.kind == FilterKind::allPass)
+            for (int k = 0; k < structure.stages; ++k) {
+                for (int lane = 0; lane < laneCount; ++lane)
+                    value[lane] = states[lane < count ? lane : 0]->line[static_cast<std::size_t>(k)];
+                stage_[k] = load(value);
+            }
+    }
+
+    /// `octaves`: added to the cutoff of this sample; null: none.
+    HWY_INLINE Group tick(const Group& in, const Group* octaves) {
+        if (octaves) {
+            // The cutoff as it is at this very sample.
+            g_.now = tangentOf(cutoff_.now + *octaves, rateHz_);
+        }
+        Group out = in;
+        switch (structure_.kind) {
+        case FilterKind::lowPass: out = lowPass(in); break;
+        case FilterKind::highPass: out = highPass(in); break;
+        case FilterKind::bandPass: out = bandPass(in); break;
+        case FilterKind::notch: out = notch(in); break;
+        case FilterKind::ladder: out = ladder(in); break;
+        case FilterKind::comb: out = comb(in); break;
+        case FilterKind::allPass: out = allPass(in); break;
+        }
+        if (structure_.mixed) out = mulAdd(out - in, mix_.now, in);
+        g_.advance();
+        cutoff_.advance();
+        damping1_.advance();
+        damping2_.advance();
+        feedback_.advance();
+        drive_.advance();
+        mix_.advance();
+        return out;
+    }
+
+    HWY_INLINE void save(const FilterTargets* to) {
+        alignas(64) float value[laneCount];
+        if (isSections()) {
+            memory_[1] = one_.low;
+            memory_[0] = one_.band;
+            memory_[3] = two_.low;
+            memory_[2] = two_.band;
+        }
+        for (int m = 0; m < 4; ++m) {
+            store(memory_[m], value);
+            for (int lane = 0; lane < count_; ++lane) states_[lane]->memory[static_cast<std::size_t>(m)] = value[lane];
+        }
+        store(gTo_, value);
+        for (int lane = 0; lane < count_; ++lane) {
+            states_[lane]->g = value[lane];
+            states_[lane]->left = to[lane];
+        }
+        if (structure_.kind != FilterKind::allPass) return;
+        for (int k = 0; k < structure_.stages; ++k) {
+            store(stage_[k], value);
+            for (int lane = 0; lane < count_; ++lane) states_[lane]->line[static_cast<std::size_t>(k)] = value[lane];
+        }
+    }
+
+private:
+    HWY_INLINE bool isSections() const { return structure_.kind <= FilterKind::notch; }
+
+    HWY_INLINE Group lowPass(const Group& in) {
+        Group band;
+        const Group low = one_.tick(in, g_.now, damping1_.now, band);
+        return structure_.fourPole ? two_.tick(low, g_.now, damping2_.now, band) : low;
+    }
+    HWY_INLINE Group highPass(const Group& in) {
+        Group band;
+        Group low = one_.tick(in, g_.now, damping1_.now, band);
+        const Group high = in - damping1_.now * band - low;
+        if (!structure_.fourPole) return high;
+        low = two_.tick(high, g_.now, damping2_.now, band);
+        return high - damping2_.now * band - low;
+    }
+    /// Unity at the cutoff.
+    HWY_INLINE Group bandPass(const Group& in) {
+        Group band;
+        one_.tick(in, g_.now, damping1_.now, band);
+        const Group first = damping1_.now * band;
+        if (!structure_.fourPole) return first;
+        two_.tick(first, g_.now, damping2_.now, band);
+        return damping2_.now * band;
+    }
+    HWY_INLINE Group notch(const Group& in) {
+        Group band;
+        one_.tick(in, g_.now, damping1_.now, band);
+        const Group first = in - damping1_.now * band;
+        if (!structure_.fourPole) return first;
+        two_.tick(first, g_.now, damping2_.now, band);
+        return first - damping2_.now * band;
+    }
+    HWY_INLINE Group ladder(const Group& in) {
+        const Group rest = splat(1.0f) / (g_.now + splat(1.0f)); // 1/(1 + g)
+        const Group G = g_.now * rest;
+        const Group G2 = G * G;
+        // What the four memories alone would give at the output.
+        const Group held = rest * mulAdd(mulAdd(mulAdd(memory_[0], G, memory_[1]), G, memory_[2]), G, memory_[3]);
+        const Group driven = in * drive_.now;
+        Group x = (driven - feedback_.now * held) / mulAdd(feedback_.now, G2 * G2, splat(1.0f));
+        x = saturated(x);
+        Group second = x;
+        for (int k = 0; k < 4; ++k) {
+            const Group v = (x - memory_[k]) * G;
+            x = v + memory_[k];
+            memory_[k] = x + v;
+            if (k == 1) second = x;
+        }
+        return (structure_.fourPole ? x : second) / drive_.now;
+    }
+    HWY_INLINE Group comb(const Group& in) {
+        alignas(64) float cutoff[laneCount], x[laneCount], feedback[laneCount], y[laneCount] = {};
+        store(g_.now, cutoff);
+        store(in, x);
+        store(feedback_.now, feedback);
+        for (int lane = 0; lane < count_; ++lane) {
+            FilterState& state = *states_[lane];
+            const int mask = static_cast<int>(state.line.size()) - 1;
+            // The period, from the tangent that all kinds share.
+            const float hz = std::atan(cutoff[lane]) / std::numbers::pi_v<float> * rateHz_;
+            const float period = std::clamp(rateHz_ / hz, 3.0f, static_cast<float>(mask - 3));
+            const int whole = static_cast<int>(period);
+            const float t = period - static_cast<float>(whole); // towards the older sample
+            const auto tap = [&](int back) { return state.line[static_cast<std::size_t>((state.at - back) & mask)]; };
+            const float a = tap(whole - 1), b = tap(whole), c = tap(whole + 1), d = tap(whole + 2);
+            const float delayed = -a * t * (t - 1.0f) * (t - 2.0f) / 6.0f +
+                                  b * (t + 1.0f) * (t - 1.0f) * (t - 2.0f) / 2.0f -
+                                  c * (t + 1.0f) * t * (t - 2.0f) / 2.0f + d * (t + 1.0f) * t * (t - 1.0f) / 6.0f;
+            const float f = std::clamp(feedback[lane], -0.998f, 0.998f);
+            y[lane] = x[lane] + f * delayed;
+            state.line[static_cast<std::size_t>(state.at & mask)] = y[lane];
+            state.at = (state.at + 1) & mask;
+            y[lane] *= std::sqrt(1.0f - f * f);
+        }
+        return load(y);
+    }
+    HWY_INLINE Group allPass(const Group& in) {
+        const Group one = splat(1.0f);
+        const Group G = g_.now / (g_.now + one);
+        const Group through = G + G - one; // output per input of one stage at this instant
+        const Group kept = (one - G) + (one - G);
+        Group sum = splat(0.0f);
+        Group product = one;
+        for (int k = 0; k < structure_.stages; ++k) {
+            sum = mulAdd(sum, through, kept * stage_[k]);
+            product = product * through;
+        }
+        const Group f = clamp(feedback_.now, -0.98f, 0.98f);
+        Group x = mulAdd(f, sum, in) / (one - f * product);
+        for (int k = 0; k < structure_.stages; ++k) {
+            const Group low = mulAdd(G, x - stage_[k], stage_[k]);
+            x = low + low - x;
+            stage_[k] = low + low - stage_[k];
+        }
+        return x;
+    }
+
+    const FilterStructure& structure_;
+    FilterState* const* states_;
+    int count_;
+    float rateHz_;
+    Moving g_, cutoff_, damping1_, damping2_, feedback_, drive_, mix_;
+    Group gTo_, cutoffTo_;
+    Group memory_[4];
+    Section one_, two_;
+    Group stage_[mostStages];
+};
+
+/// The commonest case by itself: one clean low-pass.
+template <bool fourPole>
+HWY_INLINE void runLowPass(float (&block)[blockFrames][laneCount], Section& one, Section& two, Moving g,
+                           Moving damping1, Moving damping2, int frames) {
+    Group band;
+    for (int t = 0; t < frames; ++t) {
+        Group x = one.tick(load(block[t]), g.now, damping1.now, band);
+        if (fourPole) x = two.tick(x, g.now, damping2.now, band);
+        store(x, block[t]);
+        g.advance();
+        damping1.advance();
+        damping2.advance();
+    }
+}
+
+void runOneLowPass(const FilterJob* jobs, int count, bool fourPole, float rateHz, int frames) {
+    alignas(64) float memory[4][laneCount] = {};
+    alignas(64) float gFrom[laneCount] = {}, dampFrom1[laneCount], dampFrom2[laneCount];
+    alignas(64) float dampTo1[laneCount], dampTo2[laneCount], cutoff[laneCount], gTo[laneCount];
+    alignas(64) float block[blockFrames][laneCount] = {};
+    for (int lane = 0; lane < laneCount; ++lane) {
+        const FilterJob& job = jobs[lane < count ? lane : 0];
+        for (int m = 0; m < 4; ++m) memory[m][lane] = job.first->memory[static_cast<std::size_t>(m)];
+        cutoff[lane] = job.firstTo.cutoffLog2;
+        dampTo1[lane] = job.firstTo.damping1;
+        dampTo2[lane] = job.firstTo.damping2;
+    }
+    const Group gEnd = tangentOf(load(cutoff), rateHz);
+    store(gEnd, gTo);
+    for (int lane = 0; lane < laneCount; ++lane) {
+        const FilterJob& job = jobs[lane < count ? lane : 0];
+        const bool started = job.first->g >= 0.0f;
+        gFrom[lane] = started ? job.first->g : gTo[lane];
+        dampFrom1[lane] = started ? job.first->left.damping1 : dampTo1[lane];
+        dampFrom2[lane] = started ? job.first->left.damping2 : dampTo2[lane];
+        if (lane < count)
+            for (int t = 0; t < frames; ++t) block[t][lane] = job.row[t];
+    }
+    const Group perFrame = splat(1.0f / static_cast<float>(frames));
+    Moving g;
+    g.from(load(gFrom), gEnd, perFrame);
+    Section one, two;
+    one.low = load(memory[1]);
+    one.band = load(memory[0]);
+    two.low = load(memory[3]);
+    two.band = load(memory[2]);
+    Moving damping1, damping2;
+    damping1.from(load(dampFrom1), load(dampTo1), perFrame);
+    damping2.from(load(dampFrom2), load(dampTo2), perFrame);
+    if (fourPole)
+        runLowPass<true>(block, one, two, g, damping1, damping2, frames);
+    else
+        runLowPass<false>(block, one, two, g, damping1, damping2, frames);
+    store(one.band, memory[0]);
+    store(one.low, memory[1]);
+    store(two.band, memory[2]);
+    store(two.low, memory[3]);
+    for (int lane = 0; lane < count; ++lane) {
+        const FilterJob& job = jobs[lane];
+        for (int m = 0; m < 4; ++m) job.first->memory[static_cast<std::size_t>(m)] = memory[m][lane];
+        job.first->g = gTo[lane];
+        job.first->left = job.firstTo;
+        for (int t = 0; t < frames; ++t) job.row[t] = block[t][lane];
+    }
+}
+
+void runPair(const FilterJob* jobs, int count, const FilterPair& pair, float rateHz, int frames) {
+    FilterState* first[laneCount] = {};
+    FilterState* second[laneCount] = {};
+    FilterTargets firstTo[laneCount];
+    FilterTargets secondTo[laneCount];
+    alignas(64) float in[blockFrames][laneCount] = {}, in2[blockFrames][laneCount] = {};
+    alignas(64) float octaves1[blockFrames][laneCount] = {}, octaves2[blockFrames][laneCount] = {};
+    alignas(64) float fed[laneCount] = {}, last[laneCount] = {};
+    bool moved1 = false;
+    bool moved2 = false;
+    for (int lane = 0; lane < laneCount; ++lane) {
+        const FilterJob& job = jobs[lane < count ? lane : 0];
+        first[lane] = job.first;
+        second[lane] = job.second ? job.second : job.first;
+        firstTo[lane] = job.firstTo;
+        secondTo[lane] = job.secondTo;
+        if (lane >= count) continue;
+        fed[lane] = job.feedback;
+        last[lane] = job.fedBack ? *job.fedBack : 0.0f;
+        moved1 = moved1 || job.firstOctaves;
+        moved2 = moved2 || job.secondOctaves;
+        for (int t = 0; t < frames; ++t) {
+            in[t][lane] = job.row[t];
+            if (job.secondRow) in2[t][lane] = job.secondRow[t];
+            if (job.firstOctaves) octaves1[t][lane] = job.firstOctaves[t];
+            if (job.secondOctaves) octaves2[t][lane] = job.secondOctaves[t];
+        }
+    }
+    LaneFilter one(pair.first, first, firstTo, count, rateHz, frames);
+    LaneFilter two(pair.second, second, secondTo, count, rateHz, frames);
+    Group back = load(last);
+    const Group amount = load(fed);
+    for (int t = 0; t < frames; ++t) {
+        Group x = load(in[t]);
+        const Group x2 = load(in2[t]);
+        if (pair.fedBack) x = mulAdd(amount, saturated(back), x);
+        const Group o1 = load(octaves1[t]);
+        const Group o2 = load(octaves2[t]);
+        Group y = pair.first.on ? one.tick(x, moved1 ? &o1 : nullptr) : x;
+        if (pair.parallel)
+            y = y + (pair.second.on ? two.tick(x2, moved2 ? &o2 : nullptr) : x2);
+        else
+            y = pair.second.on ? two.tick(y + x2, moved2 ? &o2 : nullptr) : y + x2;
+        back = y;
+        store(y, in[t]);
+    }
+    if (pair.first.on) one.save(firstTo);
+    if (pair.second.on) two.save(secondTo);
+    store(back, last);
+    for (int lane = 0; lane < count; ++lane) {
+        if (jobs[lane].fedBack) *jobs[lane].fedBack = last[lane];
+        for (int t = 0; t < frames; ++t) jobs[lane].row[t] = in[t][lane];
+    }
+}
+
+void runFilters(const FilterJob* jobs, int count, const FilterPair& pair, float rateHz, int frames) {
+    bool plain = pair.first.on && !pair.second.on && !pair.fedBack && pair.first.kind == FilterKind::lowPass &&
+                 !pair.first.mixed;
+    for (int i = 0; i < count; ++i) plain = plain && !jobs[i].secondRow && !jobs[i].firstOctaves;
+    if (plain)
+        runOneLowPass(jobs, count, pair.first.fourPole, rateHz, frames);
+    else
+        runPair(jobs, count, pair, rateHz, frames);
+}
+
+} // namespace facet::kernels::HWY_NAMESPACE
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace facet::kernels {
+
+HWY_EXPORT(runFilters);
+
+void runFilters(std::span<const FilterJob> jobs, const FilterPair& pair, float rateHz, int frames) {
+    HWY_DYNAMIC_DISPATCH(runFilters)(jobs.data(), static_cast<int>(jobs.size()), pair, rateHz, frames);
+}
+
+void FilterState::prepare(const FilterStructure& structure, double rateHz) {
+    if (structure.kind == FilterKind::allPass) line.assign(mostStages, 0.0f);
+    // A period of 10 Hz, and the neighbors of the interpolation.
+    if (structure.kind == FilterKind::comb)
+        line.assign(std::bit_ceil(static_cast<std::size_t>(rateHz / 10.0 + 8.0)), 0.0f);
+}
+
+void FilterState::clear() {
+    memory = {};
+    g = -1.0f;
+    left = {};
+    std::fill(line.begin(), line.end(), 0.0f);
+    at = 0;
+}
+
+} // namespace facet::kernels
+#endif

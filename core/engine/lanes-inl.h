@@ -1,0 +1,121 @@
+// Groups of 16 floats in however many registers the target of this pass needs. Included once for each target by the
+// files whose loops run in lanes.
+#if defined(FACET_LANES_INL_H) == defined(HWY_TARGET_TOGGLE)
+#    ifdef FACET_LANES_INL_H
+#        undef FACET_LANES_INL_H
+#    else
+#        define FACET_LANES_INL_H
+#    endif
+
+#    include "core/engine/lanes.h"
+
+#    include <hwy/highway.h>
+#    include <numbers>
+
+HWY_BEFORE_NAMESPACE();
+namespace facet::kernels::HWY_NAMESPACE {
+namespace hn = hwy::HWY_NAMESPACE;
+
+using D = HWY_CAPPED(float, laneCount);
+using V = hn::Vec<D>;
+constexpr int partLanes = static_cast<int>(hn::MaxLanes(D()));
+constexpr int partCount = laneCount / partLanes;
+
+/// Sixteen floats in however many registers the target needs.
+struct Group {
+    V part[partCount];
+};
+
+template <typename F> HWY_INLINE Group each(F&& f) {
+    Group result;
+    for (int i = 0; i < partCount; ++i) result.part[i] = f(i);
+    return result;
+}
+
+#    define FACET_LANES(expression) each([&](int i) HWY_ATTR { return expression; })
+HWY_INLINE Group splat(float x) { return FACET_LANES((static_cast<void>(i), hn::Set(D(), x))); }
+HWY_INLINE Group load(const float* p) { return FACET_LANES(hn::LoadU(D(), p + i * partLanes)); }
+HWY_INLINE void store(const Group& a, float* p) {
+    for (int i = 0; i < partCount; ++i) hn::StoreU(a.part[i], D(), p + i * partLanes);
+}
+HWY_INLINE Group operator+(const Group& a, const Group& b) { return FACET_LANES(hn::Add(a.part[i], b.part[i])); }
+HWY_INLINE Group operator-(const Group& a, const Group& b) { return FACET_LANES(hn::Sub(a.part[i], b.part[i])); }
+HWY_INLINE Group operator*(const Group& a, const Group& b) { return FACET_LANES(hn::Mul(a.part[i], b.part[i])); }
+HWY_INLINE Group operator/(const Group& a, const Group& b) { return FACET_LANES(hn::Div(a.part[i], b.part[i])); }
+/// a × b + c, fused where the target can.
+HWY_INLINE Group mulAdd(const Group& a, const Group& b, const Group& c) {
+    return FACET_LANES(hn::MulAdd(a.part[i], b.part[i], c.part[i]));
+}
+HWY_INLINE Group clamp(const Group& a, float low, float high) {
+    return FACET_LANES(hn::Min(hn::Max(a.part[i], hn::Set(D(), low)), hn::Set(D(), high)));
+}
+/// 1/a to about 23 bits: the target's estimate and one step of Newton's method.
+HWY_INLINE Group reciprocal(const Group& a) {
+    const Group estimate = FACET_LANES(hn::ApproximateReciprocal(a.part[i]));
+    return estimate * FACET_LANES(hn::NegMulAdd(a.part[i], estimate.part[i], hn::Set(D(), 2.0f)));
+}
+HWY_INLINE Group rounded(const Group& a) { return FACET_LANES(hn::Round(a.part[i])); }
+HWY_INLINE Group magnitude(const Group& a) { return FACET_LANES(hn::Abs(a.part[i])); }
+HWY_INLINE Group withSignOf(const Group& a, const Group& sign) {
+    return FACET_LANES(hn::CopySign(a.part[i], sign.part[i]));
+}
+/// `value` in the lanes where a ≥ b, zero elsewhere.
+HWY_INLINE Group whereAtLeast(const Group& a, const Group& b, const Group& value) {
+    return FACET_LANES(hn::IfThenElseZero(hn::Ge(a.part[i], b.part[i]), value.part[i]));
+}
+/// 2^n for whole n in [−126, 127].
+HWY_INLINE Group powerOfTwo(const Group& n) {
+    return FACET_LANES(hn::BitCast(D(), hn::ShiftLeft<23>(hn::Add(hn::ConvertTo(hn::RebindToSigned<D>(), n.part[i]),
+                                                                  hn::Set(hn::RebindToSigned<D>(), 127)))));
+}
+#    undef FACET_LANES
+
+HWY_INLINE Group counting() {
+    alignas(64) static constexpr float numbers[laneCount] = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15};
+    return load(numbers);
+}
+
+/// Σ coefficient[k] x^k by Horner's rule, highest coefficient first.
+template <int N> HWY_INLINE Group polynomial(const Group& x, const float (&coefficients)[N]) {
+    Group sum = splat(coefficients[0]);
+    for (int k = 1; k < N; ++k) sum = mulAdd(sum, x, splat(coefficients[k]));
+    return sum;
+}
+
+/// Taylor series about 0; below 1e-7 on [0, π/2].
+HWY_INLINE Group sineOf(const Group& x) {
+    static constexpr float c[] = {-1.0f / 39916800, 1.0f / 362880, -1.0f / 5040, 1.0f / 120, -1.0f / 6, 1.0f};
+    return x * polynomial(x * x, c);
+}
+HWY_INLINE Group cosineOf(const Group& x) {
+    static constexpr float c[] = {1.0f / 479001600, -1.0f / 3628800, 1.0f / 40320, -1.0f / 720, 1.0f / 24, -0.5f, 1.0f};
+    return polynomial(x * x, c);
+}
+
+/// 2^x: the whole part by the exponent, the rest by the series of exp(x ln 2) on [−½, ½] (error below 2e-8).
+HWY_INLINE Group exp2Of(const Group& x) {
+    static constexpr float c[] = {1.5252733e-5f, 1.5403530e-4f, 1.3333558e-3f, 9.6181291e-3f,
+                                  5.5504109e-2f, 2.4022651e-1f, 6.9314718e-1f, 1.0f};
+    const Group whole = rounded(x);
+    return polynomial(x - whole, c) * powerOfTwo(whole);
+}
+
+/// sin(2π p) for p in cycles.
+HWY_INLINE Group sineOfCycles(const Group& cycles) {
+    const Group centered = cycles - rounded(cycles); // [−½, ½]
+    const Group folded = splat(0.25f) - magnitude(magnitude(centered) - splat(0.25f));
+    return withSignOf(sineOf(folded * splat(2.0f * std::numbers::pi_v<float>)), centered);
+}
+
+/// What a saturating stage lets through: tanh by its continued fraction cut after x²/9 (error below 0.025, exact slope
+/// 1 at 0), held at ±1 from ±3 on. From memory.
+HWY_INLINE Group saturated(const Group& x) {
+    const Group held = clamp(x, -3.0f, 3.0f);
+    const Group square = held * held;
+    return held * (square + splat(27.0f)) / mulAdd(square, splat(9.0f), splat(27.0f));
+}
+
+} // namespace facet::kernels::HWY_NAMESPACE
+HWY_AFTER_NAMESPACE();
+
+#endif

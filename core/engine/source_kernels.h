@@ -1,0 +1,86 @@
+// The inner loops that make a source's sound.
+#pragma once
+
+#include "core/engine/band_limit.h"
+#include "core/engine/lanes.h"
+#include "core/engine/sample_table.h"
+#include "core/engine/wave_table.h"
+#include "core/parameters/table.h"
+
+#include <cstdint>
+#include <span>
+
+namespace facet::kernels {
+
+/// Sections of the filter that colors noise.
+inline constexpr int tiltSections = 10;
+
+/// What few oscillators need: kept apart, so that many plain ones lie close together.
+struct OscillatorExtra {
+    double before = 0.0;   ///< phase that was heard last, with everything that moved it, not wrapped
+    double wrapped = -1.0; ///< samples since its cycle began, when it did since its last sample
+    bool begun = false;    ///< whether there is a `before`
+    double master = 0.0;   ///< phase of what begins its cycle anew
+    float last = 0.0f;     ///< its own last values, fed back
+    float earlier = 0.0f;
+    std::uint64_t drawn = 0; ///< values of noise so far
+    std::uint64_t seed = 0;
+    std::array<float, 2 * tiltSections> tilt{};
+};
+
+/// One oscillator. `line` holds the band-limited signal from the present sample on: 16 samples that
+/// are complete but for nothing, and beyond them what later jumps will still change.
+struct Oscillator {
+    alignas(64) std::array<float, 3 * blockFrames> line{};
+    double phase = 0.0; ///< in cycles, [0, 1), of the sample 16 ahead of the present one; of a sample: its place
+    bool high = true;   ///< pulse only: the half it is in
+    OscillatorExtra* extra = nullptr; ///< of noise, and of what is moved by the sample
+};
+
+/// What a source sounds like in this block.
+struct SourceShape {
+    Wave wave = Wave::saw;
+    Wave blendWave = Wave::sine;
+    float blend = 0.0f;    ///< share of the second wave, 0…1
+    float width = 0.5f;    ///< of a pulse, (0, 1)
+    float clip = 4.0f;     ///< amplitude of the sine before it is clipped at 1, ≥ 1
+    float position = 0.0f; ///< in a wavetable, 0…1
+    float tilt = 0.0f;     ///< slope of noise as an exponent of frequency: dB per octave / 6.02
+    const WaveTable* table = nullptr;
+    const SampleTable* sample = nullptr;
+};
+
+/// Instants at which an oscillator begins its cycle, in samples from the block's first on: at −0.25 a quarter of a
+/// sample before it.
+struct Wraps {
+    int count = 0;
+    std::array<float, blockFrames> at{};
+};
+
+/// What moves a source sample by sample. Rows may be null. All but `amplitude` belong to the samples 16 ahead.
+struct SampleMoves {
+    const float* phase = nullptr;     ///< cycles
+    const float* octaves = nullptr;   ///< of pitch
+    const float* width = nullptr;     ///< added
+    const float* position = nullptr;  ///< added
+    const float* amplitude = nullptr; ///< factor, of the present samples
+    float feedback = 0.0f;            ///< cycles by which the mean of its own last two values moves the phase
+    double masterIncrement = 0.0;     ///< > 0: an unheard oscillator of this pitch begins the cycle anew
+    const Wraps* master = nullptr;    ///< or another source does
+};
+
+/// Advances one oscillator by `frames` and adds it to two rows, with gains that move linearly over the block.
+struct SourceJob {
+    Oscillator* oscillator;
+    double increment; ///< cycles per sample, (0, 0.5); of a sample: its own samples per sample
+    const SourceShape* shape;
+    float leftFrom, leftTo, rightFrom, rightTo;
+    float* left;
+    float* right;             ///< nullptr: one channel only
+    const SampleMoves* moves; ///< nullptr: nothing moves it by the sample
+    float* ahead = nullptr;   ///< receives, added, the samples 16 ahead: what this source moves others by
+    Wraps* wraps = nullptr;   ///< receives where its cycles begin
+};
+void runSources(std::span<const SourceJob> jobs, int frames);
+
+} // namespace facet::kernels

@@ -1,0 +1,100 @@
+#include "core/engine/voice.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace facet {
+
+void CandidateVoice::prepare(const LayerGraph& layer, double rateHz) {
+    envelopes.resize(layer.envelopes.size());
+    lfos.resize(layer.lfos.size());
+    linkAmounts.resize(layer.links.size());
+    audioAmounts.resize(layer.audioLinks.size());
+    sourceSemitones.resize(layer.sources.size());
+    sourceDb.resize(layer.sources.size());
+    if (!layer.parts.empty()) live = layer;
+    for (std::size_t i = 0; i < filters.size(); ++i) filters[i].prepare(layer.filters[i / 2].structure, rateHz);
+    if (std::any_of(layer.sources.begin(), layer.sources.end(),
+                    [](const SourceValues& s) { return s.movesOthers || s.movedBySample; })) {
+        movers.resize(layer.sources.size());
+        moved.resize(layer.sources.size());
+    }
+}
+
+void CandidateVoice::clear() {
+    for (Envelope& envelope : envelopes) envelope.stop();
+    for (Lfo& lfo : lfos) lfo.start();
+    signals = {};
+    glideFrom = 0.0;
+    velocityGain = 1.0;
+    pitchNow = -1e9;
+    levelKnown = false;
+    std::fill(sourceSemitones.begin(), sourceSemitones.end(), 0.0);
+    std::fill(sourceDb.begin(), sourceDb.end(), 0.0f);
+    filterOctaves = {};
+    layerDb = 0.0f;
+    for (auto& filter : filters) filter.clear();
+    fedBack = {};
+    for (MoverLine& mover : movers) mover.line = {};
+}
+
+namespace {
+
+float curved(const SegmentCurve& curve, float value) {
+    if (curve.bend() == 0.0) return value;
+    const float magnitude = std::abs(value);
+    // Beyond 1 (a key's octaves) it goes on straight.
+    const float whole = std::max(1.0f, magnitude);
+    return std::copysign(whole * static_cast<float>(curve(magnitude / whole)), value);
+}
+
+} // namespace
+
+void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
+    if (layer.links.empty() && layer.audioLinks.empty()) return;
+    for (std::size_t i = 0; i < layer.links.size(); ++i) candidate.linkAmounts[i] = layer.links[i].amount;
+    for (std::size_t i = 0; i < layer.audioLinks.size(); ++i) candidate.audioAmounts[i] = layer.audioLinks[i].amount;
+    std::fill(candidate.sourceSemitones.begin(), candidate.sourceSemitones.end(), 0.0);
+    std::fill(candidate.sourceDb.begin(), candidate.sourceDb.end(), 0.0f);
+    candidate.filterOctaves = {};
+    candidate.layerDb = 0.0f;
+    // Moved parts start from where they stand in the patch, on their scales of movement.
+    constexpr std::size_t mostParts = 40;
+    std::array<std::array<double, MovedPart::mostFields>, mostParts> moves{};
+    for (std::size_t i = 0; i < layer.links.size(); ++i) {
+        const ControlLink& link = layer.links[i];
+        float by =
+            candidate.linkAmounts[i] * curved(link.curve, candidate.signals[static_cast<std::size_t>(link.from)]);
+        if (link.by != signal::none) by *= candidate.signals[static_cast<std::size_t>(link.by)];
+        const auto at = static_cast<std::size_t>(link.index);
+        switch (link.to) {
+        case ControlLink::To::sourcePitch: candidate.sourceSemitones[at] += by; break;
+        case ControlLink::To::sourceLevel: candidate.sourceDb[at] += by; break;
+        case ControlLink::To::filterCutoff: candidate.filterOctaves[at] += by; break;
+        case ControlLink::To::layerLevel: candidate.layerDb += by; break;
+        case ControlLink::To::amountOf: candidate.linkAmounts[at] += by; break;
+        case ControlLink::To::audioAmountOf: candidate.audioAmounts[at] += by; break;
+        case ControlLink::To::part:
+            if (at < mostParts) moves[at][static_cast<std::size_t>(link.field)] += by;
+            break;
+        }
+    }
+    // Amounts may ask for more than can be heard, or computed.
+    for (double& semitones : candidate.sourceSemitones) semitones = std::clamp(semitones, -180.0, 180.0);
+    for (float& db : candidate.sourceDb) db = std::clamp(db, -144.0f, 24.0f);
+    for (float& octaves : candidate.filterOctaves) octaves = std::clamp(octaves, -16.0f, 16.0f);
+    candidate.layerDb = std::clamp(candidate.layerDb, -144.0f, 24.0f);
+    for (std::size_t i = 0; i < layer.audioLinks.size(); ++i)
+        if (const int by = layer.audioLinks[i].by; by != signal::none)
+            candidate.audioAmounts[i] *= candidate.signals[static_cast<std::size_t>(by)];
+    for (std::size_t i = 0; i < layer.parts.size() && i < mostParts; ++i) {
+        const MovedPart& part = layer.parts[i];
+        std::array<double, MovedPart::mostFields> values = part.values;
+        const auto fields = parametersOf(part.kind);
+        for (std::size_t k = 0; k < static_cast<std::size_t>(part.count); ++k)
+            if (moves[i][k] != 0.0) values[k] = fromMovement(fields[k], toMovement(fields[k], values[k]) + moves[i][k]);
+        takeValues(candidate.live, part.kind, part.index, {values.data(), static_cast<std::size_t>(part.count)});
+    }
+}
+
+} // namespace facet

@@ -1,0 +1,85 @@
+// One note of one layer as it sounds, for all candidates of a batch.
+#pragma once
+
+#include "core/engine/graph.h"
+
+#include <cstdint>
+#include <vector>
+
+namespace facet {
+
+/// What a source moves others by: the present samples, and those 16 ahead.
+struct MoverLine {
+    alignas(64) std::array<float, 2 * kernels::blockFrames> line{};
+};
+
+/// Rows of what moves one source by the sample.
+struct SourceRows {
+    alignas(64) kernels::Row phase{}, octaves{}, width{}, position{}, amplitude{};
+    kernels::SampleMoves moves;
+    kernels::Wraps wraps;
+};
+
+/// What one candidate keeps of one sounding note.
+struct CandidateVoice {
+    std::vector<Envelope> envelopes;
+    std::vector<Lfo> lfos;
+    std::array<float, signal::count> signals{};
+    double glideFrom = 0.0; ///< semitones above the target where the glide began
+    double velocityGain = 1.0;
+    double pitchNow = 0.0;  ///< semitones, with glide and bend
+    double hz = 0.0;        ///< of pitchNow
+    float levelGain = 1.0f; ///< of layer, velocity and links at the end of the last block
+    bool levelKnown = false;
+
+    // What links add.
+    std::vector<float> linkAmounts;
+    std::vector<float> audioAmounts;
+    std::vector<double> sourceSemitones;
+    std::vector<float> sourceDb;
+    std::array<float, 2> filterOctaves{};
+    float layerDb = 0.0f;
+    LayerGraph live; ///< values with moved parts; used only where the layer has such
+
+    std::array<kernels::FilterState, 4> filters; ///< two of each channel
+    std::array<float, 2> fedBack{};
+    std::vector<MoverLine> movers; ///< of each source, when any moves another
+    std::vector<SourceRows> moved; ///< of each source, likewise
+
+    /// Takes all memory that notes of this layer will need.
+    void prepare(const LayerGraph& layer, double rateHz);
+    /// Ready for a new note.
+    void clear();
+};
+
+/// One stacked voice of one source, with the gains it ended the last block with.
+struct StackVoice {
+    kernels::Oscillator oscillator;
+    float left = 0.0f;
+    float right = 0.0f;
+    bool started = false;
+};
+
+struct Voice {
+    bool used = false;
+    bool held = false;
+    bool fading = false; ///< gives way to a newer note
+    std::uint32_t number = 0;
+    std::uint64_t order = 0;    ///< of starts; equal for the layers of a note
+    std::uint64_t released = 0; ///< in order of releases
+    std::uint64_t slot = 0;     ///< of the voices that notes take in turn
+    double pitch = 0.0;         ///< of the key, with the layer's transposition
+    double velocity = 100.0;
+    double glideSeconds = 0.0; ///< since the note began
+    double fadeSeconds = 0.0;
+    std::uint64_t blocks = 0; ///< since the note began
+    std::vector<CandidateVoice> candidates;
+    std::vector<StackVoice> stack;                ///< [candidate][source][stacked voice]
+    std::vector<kernels::OscillatorExtra> extras; ///< likewise, of layers that need them
+};
+
+/// Brings a candidate's signals and everything that links move to the present. `graph`: the patch; `layer`: its layer
+/// as it stands in the patch.
+void followLinks(CandidateVoice& candidate, const LayerGraph& layer);
+
+} // namespace facet

@@ -1,0 +1,122 @@
+#include "core/parameters/relevance.h"
+
+#include <algorithm>
+
+namespace facet {
+
+namespace {
+
+/// Reads a module's values by field.
+class Values {
+public:
+    Values(const Patch& patch, const Patch::Module& module) : patch_(patch), module_(module) {}
+    double operator()(const char* field) const { return patch_.value({module_.path, field}); }
+    template <typename E> E choice(const char* field) const { return static_cast<E>((*this)(field)); }
+
+private:
+    const Patch& patch_;
+    const Patch::Module& module_;
+};
+
+bool isLinkedTo(const Patch& patch, const std::string& address) {
+    return std::any_of(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& m) {
+        return m.kind == ModuleKind::link && m.contents().to == address;
+    });
+}
+
+bool sourceMatters(const Patch& patch, const Patch::Module& module, std::string_view field) {
+    const Values value(patch, module);
+    const Wave wave = value.choice<Wave>("wave");
+    const bool cyclic = wave != Wave::noise && wave != Wave::sample;
+    const bool blended = cyclic && (value("blend") > 0.0 || isLinkedTo(patch, module.path + "/blend"));
+    const auto has = [&](Wave w) { return wave == w || (blended && value.choice<Wave>("blend_wave") == w); };
+    if (field == "width") return has(Wave::pulse);
+    if (field == "clip") return has(Wave::clippedSine);
+    if (field == "position") return wave == Wave::wavetable;
+    if (field == "color") return wave == Wave::noise;
+    if (field == "blend") return cyclic;
+    if (field == "blend_wave") return blended;
+    if (field == "detune") return value("voices") > 1.0 && wave != Wave::noise;
+    if (field == "spread") return value("voices") > 1.0;
+    if (field == "fixed") return value("follow") < 0.5 && wave != Wave::noise;
+    if (field == "octave" || field == "semitone" || field == "cents" || field == "ratio_over" ||
+        field == "ratio_under" || field == "follow")
+        return wave != Wave::noise;
+    if (field == "phase") return cyclic;
+    if (field == "phase_random" || field == "retrigger" || field == "sync") return cyclic;
+    if (field == "sync_ratio") return cyclic && value.choice<Sync>("sync") == Sync::itself;
+    return true;
+}
+
+bool filterMatters(const Patch& patch, const Patch::Module& module, std::string_view field) {
+    const FilterKind kind = Values(patch, module).choice<FilterKind>("kind");
+    const bool sections = kind <= FilterKind::notch;
+    if (field == "slope") return sections || kind == FilterKind::ladder;
+    if (field == "resonance") return sections || kind == FilterKind::ladder;
+    if (field == "drive") return kind == FilterKind::ladder;
+    if (field == "feedback") return kind == FilterKind::comb || kind == FilterKind::allPass;
+    if (field == "stages") return kind == FilterKind::allPass;
+    return true;
+}
+
+bool lfoMatters(const Patch& patch, const Patch::Module& module, std::string_view field) {
+    const Values value(patch, module);
+    if (field == "rate") return value("timing") < 0.5;
+    if (field == "beats") return value("timing") >= 0.5;
+    if (field == "duty") return value.choice<LfoShape>("shape") == LfoShape::square;
+    return true;
+}
+
+bool anyFilterOn(const Patch& patch, std::string_view layer) {
+    return std::any_of(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& m) {
+        return m.kind == ModuleKind::filter && layerOfPath(m.path) == layer && Values(patch, m)("on") >= 0.5;
+    });
+}
+
+} // namespace
+
+bool takesPart(const Patch& patch, const Patch::Module& module) {
+    const Values value(patch, module);
+    switch (module.kind) {
+    case ModuleKind::source:
+    case ModuleKind::filter:
+    case ModuleKind::link: return value("on") >= 0.5;
+    case ModuleKind::envelope:
+        if (module.path.ends_with("/envelope:filter")) {
+            if (anyFilterOn(patch, layerOfPath(module.path))) return true;
+            break;
+        }
+        if (module.path.ends_with("/envelope:level")) return true;
+        break;
+    case ModuleKind::lfo:
+    case ModuleKind::macro: break;
+    default: return true;
+    }
+    // What only moves others takes part when a link says so.
+    return std::any_of(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& m) {
+        return m.kind == ModuleKind::link && Values(patch, m)("on") >= 0.5 &&
+               (m.contents().from == module.path || m.contents().by == module.path);
+    });
+}
+
+bool matters(const Patch& patch, const Patch::Module& module, const ParameterDescriptor& d) {
+    if (!takesPart(patch, module)) return d.field == "on";
+    switch (module.kind) {
+    case ModuleKind::source: return sourceMatters(patch, module, d.field);
+    case ModuleKind::filter: return filterMatters(patch, module, d.field);
+    case ModuleKind::lfo: return lfoMatters(patch, module, d.field);
+    case ModuleKind::voicing: {
+        const Values value(patch, module);
+        const bool poly = value.choice<VoiceMode>("mode") == VoiceMode::poly;
+        if (d.field == "voices") return poly;
+        if (d.field == "glide_curve" || d.field == "glide_when") return value("glide") > 0.0;
+        return true;
+    }
+    case ModuleKind::layer:
+        if (d.field == "routing") return patch.find(module.path + "/filter:b") != nullptr;
+        return true;
+    default: return true;
+    }
+}
+
+} // namespace facet
