@@ -379,11 +379,13 @@ void addParams(CLI::App& app) {
             fmt::print("{}", patchSchema());
             return;
         }
-        const Patch empty;
-        for (const Address& address : empty.addresses()) {
-            const auto& d = empty.descriptor(address);
+        // The empty patch, and one of each kind that patches may have besides.
+        Patch patch;
+        for (const char* path : {"layer:a/lfo:a", "link:a", "macro:a"}) patch.add(path);
+        for (const Address& address : patch.addresses()) {
+            const auto& d = patch.descriptor(address);
             fmt::print("{:<38} {:<22} {:<34} {:<10} {}\n", address.text(), d.label, rangeText(d),
-                       textOf(d, empty.value(address)), d.help);
+                       textOf(d, patch.value(address)), d.help);
         }
     });
 }

@@ -1,9 +1,11 @@
 // What a voice is made of: sources that move each other, filter kinds, LFOs, links, layers; against theory and
 // published values.
 #include "core/base/error.h"
+#include "core/base/random.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
+#include "core/engine/lanes.h"
 #include "core/engine/render.h"
 #include "core/parameters/patch_json.h"
 #include "tests/support/sounds.h"
@@ -648,6 +650,92 @@ TEST(Links, AreRefusedWhereTheyLeadNowhereOrInCircles) {
               std::string::npos);
     EXPECT_NE(fromFile(R"({"layer:a/source:c": {}, "layer:a/source:d": {}, "layer:a/source:e": {}})").find("too many"),
               std::string::npos);
+}
+
+// ---- lanes ----
+
+/// Two sources in phase modulation, sync, a ladder into all-passes with feedback, LFOs on links, differing in values
+/// only.
+Patch busy(int variant) {
+    const double v = variant;
+    Patch patch = plain(Wave::saw);
+    for (const char* path : {"layer:a/filter:b", "layer:a/lfo:a"}) patch.add(path);
+    patch.set({a, "voices"}, 3.0);
+    patch.set({a, "detune"}, 5.0 + v);
+    patch.set({a, "spread"}, 4.0 * v);
+    patch.set({a, "sync"}, static_cast<double>(Sync::itself));
+    patch.set({a, "sync_ratio"}, 3.0 + v);
+    patch.set({b, "on"}, 1.0);
+    patch.set({b, "wave"}, static_cast<double>(Wave::triangle));
+    patch.set({b, "semitone"}, 7.0);
+    patch.set({filter, "on"}, 1.0);
+    patch.set({filter, "kind"}, static_cast<double>(FilterKind::ladder));
+    patch.set({filter, "cutoff"}, 300.0 + 100.0 * v);
+    patch.set({filter, "resonance"}, 6.0 + v);
+    patch.set({"layer:a/filter:b", "on"}, 1.0);
+    patch.set({"layer:a/filter:b", "kind"}, static_cast<double>(FilterKind::allPass));
+    patch.set({"layer:a/filter:b", "cutoff"}, 900.0);
+    patch.set({"layer:a/filter:b", "mix"}, 50.0);
+    patch.set({"layer:a", "feedback"}, 10.0 + v);
+    patch.set({"layer:a/lfo:a", "rate"}, 3.0 + 0.3 * v);
+    link(patch, b, a + "/phase", 20.0 + v);
+    link(patch, b, filter + "/cutoff", 5.0 + v);
+    link(patch, "layer:a/lfo:a", filter + "/cutoff", 12.0);
+    link(patch, "layer:a/lfo:a", "layer:a/filter:b/mix", 20.0, "velocity");
+    return patch;
+}
+
+TEST(MovedLanes, OneOrSixteenCandidatesGiveTheSameBits) {
+    std::vector<Patch> patches;
+    for (int i = 0; i < 16; ++i) patches.push_back(busy(i));
+    const Performance performance = oneNote(45, 0.0, 0.4, 0.6, 48000, 2);
+    const auto together = renderAt48k(patches, performance);
+    for (std::size_t i = 0; i < patches.size(); ++i)
+        EXPECT_EQ(together[i].channels, renderAt48k({&patches[i], 1}, performance).front().channels) << i;
+}
+
+TEST(MovedLanes, InstructionSetsAgree) {
+    // Over the first half second, as feedback makes of rounding what it likes in time.
+    const Performance performance = oneNote(45, 0.0, 0.5, 0.5, 48000, 2);
+    const Patch patch = busy(3);
+    const auto best = rendered(patch, performance);
+    const float peak = std::abs(
+        *std::max_element(best.begin(), best.end(), [](float x, float y) { return std::abs(x) < std::abs(y); }));
+    for (const char* target : {"AVX3", "AVX2", "SSE4"}) {
+        if (!kernels::forceTarget(target)) continue;
+        const auto x = rendered(patch, performance);
+        double worst = 0.0;
+        for (std::size_t i = 0; i < x.size(); ++i)
+            worst = std::max(worst, static_cast<double>(std::abs(x[i] - best[i])));
+        EXPECT_LT(worst, 1e-4 * peak) << target;
+    }
+    kernels::forceTarget("");
+}
+
+TEST(MovedSources, CannotBeMadeToFail) {
+    // A minute of random values, sixteen at a time, notes on top of each other: all finite, nothing louder than what
+    // its own gains allow.
+    Random random(77);
+    for (int round = 0; round < 12; ++round) {
+        std::vector<Patch> patches;
+        for (int i = 0; i < 16; ++i) {
+            Patch patch = busy(i);
+            for (const auto& module : patch.modules())
+                for (const auto& d : parametersOf(module.kind))
+                    if (d.smoothing != Smoothing::graph && random.unit() < 0.5)
+                        patch.setNearest({module.path, std::string(d.field)}, d.fromUnit(random.unit()));
+            patch.set({"output", "level"}, -24.0);
+            patches.push_back(patch);
+        }
+        Performance performance = oneNote(40, 0.0, 0.25, 0.4, 48000, 2);
+        for (int n = 0; n < 6; ++n)
+            performance.notes.push_back(
+                {0.03 * n, 0.03 * n + 0.1, 30 + static_cast<int>(70.0 * random.unit()), 0.0, 100.0});
+        performance.normalize();
+        for (const Recording& sound : renderAt48k(patches, performance))
+            for (const auto& channel : sound.channels)
+                for (float v : channel) ASSERT_TRUE(std::isfinite(v) && std::abs(v) < 500.0f) << round << ": " << v;
+    }
 }
 
 // ---- layers and voices ----

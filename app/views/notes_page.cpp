@@ -157,8 +157,8 @@ void NotesPage::refreshLanes() {
     lane_->clear();
     lane_->addItem(tr("Velocity"), NoteEditor::velocityLane);
     lane_->addItem(tr("Pitch bend"), NoteEditor::bendLane);
-    lane_->addItem(tr("Wheel (nothing follows it yet)"), QString::fromUtf8(wheelTarget.data()));
-    lane_->addItem(tr("Pressure (nothing follows it yet)"), QString::fromUtf8(pressureTarget.data()));
+    lane_->addItem(tr("Wheel"), QString::fromUtf8(wheelTarget.data()));
+    lane_->addItem(tr("Pressure"), QString::fromUtf8(pressureTarget.data()));
     if (const Cue* cue = session_.cue()) {
         for (const Address& address : cue->patch.addresses()) {
             const auto& descriptor = cue->patch.descriptor(address);
