@@ -163,8 +163,7 @@ struct Engine::Impl {
 
     /// A layer's values as they are for one voice.
     const LayerGraph& valuesOf(const CandidateVoice& candidate, std::size_t c, std::size_t l) const {
-        const LayerGraph& layer = graphs[c].layers[l];
-        return layer.parts.empty() ? layer : candidate.live;
+        return candidate.live ? *candidate.live : graphs[c].layers[l];
     }
 
     // ---- notes ----
@@ -867,7 +866,7 @@ void Engine::setValues(const Graph& graph, int candidate) {
     impl_->graphs[c] = graph;
     for (std::size_t l = 0; l < impl_->layers.size(); ++l)
         if (!graph.layers[l].parts.empty())
-            for (Voice& voice : impl_->layers[l].voices) voice.candidates[c].live = graph.layers[l];
+            for (Voice& voice : impl_->layers[l].voices) *voice.candidates[c].live = graph.layers[l];
     impl_->updateStereo();
 }
 

@@ -12,7 +12,7 @@ void CandidateVoice::prepare(const LayerGraph& layer, double rateHz) {
     audioAmounts.resize(layer.audioLinks.size());
     sourceSemitones.resize(layer.sources.size());
     sourceDb.resize(layer.sources.size());
-    if (!layer.parts.empty()) live = layer;
+    if (!layer.parts.empty()) live = std::make_unique<LayerGraph>(layer);
     for (std::size_t i = 0; i < filters.size(); ++i) filters[i].prepare(layer.filters[i / 2].structure, rateHz);
     if (std::any_of(layer.sources.begin(), layer.sources.end(),
                     [](const SourceValues& s) { return s.movesOthers || s.movedBySample; })) {
@@ -93,7 +93,7 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
         const auto fields = parametersOf(part.kind);
         for (std::size_t k = 0; k < static_cast<std::size_t>(part.count); ++k)
             if (moves[i][k] != 0.0) values[k] = fromMovement(fields[k], toMovement(fields[k], values[k]) + moves[i][k]);
-        takeValues(candidate.live, part.kind, part.index, {values.data(), static_cast<std::size_t>(part.count)});
+        takeValues(*candidate.live, part.kind, part.index, {values.data(), static_cast<std::size_t>(part.count)});
     }
 }
 

@@ -4,6 +4,7 @@
 #include "core/engine/graph.h"
 
 #include <cstdint>
+#include <memory>
 #include <vector>
 
 namespace facet {
@@ -39,7 +40,7 @@ struct CandidateVoice {
     std::vector<float> sourceDb;
     std::array<float, 2> filterOctaves{};
     float layerDb = 0.0f;
-    LayerGraph live; ///< values with moved parts; used only where the layer has such
+    std::unique_ptr<LayerGraph> live; ///< values with moved parts, where the layer has such; else null
 
     std::array<kernels::FilterState, 4> filters; ///< two of each channel
     std::array<float, 2> fedBack{};
