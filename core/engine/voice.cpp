@@ -60,7 +60,8 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
     candidate.layerDb = 0.0f;
     // Moved parts start from where they stand in the patch, on their scales of movement.
     constexpr std::size_t mostParts = 40;
-    std::array<std::array<double, MovedPart::mostFields>, mostParts> moves{};
+    std::array<std::array<double, MovedPart::mostFields>, mostParts> moves;
+    std::fill_n(moves.begin(), std::min(mostParts, layer.parts.size()), std::array<double, MovedPart::mostFields>{});
     for (std::size_t i = 0; i < layer.links.size(); ++i) {
         const ControlLink& link = layer.links[i];
         float by =
