@@ -375,6 +375,13 @@ private:
                 times.push_back(t);
             }
         if (values.size() < 3) return;
+        // A single frame, as at an onset that the window only half sees, says nothing.
+        std::vector<float> steady = values;
+        for (std::size_t i = 0; i < values.size(); ++i) {
+            const std::size_t from = std::min(i > 0 ? i - 1 : 0, values.size() - 3);
+            steady[i] = medianOf({values[from], values[from + 1], values[from + 2]});
+        }
+        values = std::move(steady);
         const auto top = std::max_element(values.begin(), values.end());
         note.highestCutoffHz = *top;
         note.restingCutoffHz = medianOf(
