@@ -79,8 +79,8 @@ struct Voice {
     std::vector<kernels::OscillatorExtra> extras; ///< likewise, of layers that need them
 };
 
-/// Brings a candidate's signals and everything that links move to the present. `graph`: the patch; `layer`: its layer
-/// as it stands in the patch.
+/// Brings everything that links move to where the candidate's signals stand now. `layer`: as it stands in the patch,
+/// not as moved. Called by the audio thread.
 void followLinks(CandidateVoice& candidate, const LayerGraph& layer);
 
 } // namespace facet
