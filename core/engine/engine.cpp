@@ -29,6 +29,7 @@ constexpr std::uint64_t randomWord = 0x72616e64, noiseWord = 0x6e6f6973, tuningW
 
 struct Engine::Impl {
     std::vector<Graph> graphs;
+    std::size_t voiced; ///< candidates that have voices of their own: all, or the first alone
     double rate;
     std::uint64_t seed;
     double bendSemitones = 0.0;
@@ -47,6 +48,8 @@ struct Engine::Impl {
         alignas(64) Row rightBoth;
         alignas(64) Row leftPast; ///< past the filters
         alignas(64) Row rightPast;
+        alignas(64) Row leftClean; ///< past the effects too
+        alignas(64) Row rightClean;
         alignas(64) Row level;
         alignas(64) Row octaves1; ///< of the filters' cutoffs, by sources
         alignas(64) Row octaves2;
@@ -61,6 +64,7 @@ struct Engine::Impl {
         bool secondIn = false; ///< whether anything enters filter 2 besides
         bool both = false;     ///< whether anything enters both
         bool past = false;     ///< whether anything goes past the filters
+        bool clean = false;    ///< whether anything goes past the effects too
         bool cutoffMoved1 = false, cutoffMoved2 = false;
         std::vector<std::vector<Lfo>> freeLfos; ///< [candidate][LFO]: those that run on
     };
@@ -92,14 +96,28 @@ struct Engine::Impl {
     std::vector<Pending> pending;
 
     std::vector<Block> output;
+    std::vector<Block> sent;  ///< to the chain of effects beside
+    std::vector<Block> clean; ///< past all effects
+    bool sends = false;
+    bool pastEffects = false; ///< whether anything goes there
+    EffectChains chains;
+
+    /// What the newest notes left to the effects.
+    struct Heard {
+        std::vector<std::array<float, signal::count>> layers;
+        std::array<float, signal::count> newest{};
+        double hz = 0.0;
+    };
+    std::vector<Heard> heardSignals;
     std::vector<std::vector<SourceJob>> sourceJobs; ///< by order
     std::vector<FilterJob> filterJobs;
 
-    Impl(std::span<const Graph> candidates, double rateHz, std::uint64_t engineSeed)
-        : graphs(candidates.begin(), candidates.end()), rate(rateHz), seed(engineSeed) {
+    Impl(std::span<const Graph> candidates, double rateHz, std::uint64_t engineSeed, bool sharedVoices)
+        : graphs(candidates.begin(), candidates.end()), voiced(sharedVoices ? 1 : candidates.size()), rate(rateHz),
+          seed(engineSeed), chains(graphs, rateHz) {
         bandLimitTables();
         const Graph& first = graphs.front();
-        const std::size_t count = graphs.size();
+        const std::size_t count = voiced;
         // Room for every note the limit allows, and as many again that are fading out for newer ones.
         const auto voiceCount = static_cast<std::size_t>(2 * first.voiceLimit + 2);
         std::size_t mostJobs = 0;
@@ -111,11 +129,13 @@ struct Engine::Impl {
                 layer.stackPerCandidate += source.voices;
                 layer.orders = std::max(layer.orders, source.order + 1);
                 layer.past = layer.past || source.route == Route::pastFilters;
+                layer.clean = layer.clean || source.route == Route::pastEffects;
                 layer.both = layer.both || source.route == Route::both;
                 layer.secondIn = layer.secondIn || layer.both || source.route == Route::filter2;
                 if (source.movesOthers) sawTable(), triangleTable(); // made before the audio thread asks
             }
             layer.secondIn = layer.secondIn || graph.parallel;
+            pastEffects = pastEffects || layer.clean;
             for (const AudioLink& link : graph.audioLinks)
                 if (link.to == AudioLink::To::cutoff)
                     (link.index == 0 ? layer.cutoffMoved1 : layer.cutoffMoved2) = true;
@@ -137,7 +157,11 @@ struct Engine::Impl {
         }
         heldNotes.reserve(128);
         pending.reserve(mostPending);
-        output.resize(count);
+        for (auto* blocks : {&output, &sent, &clean}) blocks->resize(graphs.size());
+        sends = std::any_of(first.effects.begin(), first.effects.end(),
+                            [](const EffectGraph& e) { return e.chain == Chain::send; });
+        heardSignals.resize(graphs.size());
+        for (Heard& heard : heardSignals) heard.layers.resize(first.layers.size());
         sourceJobs.resize(static_cast<std::size_t>(orders));
         for (auto& jobs : sourceJobs) jobs.reserve(mostJobs);
         filterJobs.reserve(voiceCount * count * 2);
@@ -210,7 +234,7 @@ struct Engine::Impl {
 
     void startPhases(Voice& voice, std::size_t l) {
         std::size_t place = 0;
-        for (std::size_t c = 0; c < graphs.size(); ++c) {
+        for (std::size_t c = 0; c < voiced; ++c) {
             const LayerGraph& layer = valuesOf(voice.candidates[c], c, l);
             for (std::size_t s = 0; s < layer.sources.size(); ++s) {
                 const SourceValues& source = layer.sources[s];
@@ -273,7 +297,7 @@ struct Engine::Impl {
         voice.velocity = start.velocity;
         voice.glideSeconds = 0.0;
         voice.blocks = 0;
-        for (std::size_t c = 0; c < graphs.size(); ++c) {
+        for (std::size_t c = 0; c < voiced; ++c) {
             CandidateVoice& candidate = voice.candidates[c];
             candidate.clear();
             const Graph& graph = graphs[c];
@@ -301,7 +325,7 @@ struct Engine::Impl {
         alignas(64) Row unused{};
         for (auto& jobs : sourceJobs) jobs.clear();
         std::size_t place = 0;
-        for (std::size_t c = 0; c < graphs.size(); ++c) {
+        for (std::size_t c = 0; c < voiced; ++c) {
             updatePitch(voice, c);
             prepareMoves(voice, c, l);
             const LayerGraph& layer = valuesOf(voice.candidates[c], c, l);
@@ -320,7 +344,7 @@ struct Engine::Impl {
     /// Mono and legato: turns the sounding voice to another note.
     void moveVoice(Voice& voice, std::size_t l, std::uint32_t number, double pitch, double velocity, bool overlapping,
                    bool retrigger) {
-        for (std::size_t c = 0; c < graphs.size(); ++c) {
+        for (std::size_t c = 0; c < voiced; ++c) {
             CandidateVoice& candidate = voice.candidates[c];
             const double now = voice.pitch + glideOffset(voice, c);
             candidate.glideFrom = glides(graphs[c], overlapping) ? now - pitch : 0.0;
@@ -331,7 +355,7 @@ struct Engine::Impl {
         voice.glideSeconds = 0.0;
         if (!retrigger) return;
         voice.velocity = velocity;
-        for (std::size_t c = 0; c < graphs.size(); ++c) strike(voice, c, l);
+        for (std::size_t c = 0; c < voiced; ++c) strike(voice, c, l);
     }
 
     static Voice* monoVoice(Layer& layer) {
@@ -422,7 +446,7 @@ struct Engine::Impl {
 
     void updateSignals(Voice& voice, std::size_t c, std::size_t l) {
         const LayerGraph& graph = graphs[c].layers[l];
-        if (graph.links.empty() && graph.audioLinks.empty()) return;
+        if (graph.links.empty() && graph.audioLinks.empty() && graphs[c].effectLinks.empty()) return;
         CandidateVoice& candidate = voice.candidates[c];
         auto& signals = candidate.signals;
         signals[signal::velocity] = static_cast<float>(voice.velocity / 127.0);
@@ -574,7 +598,7 @@ struct Engine::Impl {
         const auto eachCandidate = [&](auto&& f) {
             for (Voice& voice : layer.voices) {
                 if (!voice.used || (onlyOne && &voice != &only)) continue;
-                for (std::size_t c = 0; c < graphs.size(); ++c)
+                for (std::size_t c = 0; c < voiced; ++c)
                     if (!voice.candidates[c].moved.empty()) f(voice, c);
             }
         };
@@ -590,7 +614,7 @@ struct Engine::Impl {
 
     void addSourceJobs(Voice& voice, std::size_t l, Rows* voiceRows) {
         std::size_t place = 0;
-        for (std::size_t c = 0; c < graphs.size(); ++c) {
+        for (std::size_t c = 0; c < voiced; ++c) {
             CandidateVoice& candidate = voice.candidates[c];
             updatePitch(voice, c);
             prepareMoves(voice, c, l);
@@ -603,6 +627,7 @@ struct Engine::Impl {
                 if (source.route == Route::filter2) left = rows.left2.data(), right = rows.right2.data();
                 if (source.route == Route::both) left = rows.leftBoth.data(), right = rows.rightBoth.data();
                 if (source.route == Route::pastFilters) left = rows.leftPast.data(), right = rows.rightPast.data();
+                if (source.route == Route::pastEffects) left = rows.leftClean.data(), right = rows.rightClean.data();
                 float gain = source.ringed ? 1.0f : source.amplitude;
                 const double per = incrementOf(candidate, layer, s);
                 auto& jobs = sourceJobs[static_cast<std::size_t>(source.order)];
@@ -644,7 +669,7 @@ struct Engine::Impl {
     void advanceControls(Voice& voice, std::size_t l, Rows* voiceRows, int frames) {
         const double perSample = 1.0 / rate;
         ++voice.blocks;
-        for (std::size_t c = 0; c < graphs.size(); ++c) {
+        for (std::size_t c = 0; c < voiced; ++c) {
             CandidateVoice& candidate = voice.candidates[c];
             const LayerGraph& values = valuesOf(candidate, c, l);
             Row& level = voiceRows[c].level;
@@ -665,7 +690,7 @@ struct Engine::Impl {
         }
         voice.glideSeconds += seconds(frames);
         if (!voice.fading) return;
-        for (std::size_t c = 0; c < graphs.size(); ++c)
+        for (std::size_t c = 0; c < voiced; ++c)
             for (int t = 0; t < frames; ++t) {
                 const double share = 1.0 - (voice.fadeSeconds + seconds(t)) / stealFadeSeconds;
                 voiceRows[c].level[static_cast<std::size_t>(t)] *= static_cast<float>(std::max(0.0, share));
@@ -681,7 +706,7 @@ struct Engine::Impl {
 
     void addFilterJobs(Voice& voice, std::size_t l, Rows* voiceRows) {
         Layer& layer = layers[l];
-        for (std::size_t c = 0; c < graphs.size(); ++c) {
+        for (std::size_t c = 0; c < voiced; ++c) {
             CandidateVoice& candidate = voice.candidates[c];
             const LayerGraph& values = valuesOf(candidate, c, l);
             Rows& rows = voiceRows[c];
@@ -706,7 +731,7 @@ struct Engine::Impl {
 
     /// The first block begins at the cutoff of the note's beginning, not at that of the block's end.
     void startFilters(Voice& voice, std::size_t l) {
-        for (std::size_t c = 0; c < graphs.size(); ++c)
+        for (std::size_t c = 0; c < voiced; ++c)
             for (std::size_t f = 0; f < 2; ++f) {
                 CandidateVoice& candidate = voice.candidates[c];
                 if (!graphs[c].layers[l].filters[f].structure.on || candidate.filters[2 * f].g >= 0.0f) continue;
@@ -722,7 +747,7 @@ struct Engine::Impl {
 
     /// What sources add to the cutoffs in this block. Before the sources run on: the present is still in their lines.
     void fillOctaves(Voice& voice, std::size_t l, Rows* voiceRows) const {
-        for (std::size_t c = 0; c < graphs.size(); ++c) {
+        for (std::size_t c = 0; c < voiced; ++c) {
             const CandidateVoice& candidate = voice.candidates[c];
             const LayerGraph& layer = valuesOf(candidate, c, l);
             voiceRows[c].octaves1 = voiceRows[c].octaves2 = Row{};
@@ -755,13 +780,14 @@ struct Engine::Impl {
             Voice& voice = layer.voices[v];
             if (!voice.used) continue;
             any = true;
-            Rows* voiceRows = &layer.rows[v * graphs.size()];
-            for (std::size_t c = 0; c < graphs.size(); ++c) {
+            Rows* voiceRows = &layer.rows[v * voiced];
+            for (std::size_t c = 0; c < voiced; ++c) {
                 Rows& rows = voiceRows[c];
                 rows.left = rows.right = Row{};
                 if (layer.secondIn) rows.left2 = rows.right2 = Row{};
                 if (layer.both) rows.leftBoth = rows.rightBoth = Row{};
                 if (layer.past) rows.leftPast = rows.rightPast = Row{};
+                if (layer.clean) rows.leftClean = rows.rightClean = Row{};
             }
             if (octaves) fillOctaves(voice, l, voiceRows);
             addSourceJobs(voice, l, voiceRows);
@@ -775,7 +801,7 @@ struct Engine::Impl {
         if (layer.both)
             for (std::size_t v = 0; v < layer.voices.size(); ++v)
                 if (layer.voices[v].used)
-                    for (std::size_t c = 0; c < graphs.size(); ++c) copyToBoth(layer.rows[v * graphs.size() + c]);
+                    for (std::size_t c = 0; c < voiced; ++c) copyToBoth(layer.rows[v * voiced + c]);
         const kernels::FilterPair pair{graph.filters[0].structure, graph.filters[1].structure, graph.parallel,
                                        graph.fedBack};
         const std::span<const FilterJob> jobs = filterJobs;
@@ -783,22 +809,77 @@ struct Engine::Impl {
             kernels::runFilters(jobs.subspan(first, std::min<std::size_t>(kernels::laneCount, jobs.size() - first)),
                                 pair, static_cast<float>(rate), frames);
         for (std::size_t v = 0; v < layer.voices.size(); ++v)
-            if (layer.voices[v].used) mixVoice(layer.voices[v], l, &layer.rows[v * graphs.size()], at, frames);
+            if (layer.voices[v].used) mixVoice(layer.voices[v], l, &layer.rows[v * voiced], at, frames);
     }
 
     void rest(int frames) {
         for (std::size_t l = 0; l < layers.size(); ++l) advanceFree(l, frames);
+        chains.rest(frames);
         framesSoFar += static_cast<std::uint64_t>(frames);
     }
 
     void advanceFree(std::size_t l, int frames) {
-        for (std::size_t c = 0; c < graphs.size(); ++c)
+        for (std::size_t c = 0; c < voiced; ++c)
             for (std::size_t i = 0; i < layers[l].freeLfos[c].size(); ++i)
                 layers[l].freeLfos[c][i].advance(graphs[c].layers[l].lfos[i], seconds(frames));
     }
 
     std::span<const Block> process(int frames) {
         for (Block& block : output) block = Block{};
+        if (sends)
+            for (Block& block : sent) block = Block{};
+        if (pastEffects)
+            for (Block& block : clean) block = Block{};
+        makeVoices(frames);
+        for (std::size_t c = voiced; c < graphs.size(); ++c) {
+            output[c] = output[0];
+            sent[c] = sent[0];
+            clean[c] = clean[0];
+        }
+        if (!chains.empty() || !graphs.front().effectLinks.empty()) followEffects();
+        // What is kept apart for the effects beside is not touched unless there are any.
+        chains.process(output, sent, frames);
+        if (pastEffects) addClean(frames);
+        return output;
+    }
+
+    /// What passes the effects by still has the output's level.
+    void addClean(int frames) {
+        for (std::size_t c = 0; c < graphs.size(); ++c)
+            for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
+                const float level = chains.outputLevel(c);
+                output[c].left[t] += level * clean[c].left[t];
+                output[c].right[t] += level * clean[c].right[t];
+            }
+    }
+
+    /// Effects follow the newest note of each layer, and the newest of all.
+    void followEffects() {
+        const Voice* newest = nullptr;
+        for (std::size_t l = 0; l < layers.size(); ++l) {
+            const Voice* inLayer = nullptr;
+            for (const Voice& voice : layers[l].voices)
+                if (voice.used && !voice.fading && (!inLayer || voice.order > inLayer->order)) inLayer = &voice;
+            if (!inLayer) continue;
+            if (!newest || inLayer->order > newest->order) newest = inLayer;
+            for (std::size_t c = 0; c < graphs.size(); ++c)
+                heardSignals[c].layers[l] = inLayer->candidates[std::min(c, voiced - 1)].signals;
+        }
+        for (std::size_t c = 0; c < graphs.size(); ++c) {
+            Heard& heard = heardSignals[c];
+            if (newest) {
+                heard.newest = newest->candidates[std::min(c, voiced - 1)].signals;
+                heard.hz = newest->candidates[std::min(c, voiced - 1)].hz;
+            }
+            heard.newest[signal::wheel] = wheel;
+            heard.newest[signal::pressure] = pressure;
+            for (std::size_t m = 0; m < graphs[c].macros.size(); ++m)
+                heard.newest[signal::macros + m] = graphs[c].macros[m];
+            chains.follow(c, heard.layers, heard.newest, heard.hz);
+        }
+    }
+
+    void makeVoices(int frames) {
         for (int at = 0; at < frames;) {
             int count = frames - at;
             for (std::size_t i = 0; i < pending.size();) { // layers that begin after their notes
@@ -816,13 +897,12 @@ struct Engine::Impl {
             framesSoFar += static_cast<std::uint64_t>(count);
             at += count;
         }
-        return output;
     }
 
     void mixVoice(Voice& voice, std::size_t l, const Rows* voiceRows, int at, int frames) {
         const Layer& layer = layers[l];
         const bool unfiltered2 = layer.secondIn && !graphs.front().layers[l].filtered();
-        for (std::size_t c = 0; c < graphs.size(); ++c) {
+        for (std::size_t c = 0; c < voiced; ++c) {
             const LayerGraph& values = valuesOf(voice.candidates[c], c, l);
             const Rows& rows = voiceRows[c];
             const Row& left = rows.left;
@@ -838,18 +918,27 @@ struct Engine::Impl {
                     x += rows.leftPast[t];
                     y += stereo ? rows.rightPast[t] : rows.leftPast[t];
                 }
-                const float level = rows.level[t];
+                const float leftLevel = rows.level[t] * values.leftGain;
+                const float rightLevel = rows.level[t] * values.rightGain;
                 const auto to = static_cast<std::size_t>(at) + t;
-                output[c].left[to] += x * level * values.leftGain;
-                output[c].right[to] += y * level * values.rightGain;
+                output[c].left[to] += x * leftLevel;
+                output[c].right[to] += y * rightLevel;
+                if (sends) {
+                    sent[c].left[to] += x * leftLevel * values.send;
+                    sent[c].right[to] += y * rightLevel * values.send;
+                }
+                if (layer.clean) {
+                    clean[c].left[to] += rows.leftClean[t] * leftLevel;
+                    clean[c].right[to] += (stereo ? rows.rightClean[t] : rows.leftClean[t]) * rightLevel;
+                }
             }
         }
         if (finished(voice)) voice.used = false;
     }
 };
 
-Engine::Engine(std::span<const Graph> candidates, double rateHz, std::uint64_t seed)
-    : impl_(std::make_unique<Impl>(candidates, rateHz, seed)) {}
+Engine::Engine(std::span<const Graph> candidates, double rateHz, std::uint64_t seed, bool sharedVoices)
+    : impl_(std::make_unique<Impl>(candidates, rateHz, seed, sharedVoices)) {}
 Engine::~Engine() = default;
 Engine::Engine(Engine&&) noexcept = default;
 
@@ -864,6 +953,8 @@ void Engine::setValues(const Graph& graph, int candidate) {
     const auto c = static_cast<std::size_t>(candidate);
     // Equal graphs hold equally much: assignment reuses the memory.
     impl_->graphs[c] = graph;
+    impl_->chains.setValues(c, impl_->graphs[c]);
+    if (c >= impl_->voiced) return;
     for (std::size_t l = 0; l < impl_->layers.size(); ++l)
         if (!graph.layers[l].parts.empty())
             for (Voice& voice : impl_->layers[l].voices) *voice.candidates[c].live = graph.layers[l];
@@ -872,16 +963,19 @@ void Engine::setValues(const Graph& graph, int candidate) {
 
 void Engine::silence() {
     impl_->eachVoice([](Voice& voice) { voice.used = false; });
+    impl_->chains.silence();
     impl_->pending.clear();
     impl_->heldNotes.clear();
     impl_->hasLastPitch = false;
 }
 
 bool Engine::active() const {
-    bool any = !impl_->pending.empty();
+    bool any = !impl_->pending.empty() || impl_->chains.ringing();
     impl_->eachVoice([&](const Voice&) { any = true; });
     return any;
 }
+
+double Engine::reductionDb(std::size_t effect) const { return impl_->chains.reductionDb(effect); }
 
 void Engine::rest(int frames) { impl_->rest(frames); }
 

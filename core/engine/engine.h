@@ -1,6 +1,7 @@
 // The synthesizer: notes in, blocks of sound out. Offline rendering, search and live playing all run this.
 #pragma once
 
+#include "core/engine/effects/effect_chains.h"
 #include "core/engine/graph.h"
 
 #include <cstdint>
@@ -20,8 +21,9 @@ public:
     static constexpr int blockFrames = kernels::blockFrames;
     static constexpr int maxCandidates = kernels::laneCount;
 
-    /// `candidates`: 1…16 compiled patches with sameGraph().
-    Engine(std::span<const Graph> candidates, double rateHz, std::uint64_t seed);
+    /// `candidates`: 1…16 compiled patches with sameGraph(). `sharedVoices`: they differ in effects and output only, so
+    /// that the voices of the first serve all.
+    Engine(std::span<const Graph> candidates, double rateHz, std::uint64_t seed, bool sharedVoices = false);
     ~Engine();
     Engine(Engine&&) noexcept;
 
@@ -47,11 +49,12 @@ public:
     /// Lets time pass while nothing is active: what runs on between the notes runs on.
     void rest(int frames);
 
+    /// By how many decibels an effect that holds levels down does so now, for the first candidate; `effect` counts
+    /// those that are on.
+    double reductionDb(std::size_t effect) const;
+
     /// One candidate's next block.
-    struct Block {
-        kernels::Row left;
-        kernels::Row right;
-    };
+    using Block = StereoRow;
     /// Advances by 1…16 frames and returns a block per candidate; valid until the next call.
     std::span<const Block> process(int frames);
 

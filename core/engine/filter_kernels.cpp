@@ -1,5 +1,8 @@
 #include "core/engine/filter_kernels.h"
 
+#include "core/base/units.h"
+#include "core/dsp/low_pass.h"
+
 #include <algorithm>
 #include <bit>
 #include <cmath>
@@ -20,16 +23,6 @@ HWY_INLINE Group tangentOf(const Group& cutoffLog2, float rateHz) {
     const Group angle = hz * splat(std::numbers::pi_v<float> / rateHz);
     return sineOf(angle) / cosineOf(angle);
 }
-
-/// A value that moves evenly over a block.
-struct Moving {
-    Group now, step;
-    HWY_INLINE void from(const Group& begin, const Group& end, const Group& perFrame) {
-        now = begin;
-        step = (end - begin) * perFrame;
-    }
-    HWY_INLINE void advance() { now = now + step; }
-};
 
 /// A state-variable section. Its coefficients are computed anew for each sample: interpolated by themselves they would
 /// not belong together while the cutoff jumps, and the section would gain energy.
@@ -402,6 +395,22 @@ HWY_EXPORT(runFilters);
 
 void runFilters(std::span<const FilterJob> jobs, const FilterPair& pair, float rateHz, int frames) {
     HWY_DYNAMIC_DISPATCH(runFilters)(jobs.data(), static_cast<int>(jobs.size()), pair, rateHz, frames);
+}
+
+FilterTargets filterTargets(const FilterStructure& structure, double cutoffHz, double resonanceDb, double driveDb,
+                            double feedback) {
+    const SectionQ q = sectionQ(structure.fourPole ? 4 : 2, resonanceDb);
+    FilterTargets targets;
+    targets.cutoffLog2 = static_cast<float>(std::log2(cutoffHz));
+    targets.damping1 = static_cast<float>(1.0 / q.first);
+    targets.damping2 = static_cast<float>(1.0 / q.second);
+    targets.drive = static_cast<float>(gainFromDb(driveDb));
+    targets.feedback = static_cast<float>(feedback);
+    if (structure.kind == FilterKind::ladder) { // the last of the range goes beyond the edge
+        const double r = gainFromDb(resonanceDb);
+        targets.feedback = static_cast<float>(std::clamp(1.05 * (4.0 * r - 1.0) / (1.0 + r), 0.0, 4.15));
+    }
+    return targets;
 }
 
 void FilterState::prepare(const FilterStructure& structure, double rateHz) {

@@ -31,6 +31,11 @@ struct FilterTargets {
     float mix = 1.0f;
 };
 
+/// Resonance and drive in dB, feedback of a comb or all-pass −1…1. A ladder's gain at the cutoff re its pass band is
+/// (1 + k) / (4 − k) for a feedback k.
+FilterTargets filterTargets(const FilterStructure& structure, double cutoffHz, double resonanceDb, double driveDb,
+                            double feedback);
+
 /// State of one lane and what it left off with.
 struct FilterState {
     std::array<float, 4> memory{};

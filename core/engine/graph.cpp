@@ -2,7 +2,8 @@
 
 #include "core/base/hash.h"
 #include "core/base/units.h"
-#include "core/dsp/low_pass.h"
+#include "core/engine/effect_graph.h"
+#include "core/engine/field.h"
 
 #include <algorithm>
 #include <cmath>
@@ -11,21 +12,6 @@
 namespace facet {
 
 namespace {
-
-/// A field's place among those of its kind, looked up once.
-class Field {
-public:
-    Field(ModuleKind kind, std::string_view name) : index_(static_cast<std::size_t>(fieldIndex(kind, name))) {}
-    double of(std::span<const double> values) const { return values[index_]; }
-    float real(std::span<const double> values) const { return static_cast<float>(values[index_]); }
-    int whole(std::span<const double> values) const { return static_cast<int>(values[index_]); }
-    bool on(std::span<const double> values) const { return values[index_] >= 0.5; }
-
-private:
-    std::size_t index_;
-};
-
-constexpr double curvePerPercent = 0.1; // 100 % bends by e^−10
 
 EnvelopeShape envelopeOf(std::span<const double> v) {
     constexpr auto kind = ModuleKind::envelope;
@@ -122,20 +108,9 @@ void takeFilter(FilterValues& filter, std::span<const double> v) {
     static const Field cutoff(kind, "cutoff"), resonance(kind, "resonance"), drive(kind, "drive"),
         feedback(kind, "feedback"), mix(kind, "mix"), tracking(kind, "key_tracking"), envelope(kind, "envelope"),
         velocity(kind, "velocity");
-    const SectionQ q = sectionQ(filter.structure.fourPole ? 4 : 2, resonance.of(v));
-    filter.targets.cutoffLog2 = static_cast<float>(std::log2(cutoff.of(v)));
-    filter.targets.damping1 = static_cast<float>(1.0 / q.first);
-    filter.targets.damping2 = static_cast<float>(1.0 / q.second);
-    filter.targets.drive = static_cast<float>(gainFromDb(drive.of(v)));
+    filter.targets =
+        kernels::filterTargets(filter.structure, cutoff.of(v), resonance.of(v), drive.of(v), feedback.of(v) / 100.0);
     filter.targets.mix = mix.real(v) / 100.0f;
-    if (filter.structure.kind == FilterKind::ladder) {
-        // The ladder's gain at the cutoff re its pass band is (1 + k) / (4 − k); the last of the range goes beyond the
-        // edge.
-        const double r = gainFromDb(resonance.of(v));
-        filter.targets.feedback = static_cast<float>(std::clamp(1.05 * (4.0 * r - 1.0) / (1.0 + r), 0.0, 4.15));
-    } else {
-        filter.targets.feedback = feedback.real(v) / 100.0f;
-    }
     filter.keyTracking = tracking.real(v) / 100.0f;
     filter.cutoffEnvelope = envelope.real(v) / 12.0f;
     filter.velocityOctaves = velocity.real(v) / 12.0f;
@@ -183,9 +158,10 @@ void takeLayer(LayerGraph& layer, std::span<const double> v) {
     constexpr auto kind = ModuleKind::layer;
     static const Field level(kind, "level"), pan(kind, "pan"), velocity(kind, "velocity"), transpose(kind, "transpose"),
         offset(kind, "offset"), lowKey(kind, "low_key"), highKey(kind, "high_key"), lowVelocity(kind, "low_velocity"),
-        highVelocity(kind, "high_velocity"), feedback(kind, "feedback");
+        highVelocity(kind, "high_velocity"), feedback(kind, "feedback"), send(kind, "send");
+    layer.send = send.of(v) <= -60.0 ? 0.0f : static_cast<float>(gainFromDb(send.of(v)));
     const bool silent = level.of(v) <= -60.0; // the lowest level is none
-    layer.gain = silent ? 0.0f : static_cast<float>(gainFromDb(level.of(v) + layer.outputDb));
+    layer.gain = silent ? 0.0f : static_cast<float>(gainFromDb(level.of(v)));
     const auto [left, right] = panGains(pan.of(v) / 100.0);
     layer.leftGain = static_cast<float>(left);
     layer.rightGain = static_cast<float>(right);
@@ -204,11 +180,9 @@ class LayerCompiler {
 public:
     LayerCompiler(const Patch& whole, const Patch::Module& module, double beatsPerMinute)
         : patch(whole), layerPath(module.path), tempo(beatsPerMinute) {
-        static const Field outputLevel(ModuleKind::output, "level");
         static const Field routing(ModuleKind::layer, "routing"), feedback(ModuleKind::layer, "feedback");
         layer.key = Hasher().text(module.path).value();
         layer.tempo = tempo;
-        layer.outputDb = outputLevel.of(patch.find("output")->values);
         layer.parallel = static_cast<FilterRouting>(routing.whole(module.values)) == FilterRouting::parallel;
         layer.fedBack = feedback.of(module.values) != 0.0;
         takeLayer(layer, module.values);
@@ -224,6 +198,28 @@ public:
         orderLinks();
         orderSources();
         return std::move(layer);
+    }
+
+    std::string_view path() const { return layerPath; }
+
+    /// Place of a mover among a voice's signals; none when it is not one of this layer's.
+    int signalOf(const std::string& mover) const {
+        const auto names = performanceSources();
+        if (const auto found = std::find(names.begin(), names.end(), mover); found != names.end())
+            return static_cast<int>(found - names.begin());
+        if (kindOfPath(mover) == ModuleKind::macro) {
+            int place = 0;
+            for (const auto& module : patch.modules()) {
+                if (module.path == mover) return signal::macros + place;
+                place += module.kind == ModuleKind::macro;
+            }
+            return signal::none;
+        }
+        if (mover == layerPath + "/envelope:level") return signal::envelopes + levelEnvelope;
+        if (mover == layerPath + "/envelope:filter") return signal::envelopes + filterEnvelope;
+        if (const int place = placeOf(envelopePaths, mover); place >= 0) return signal::envelopes + 2 + place;
+        if (const int place = placeOf(lfoPaths, mover); place >= 0) return signal::lfos + place;
+        return signal::none;
     }
 
 private:
@@ -262,26 +258,6 @@ private:
     static int placeOf(const std::vector<std::string>& paths, std::string_view path) {
         const auto found = std::find(paths.begin(), paths.end(), path);
         return found == paths.end() ? -1 : static_cast<int>(found - paths.begin());
-    }
-
-    /// Place of a mover among a voice's signals; none when it is not one of this layer's.
-    int signalOf(const std::string& mover) const {
-        const auto names = performanceSources();
-        if (const auto found = std::find(names.begin(), names.end(), mover); found != names.end())
-            return static_cast<int>(found - names.begin());
-        if (kindOfPath(mover) == ModuleKind::macro) {
-            int place = 0;
-            for (const auto& module : patch.modules()) {
-                if (module.path == mover) return signal::macros + place;
-                place += module.kind == ModuleKind::macro;
-            }
-            return signal::none;
-        }
-        if (mover == layerPath + "/envelope:level") return signal::envelopes + levelEnvelope;
-        if (mover == layerPath + "/envelope:filter") return signal::envelopes + filterEnvelope;
-        if (const int place = placeOf(envelopePaths, mover); place >= 0) return signal::envelopes + 2 + place;
-        if (const int place = placeOf(lfoPaths, mover); place >= 0) return signal::lfos + place;
-        return signal::none;
     }
 
     void resolveSync() {
@@ -372,11 +348,11 @@ private:
             return to.field == "amount";
         }
         const bool here = to.module == layerPath || layerOfPath(to.module) == layerPath;
-        if (to == Address{"output", "level"} || (to.module == layerPath && to.field == "level")) {
+        if (!here) return false;
+        if (to.module == layerPath && to.field == "level") {
             link.to = To::layerLevel;
             return true;
         }
-        if (!here) return false;
         if (const int source = placeOf(sourcePaths, to.module); source >= 0) {
             link.index = source;
             if (to.field == "cents" || to.field == "semitone") {
@@ -572,11 +548,26 @@ Graph compile(const Patch& patch, double tempo) {
     graph.tuningSpread = tuningSpread.of(voicing) / 100.0;
     graph.cutoffSpread = cutoffSpread.of(voicing) / 12.0;
     std::size_t macros = 0;
+    std::vector<LayerCompiler> layers;
+    layers.reserve(static_cast<std::size_t>(mostOf(ModuleKind::layer)));
     for (const auto& module : patch.modules()) {
-        if (module.kind == ModuleKind::layer) graph.layers.push_back(LayerCompiler(patch, module, tempo).compile());
+        if (module.kind == ModuleKind::layer) {
+            layers.emplace_back(patch, module, tempo);
+            graph.layers.push_back(layers.back().compile());
+        }
         if (module.kind == ModuleKind::macro && macros < graph.macros.size())
             graph.macros[macros++] = macroValue.real(module.values) / 100.0f;
     }
+    graph.tempo = tempo;
+    graph.output = patch.find("output")->values;
+    const auto signalOf = [&](const std::string& mover) -> std::pair<int, int> {
+        const auto home = layerOfPath(mover);
+        for (std::size_t l = 0; l < layers.size(); ++l)
+            if (home.empty() || layers[l].path() == home)
+                return {home.empty() ? -1 : static_cast<int>(l), layers[l].signalOf(mover)};
+        return {-1, signal::none};
+    };
+    compileEffects(patch, signalOf, graph);
     return graph;
 }
 
@@ -593,7 +584,7 @@ void takeValues(LayerGraph& layer, ModuleKind kind, int index, std::span<const d
 }
 
 bool sameGraph(const Graph& a, const Graph& b) {
-    return a.mode == b.mode && a.voiceLimit == b.voiceLimit &&
+    return a.mode == b.mode && a.voiceLimit == b.voiceLimit && sameEffects(a, b) &&
            std::equal(a.layers.begin(), a.layers.end(), b.layers.begin(), b.layers.end(), sameLayer);
 }
 

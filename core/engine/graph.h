@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/dsp/envelope.h"
+#include "core/engine/effects/effect.h"
 #include "core/engine/filter_kernels.h"
 #include "core/engine/lfo.h"
 #include "core/engine/source_kernels.h"
@@ -101,6 +102,20 @@ struct AudioLink {
     bool back = false; ///< leads to a source that is computed before: one block late. To itself: see feedback
 };
 
+/// A link to an effect or to the output, for all notes together: the newest one decides.
+struct EffectLink {
+    static constexpr int output = -1;
+    int layer = -1; ///< of what moves; −1: none, it belongs to the newest note of all
+    int from = signal::none;
+    int byLayer = -1;
+    int by = signal::none;
+    float amount = 0.0f; ///< in the destination's unit of movement
+    SegmentCurve curve = 0.0;
+    bool toAmount = false; ///< moves the amount of another such link
+    int index = 0;         ///< effect, `output`, or link
+    int field = 0;
+};
+
 /// A module whose parameters are moved in other ways than those with a place of their own.
 struct MovedPart {
     static constexpr int mostFields = 32;
@@ -117,7 +132,8 @@ struct LayerGraph {
     double lowVelocity = 1.0, highVelocity = 127.0;
     double offsetSeconds = 0.0;
     double transpose = 0.0;
-    float gain = 1.0f; ///< with the output's
+    float gain = 1.0f;
+    float send = 0.0f; ///< gain to the chain beside
     float leftGain = 1.0f;
     float rightGain = 1.0f;
     double velocityDb = 0.0;
@@ -133,7 +149,6 @@ struct LayerGraph {
     std::vector<AudioLink> audioLinks;
     std::vector<MovedPart> parts;
     double tempo = 120.0;
-    double outputDb = 0.0;
 
     bool filtered() const { return filters[0].structure.on || filters[1].structure.on || fedBack; }
 };
@@ -152,6 +167,10 @@ struct Graph {
     double cutoffSpread = 0.0; ///< octaves
     std::vector<LayerGraph> layers;
     std::array<float, 8> macros{};
+    std::vector<EffectGraph> effects;    ///< those that are on, in the order in which they are passed
+    std::vector<EffectLink> effectLinks; ///< in an order in which amounts are known before they are used
+    std::vector<double> output;          ///< values of the output module
+    double tempo = 120.0;
 };
 
 /// Dense copy of a patch's values. Note values are taken at `tempo` quarter notes per minute. Not the audio thread.
@@ -164,6 +183,9 @@ void takeValues(LayerGraph& layer, ModuleKind kind, int index, std::span<const d
 /// Whether two patches can be rendered side by side in lanes, or one be turned into the other without
 /// interrupting what sounds.
 bool sameGraph(const Graph& a, const Graph& b);
+
+/// A mover's value bent by a link's curve; beyond 1 it goes on straight.
+float bentSignal(const SegmentCurve& curve, float value);
 
 /// Relative place in [−1, 1] of stacked voice `index` of `count`: evenly spaced, one voice in the middle.
 double stackPosition(int index, int count);

@@ -68,6 +68,29 @@ HWY_INLINE Group powerOfTwo(const Group& n) {
     return FACET_LANES(hn::BitCast(D(), hn::ShiftLeft<23>(hn::Add(hn::ConvertTo(hn::RebindToSigned<D>(), n.part[i]),
                                                                   hn::Set(hn::RebindToSigned<D>(), 127)))));
 }
+HWY_INLINE Group larger(const Group& a, const Group& b) { return FACET_LANES(hn::Max(a.part[i], b.part[i])); }
+HWY_INLINE Group smaller(const Group& a, const Group& b) { return FACET_LANES(hn::Min(a.part[i], b.part[i])); }
+HWY_INLINE Group floored(const Group& a) { return FACET_LANES(hn::Floor(a.part[i])); }
+HWY_INLINE Group rootOf(const Group& a) { return FACET_LANES(hn::Sqrt(a.part[i])); }
+/// `yes` in the lanes where a > b, `no` elsewhere.
+HWY_INLINE Group whereGreater(const Group& a, const Group& b, const Group& yes, const Group& no) {
+    return FACET_LANES(hn::IfThenElse(hn::Gt(a.part[i], b.part[i]), yes.part[i], no.part[i]));
+}
+/// log2 of normal positive numbers: the exponent, and the mantissa about 1 by the series of the inverse hyperbolic
+/// tangent (error below 1e-7).
+HWY_INLINE Group log2Of(const Group& a) {
+    static constexpr float c[] = {2.0f / 9, 2.0f / 7, 2.0f / 5, 2.0f / 3, 2.0f};
+    using I = hn::RebindToSigned<D>;
+    // Exponent such that the mantissa lies in [√½, √2).
+    const Group exponent = FACET_LANES(
+        hn::ConvertTo(D(), hn::ShiftRight<23>(hn::Sub(hn::BitCast(I(), a.part[i]), hn::Set(I(), 0x3f3504f3)))));
+    const Group mantissa = FACET_LANES(hn::BitCast(
+        D(), hn::Sub(hn::BitCast(I(), a.part[i]), hn::ShiftLeft<23>(hn::ConvertTo(I(), exponent.part[i])))));
+    const Group s = (mantissa - splat(1.0f)) / (mantissa + splat(1.0f));
+    Group sum = splat(c[0]);
+    for (int k = 1; k < 5; ++k) sum = mulAdd(sum, s * s, splat(c[k]));
+    return mulAdd(s * sum, splat(std::numbers::log2e_v<float>), exponent);
+}
 #    undef FACET_LANES
 
 HWY_INLINE Group counting() {
@@ -99,6 +122,16 @@ HWY_INLINE Group exp2Of(const Group& x) {
     const Group whole = rounded(x);
     return polynomial(x - whole, c) * powerOfTwo(whole);
 }
+
+/// A value that moves evenly over a block.
+struct Moving {
+    Group now, step;
+    HWY_INLINE void from(const Group& begin, const Group& end, const Group& perFrame) {
+        now = begin;
+        step = (end - begin) * perFrame;
+    }
+    HWY_INLINE void advance() { now = now + step; }
+};
 
 /// sin(2π p) for p in cycles.
 HWY_INLINE Group sineOfCycles(const Group& cycles) {

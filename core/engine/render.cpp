@@ -80,13 +80,28 @@ private:
     std::vector<Patch> patches_;
 };
 
+/// Whether two patches differ in effects and output at most.
+bool sameVoices(const Patch& a, const Patch& b) {
+    const auto ofVoices = [](const Patch& patch) {
+        std::vector<const Patch::Module*> modules;
+        for (const auto& module : patch.modules())
+            if (!isEffect(module.kind) && module.kind != ModuleKind::output) modules.push_back(&module);
+        return modules;
+    };
+    const auto x = ofVoices(a), y = ofVoices(b);
+    return std::equal(x.begin(), x.end(), y.begin(), y.end(),
+                      [](const Patch::Module* m, const Patch::Module* n) { return *m == *n; });
+}
+
 /// Renders up to 16 patches of one graph into their recordings.
 void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph> graphs,
                  std::span<Recording* const> out, const Performance& performance, const Task& task) {
     const FlushDenormals flush;
     const int frames = framesAt48k(performance);
     const auto events = eventsOf(performance);
-    Engine engine(graphs, analysisRateHz, performance.seed);
+    const bool shared = std::all_of(patches.begin(), patches.end(),
+                                    [&](const Patch* patch) { return sameVoices(*patches.front(), *patch); });
+    Engine engine(graphs, analysisRateHz, performance.seed, shared);
     MovedValues movedValues(patches, performance);
     const Curve* wheel = performance.curveOf(wheelTarget);
     const Curve* pressure = performance.curveOf(pressureTarget);

@@ -38,17 +38,12 @@ void CandidateVoice::clear() {
     for (MoverLine& mover : movers) mover.line = {};
 }
 
-namespace {
-
-float curved(const SegmentCurve& curve, float value) {
+float bentSignal(const SegmentCurve& curve, float value) {
     if (curve.bend() == 0.0) return value;
     const float magnitude = std::abs(value);
-    // Beyond 1 (a key's octaves) it goes on straight.
     const float whole = std::max(1.0f, magnitude);
     return std::copysign(whole * static_cast<float>(curve(magnitude / whole)), value);
 }
-
-} // namespace
 
 void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
     if (layer.links.empty() && layer.audioLinks.empty()) return;
@@ -65,7 +60,7 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
     for (std::size_t i = 0; i < layer.links.size(); ++i) {
         const ControlLink& link = layer.links[i];
         float by =
-            candidate.linkAmounts[i] * curved(link.curve, candidate.signals[static_cast<std::size_t>(link.from)]);
+            candidate.linkAmounts[i] * bentSignal(link.curve, candidate.signals[static_cast<std::size_t>(link.from)]);
         if (link.by != signal::none) by *= candidate.signals[static_cast<std::size_t>(link.by)];
         const auto at = static_cast<std::size_t>(link.index);
         switch (link.to) {

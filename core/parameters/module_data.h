@@ -15,6 +15,8 @@ inline constexpr int mostTableFrames = 256;
 inline constexpr int tableFrameSamples = 2048;
 /// Most samples of a sample: 60 s at 48 kHz.
 inline constexpr int mostSampleFrames = 60 * 48000;
+/// Longest impulse response, in seconds.
+inline constexpr double longestResponseSeconds = 1.0;
 
 /// A breakpoint of a drawn shape: place in the cycle and value, both 0…1. Straight lines between points.
 struct ShapePoint {
@@ -38,7 +40,7 @@ struct ModuleData {
     std::vector<double> partialsDb;
     /// Of a source: cycles of a wavetable, each of tableFrameSamples values in −1…1, one after the other.
     std::vector<float> frames;
-    /// Of a source: a mono recording, its rate, and the key at which it plays at its own pitch.
+    /// Of a source: a mono recording; of a response: an impulse response. Its rate, and the key at which it plays at its own pitch.
     std::vector<float> sample;
     int sampleRateHz = 48000;
     double sampleKey = 60.0;

@@ -49,9 +49,12 @@ bool isInLayers(ModuleKind kind) {
            kind == ModuleKind::lfo;
 }
 
+constexpr int effectRank = 99999;
+
 /// Place of a module among the others; equal places keep the order in which they were added.
 int rankOf(std::string_view path, ModuleKind kind) {
     int rank = 0;
+    if (isEffect(kind)) return effectRank;
     switch (kind) {
     case ModuleKind::voicing: return 0;
     case ModuleKind::layer: rank = 0; break;
@@ -62,6 +65,7 @@ int rankOf(std::string_view path, ModuleKind kind) {
     case ModuleKind::link: return 100000;
     case ModuleKind::macro: return 100001;
     case ModuleKind::output: return 100002;
+    default: break;
     }
     // Layers in the order of their keys.
     const auto key = keyOfPath(layerOfPath(path).empty() ? path : layerOfPath(path));
@@ -83,8 +87,8 @@ int mostOf(ModuleKind kind) {
     case ModuleKind::lfo: return 6;
     case ModuleKind::link: return 48;
     case ModuleKind::macro: return 8;
+    default: return mostEffects;
     }
-    return 0;
 }
 
 std::string_view layerOfPath(std::string_view path) {
@@ -141,7 +145,9 @@ void Patch::add(std::string_view path) {
         throw Error(fmt::format("“{}” lies in a layer that the patch does not have; add “{}” first.", path, layer));
     const auto like = std::count_if(modules_.begin(), modules_.end(),
                                     [&](const Module& m) { return m.kind == *kind && layerOfPath(m.path) == layer; });
-    if (like >= mostOf(*kind))
+    const auto effects =
+        std::count_if(modules_.begin(), modules_.end(), [](const Module& m) { return isEffect(m.kind); });
+    if (like >= mostOf(*kind) || (isEffect(*kind) && effects >= mostEffects))
         throw Error(fmt::format("“{}” would be one too many: there is room for {}.", path, mostOf(*kind)));
     Module module{std::string(path), *kind, {}, nullptr};
     for (const auto& descriptor : parametersOf(*kind)) module.values.push_back(descriptor.defaultValue);
@@ -152,6 +158,20 @@ void Patch::add(std::string_view path) {
     if (path.ends_with("/envelope:filter")) set({std::string(path), "sustain"}, 0.0);
     if (*kind == ModuleKind::layer)
         for (std::string_view part : fixedInLayers) add(std::string(path) + "/" + std::string(part));
+}
+
+void Patch::moveEffect(std::string_view path, int place) {
+    const auto found = std::find_if(modules_.begin(), modules_.end(), [&](const Module& m) { return m.path == path; });
+    if (found == modules_.end() || !isEffect(found->kind))
+        throw Error(fmt::format("“{}” is not an effect of the patch.", path));
+    Module moved = std::move(*found);
+    modules_.erase(found);
+    auto to = std::find_if(modules_.begin(), modules_.end(), [](const Module& m) { return isEffect(m.kind); });
+    if (to == modules_.end()) // it was the only one
+        to = std::find_if(modules_.begin(), modules_.end(),
+                          [](const Module& m) { return rankOf(m.path, m.kind) > effectRank; });
+    while (place-- > 0 && to != modules_.end() && isEffect(to->kind)) ++to;
+    modules_.insert(to, std::move(moved));
 }
 
 std::string Patch::freePath(ModuleKind kind, std::string_view layer) const {
@@ -424,13 +444,14 @@ std::string dataProblem(const Patch& patch, const Patch::Module& module, const M
         return !allowed && there ? fmt::format("“{}” cannot hold {}.", module.path, what) : std::string();
     };
     const bool isSource = module.kind == ModuleKind::source;
+    const bool holdsSample = isSource || module.kind == ModuleKind::response;
     for (const std::string& problem :
          {only(module.kind == ModuleKind::link, !data.from.empty() || !data.to.empty() || !data.by.empty(),
                "the ends of a link"),
           only(module.kind == ModuleKind::macro, !data.label.empty(), "a label"),
           only(module.kind == ModuleKind::lfo, !data.shape.empty(), "a drawn shape"),
           only(isSource, !data.partialsDb.empty(), "partials"), only(isSource, !data.frames.empty(), "a wavetable"),
-          only(isSource, !data.sample.empty(), "a sample")})
+          only(holdsSample, !data.sample.empty(), "a sample")})
         if (!problem.empty()) return problem;
     const auto inUnit = [](double x) { return x >= 0.0 && x <= 1.0; };
     double last = 0.0;
@@ -450,6 +471,10 @@ std::string dataProblem(const Patch& patch, const Patch::Module& module, const M
                            tableFrameSamples);
     if (data.sample.size() > mostSampleFrames)
         return fmt::format("“{}”: a sample lasts at most {} s.", module.path, mostSampleFrames / 48000);
+    if (module.kind == ModuleKind::response &&
+        static_cast<double>(data.sample.size()) > longestResponseSeconds * data.sampleRateHz)
+        return fmt::format("“{}”: a response lasts at most {} s; load a shorter one.", module.path,
+                           longestResponseSeconds);
     for (const auto* values : {&data.frames, &data.sample})
         for (float value : *values)
             if (!(std::abs(value) <= 64.0f))

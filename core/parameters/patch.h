@@ -30,9 +30,12 @@ struct Address {
 
 /// Most modules of each kind: in a layer, or of layers and of what belongs to the whole patch.
 int mostOf(ModuleKind kind);
+/// Most effects together.
+inline constexpr int mostEffects = 12;
 
 /// The kind that a path names, or nothing when no patch could have it: "voicing", "output", "layer:K",
-/// "layer:K/source:K" and likewise filter, envelope, lfo; "link:K", "macro:K"; K of a–z, 0–9 and hyphens.
+/// "layer:K/source:K" and likewise filter, envelope, lfo; "link:K", "macro:K", "reverb:K" and the other effects; K of
+/// a–z, 0–9 and hyphens.
 std::optional<ModuleKind> kindOfPath(std::string_view path);
 /// "layer:a" of "layer:a/source:b"; empty for what belongs to the whole patch.
 std::string_view layerOfPath(std::string_view path);
@@ -69,7 +72,8 @@ public:
     /// JSON text of what a newer program wrote and this one does not know; written back untouched.
     std::string unknown;
 
-    /// In signal order: voicing, each layer with its sources, filters, envelopes and LFOs, links, macros, output.
+    /// In signal order: voicing, each layer with its sources, filters, envelopes and LFOs, effects in the order in which
+    /// they are passed, links, macros, output.
     const std::vector<Module>& modules() const { return modules_; }
     /// Adds a module with defaults, which are inaudible. Throws Error for a path that names nothing, is taken, lies in
     /// no layer of the patch, or would be one too many.
@@ -78,6 +82,9 @@ public:
     std::string freePath(ModuleKind kind, std::string_view layer = {}) const;
     /// Whether the module is part of every patch.
     static bool isFixed(std::string_view path);
+    /// Puts an effect at another place among the effects, 0 being the first. Throws Error for what is no effect of the
+    /// patch; a place beyond the last is the last.
+    void moveEffect(std::string_view path, int place);
     /// Removes a module, a layer with all it holds, and the links and ties that would lose an end. Throws Error for one
     /// that is fixed or not there.
     void remove(std::string_view path);

@@ -249,7 +249,9 @@ std::string pathPattern(ModuleKind kind) {
     case ModuleKind::layer:
     case ModuleKind::link:
     case ModuleKind::macro: return "^" + word + key + "$";
-    default: return "^layer" + key + "/" + word + key + "$";
+    default:
+        if (isEffect(kind)) return "^" + word + key + "$";
+        return "^layer" + key + "/" + word + key + "$";
     }
 }
 
@@ -265,6 +267,10 @@ void describeData(ModuleKind kind, Json& properties) {
     }
     if (kind == ModuleKind::macro) type(labelName, "string", "What people call it");
     if (kind == ModuleKind::lfo) type(pointsName, "array", "Pairs of place and value, 0 to 1, of a drawn shape");
+    if (kind == ModuleKind::response) {
+        type(sampleName, "string", "Values of an impulse response, 32-bit floats in base64");
+        type(sampleRateName, "integer", "Its rate in Hz");
+    }
     if (kind != ModuleKind::source) return;
     type(partialsName, "array", "Levels in dB of the partials of a harmonic table");
     type(framesName, "string", "Cycles of a wavetable, 2048 32-bit floats each, in base64");

@@ -48,8 +48,7 @@ bool sourceMatters(const Patch& patch, const Patch::Module& module, std::string_
     return true;
 }
 
-bool filterMatters(const Patch& patch, const Patch::Module& module, std::string_view field) {
-    const FilterKind kind = Values(patch, module).choice<FilterKind>("kind");
+bool filterMatters(FilterKind kind, std::string_view field) {
     const bool sections = kind <= FilterKind::notch;
     if (field == "slope") return sections || kind == FilterKind::ladder;
     if (field == "resonance") return sections || kind == FilterKind::ladder;
@@ -57,6 +56,45 @@ bool filterMatters(const Patch& patch, const Patch::Module& module, std::string_
     if (field == "feedback") return kind == FilterKind::comb || kind == FilterKind::allPass;
     if (field == "stages") return kind == FilterKind::allPass;
     return true;
+}
+
+bool effectMatters(const Patch& patch, const Patch::Module& module, std::string_view field) {
+    const Values value(patch, module);
+    const auto moved = [&](const char* name) {
+        return value(name) > 0.0 || isLinkedTo(patch, module.path + "/" + name);
+    };
+    switch (module.kind) {
+    case ModuleKind::postFilter: return filterMatters(value.choice<FilterKind>("kind"), field);
+    case ModuleKind::chorus:
+        if (field == "rate") return moved("depth");
+        return true;
+    case ModuleKind::flanger:
+    case ModuleKind::phaser:
+        if (field == "rate" || field == "phase" || field == "sides") return moved("depth");
+        return true;
+    case ModuleKind::resonator:
+        if (field == "pitch") return value("follow") < 0.5;
+        if (field == "semitone") return value("follow") >= 0.5;
+        return true;
+    case ModuleKind::delay:
+        if (field == "time") return value("timing") < 0.5;
+        if (field == "beats") return value("timing") >= 0.5;
+        if (field == "rate") return moved("depth");
+        return true;
+    case ModuleKind::response: {
+        const bool speaker = value.choice<ResponseKind>("kind") == ResponseKind::speaker;
+        if (field == "low" || field == "high") return speaker;
+        return true;
+    }
+    default: return true;
+    }
+}
+
+bool anySend(const Patch& patch) {
+    return std::any_of(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& m) {
+        return isEffect(m.kind) && Values(patch, m)("on") >= 0.5 &&
+               Values(patch, m).choice<Chain>("chain") == Chain::send;
+    });
 }
 
 bool lfoMatters(const Patch& patch, const Patch::Module& module, std::string_view field) {
@@ -90,7 +128,7 @@ bool takesPart(const Patch& patch, const Patch::Module& module) {
         break;
     case ModuleKind::lfo:
     case ModuleKind::macro: break;
-    default: return true;
+    default: return !isEffect(module.kind) || value("on") >= 0.5;
     }
     // What only moves others takes part when a link says so.
     return std::any_of(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& m) {
@@ -103,7 +141,7 @@ bool matters(const Patch& patch, const Patch::Module& module, const ParameterDes
     if (!takesPart(patch, module)) return d.field == "on";
     switch (module.kind) {
     case ModuleKind::source: return sourceMatters(patch, module, d.field);
-    case ModuleKind::filter: return filterMatters(patch, module, d.field);
+    case ModuleKind::filter: return filterMatters(Values(patch, module).choice<FilterKind>("kind"), d.field);
     case ModuleKind::lfo: return lfoMatters(patch, module, d.field);
     case ModuleKind::voicing: {
         const Values value(patch, module);
@@ -114,8 +152,12 @@ bool matters(const Patch& patch, const Patch::Module& module, const ParameterDes
     }
     case ModuleKind::layer:
         if (d.field == "routing") return patch.find(module.path + "/filter:b") != nullptr;
+        if (d.field == "send") return anySend(patch);
         return true;
-    default: return true;
+    case ModuleKind::output:
+        if (d.field == "send") return anySend(patch);
+        return true;
+    default: return effectMatters(patch, module, d.field);
     }
 }
 

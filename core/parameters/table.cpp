@@ -13,7 +13,11 @@ using std::string_view;
 constexpr std::array<string_view, 9> waveNames{"sine",      "triangle",  "saw",   "pulse", "clipped sine",
                                                "harmonics", "wavetable", "noise", "sample"};
 constexpr std::array<string_view, 5> blendNames{"sine", "triangle", "saw", "pulse", "clipped sine"};
-constexpr std::array<string_view, 4> routeNames{"filter 1", "filter 2", "both", "past filters"};
+constexpr std::array<string_view, 5> routeNames{"filter 1", "filter 2", "both", "past filters", "past effects"};
+constexpr std::array<string_view, 2> chainNames{"main", "send"};
+constexpr std::array<string_view, 4> saturationNames{"soft", "hard", "cubic", "uneven"};
+constexpr std::array<string_view, 2> foldingNames{"triangle", "sine"};
+constexpr std::array<string_view, 2> responseNames{"recorded", "speaker"};
 constexpr std::array<string_view, 6> syncNames{"off", "itself", "source a", "source b", "source c", "source d"};
 constexpr std::array<string_view, 2> routingNames{"serial", "parallel"};
 constexpr std::array<string_view, 7> filterKindNames{"low-pass", "high-pass", "band-pass", "notch", "ladder", "comb", "all-pass"};
@@ -39,6 +43,7 @@ constexpr FacetSet brightness = facetBit(Facet::brightness);
 constexpr FacetSet noise = facetBit(Facet::noise);
 constexpr FacetSet motion = facetBit(Facet::motion);
 constexpr FacetSet width = facetBit(Facet::width);
+constexpr FacetSet space = facetBit(Facet::space);
 
 using K = ModuleKind;
 using U = Unit;
@@ -48,11 +53,26 @@ constexpr auto block = Smoothing::block;
 constexpr auto nextNote = Smoothing::nextNote;
 constexpr auto graph = Smoothing::graph;
 
+/// Rows that every effect begins with.
+constexpr ParameterDescriptor onOf(K kind, FacetSet facets) {
+    return {kind, "on", "On", U::onOff, 0, 1, 0, linear, 0, {}, facets, graph, 0, 0, "Whether the effect works"};
+}
+constexpr ParameterDescriptor chainOf(K kind, FacetSet facets) {
+    return {kind, "chain", "Chain", U::choice, 0, 1, 0, linear, 0, chainNames, facets, graph, 0, 0,
+            "main: everything passes; send: what the layers send passes beside it"};
+}
+constexpr ParameterDescriptor mixOf(K kind, FacetSet facets, double byDefault) {
+    return {kind, "mix", "Mix", U::percent, 0, 100, byDefault, linear, 0, {}, facets, block, 0, 100,
+            "Share of what the effect makes; the rest passes unchanged"};
+}
+
 // clang-format off: a row a parameter reads like a table
 // Rows stand in the order of their kinds; parametersOf() relies on it.
 constexpr ParameterDescriptor table[] = {
     {K::output, "level", "Output level", U::decibels, -60, 24, 0, linear, 0, {}, level, block, 0, 0,
      "Loudness of the whole patch; matching solves it, it is never searched"},
+    {K::output, "send", "Send return", U::decibels, -60, 12, 0, linear, 0, {}, space, block, 0, 0,
+     "Level at which the effects of the send come back"},
 
     {K::voicing, "mode", "Voices", U::choice, 0, 2, 0, linear, 0, voiceModeNames, pitch | level, graph, 0, 0,
      "poly: notes sound together; mono: the newest note alone, struck anew; legato: overlapping notes go on sounding"},
@@ -91,6 +111,9 @@ constexpr ParameterDescriptor table[] = {
     {K::layer, "feedback", "Filter feedback", U::percent, -100, 100, 0, linear, 0, {}, brightness | harmonics, block, 0, 0,
      "What comes out of the filters goes in again, softly limited"},
 
+    {K::layer, "send", "Send", U::decibels, -60, 12, -60, linear, 0, {}, space, block, 0, 0,
+     "Level at which the layer goes to the effects of the send; −60 dB: not at all"},
+
     {K::source, "on", "On", U::onOff, 0, 1, 0, linear, 0, {}, harmonics, graph, 0, 0, "Whether the source sounds"},
     {K::source, "wave", "Wave", U::choice, 0, 8, 2, linear, 0, waveNames, harmonics, graph, 0, 0,
      "Shape of one cycle, or noise, or a recording"},
@@ -119,8 +142,8 @@ constexpr ParameterDescriptor table[] = {
      "Off: every note sounds at one pitch"},
     {K::source, "fixed", "Fixed pitch", U::hertz, 1, 12000, 440, logarithmic, 0, {}, pitch, block, 0, 0,
      "Pitch of a source that does not follow the key"},
-    {K::source, "route", "Goes to", U::choice, 0, 3, 0, linear, 0, routeNames, brightness, graph, 0, 0,
-     "Where it enters: serial, what enters filter 1 passes both"},
+    {K::source, "route", "Goes to", U::choice, 0, 4, 0, linear, 0, routeNames, FacetSet(brightness | space | width), graph, 0, 0,
+     "Where it enters: serial, what enters filter 1 passes both; past effects: past the filters too"},
     {K::source, "level", "Level", U::decibels, -60, 12, 0, linear, 0, {}, harmonics | level, block, -40, 6,
      "Loudness of the source before the filter"},
     {K::source, "amplitude", "Amplitude", U::percent, -200, 200, 100, linear, 0, {}, harmonics | level, block, 0, 0,
@@ -206,13 +229,162 @@ constexpr ParameterDescriptor table[] = {
      "0 % even; above: most at first; below: most at last"},
 
     {K::macro, "value", "Value", U::percent, 0, 100, 0, linear, 0, {}, 0, block, 0, 0, "Moves what it is linked to"},
+
+    onOf(K::postFilter, brightness), chainOf(K::postFilter, brightness), mixOf(K::postFilter, brightness, 100),
+    {K::postFilter, "kind", "Kind", U::choice, 0, 6, 0, linear, 0, filterKindNames, FacetSet(brightness | harmonics), graph, 0, 0,
+     "The kinds of a layer's filter, for all notes together"},
+    {K::postFilter, "slope", "Slope", U::choice, 0, 1, 1, linear, 0, slopeNames, brightness, graph, 0, 0, "Fall per octave beyond the cutoff"},
+    {K::postFilter, "cutoff", "Cutoff", U::hertz, 20, 20000, 2000, logarithmic, 0, {}, brightness | harmonics, block, 40, 16000,
+     "Frequency of the poles"},
+    {K::postFilter, "resonance", "Resonance", U::decibels, -12, 36, -3, linear, 0, {}, brightness | harmonics, block, -11, 20,
+     "Gain at the cutoff; −3 dB is maximally flat"},
+    {K::postFilter, "drive", "Drive", U::decibels, -12, 36, 0, linear, 0, {}, harmonics, block, 0, 0, "Level into a ladder"},
+    {K::postFilter, "feedback", "Feedback", U::percent, -100, 100, 50, linear, 0, {}, brightness | harmonics, block, 0, 0,
+     "Of a comb or of all-passes; negative: the other sign"},
+    {K::postFilter, "stages", "Stages", U::count, 2, 64, 8, linear, 0, {}, brightness, graph, 0, 0, "All-passes in the chain"},
+
+    onOf(K::saturation, harmonics), chainOf(K::saturation, harmonics), mixOf(K::saturation, harmonics, 100),
+    {K::saturation, "curve", "Curve", U::choice, 0, 3, 0, linear, 0, saturationNames, harmonics, graph, 0, 0,
+     "soft: like tanh; hard: clipped; cubic: between; uneven: softer below than above"},
+    {K::saturation, "drive", "Drive", U::decibels, -12, 48, 12, linear, 0, {}, FacetSet(harmonics | level), block, 0, 36,
+     "Level into the curve, which lets no more than full scale through"},
+    {K::saturation, "bias", "Bias", U::percent, -100, 100, 0, linear, 0, {}, harmonics, block, 0, 0,
+     "Shift along the curve; brings even partials"},
+    {K::saturation, "output", "Output", U::decibels, -48, 12, -6, linear, 0, {}, FacetSet(level | harmonics), block, 0, 0, "Level out of the curve"},
+
+    onOf(K::folding, harmonics), chainOf(K::folding, harmonics), mixOf(K::folding, harmonics, 100),
+    {K::folding, "curve", "Curve", U::choice, 0, 1, 0, linear, 0, foldingNames, harmonics, graph, 0, 0,
+     "What goes beyond full scale comes back: along a triangle or a sine"},
+    {K::folding, "drive", "Drive", U::decibels, -12, 36, 12, linear, 0, {}, harmonics, block, 0, 30, "Level into the folds"},
+    {K::folding, "bias", "Bias", U::percent, -100, 100, 0, linear, 0, {}, harmonics, block, 0, 0, "Shift along the folds; brings even partials"},
+    {K::folding, "output", "Output", U::decibels, -48, 12, -6, linear, 0, {}, FacetSet(level | harmonics), block, 0, 0, "Level out of the folds"},
+
+    onOf(K::reduction, FacetSet(noise | harmonics)), chainOf(K::reduction, FacetSet(noise | harmonics)), mixOf(K::reduction, FacetSet(noise | harmonics), 100),
+    {K::reduction, "bits", "Bits", U::count, 1, 24, 12, linear, 0, {}, FacetSet(noise | harmonics), block, 0, 0,
+     "Depth of the samples: steps of 2 / 2^bits of full scale"},
+    {K::reduction, "rate", "Hold rate", U::hertz, 100, 96000, 96000, logarithmic, 0, {}, FacetSet(noise | harmonics), block, 2000, 48000,
+     "How often a new sample is taken; it is held till the next"},
+
+    onOf(K::equalizer, brightness), chainOf(K::equalizer, brightness), mixOf(K::equalizer, brightness, 100),
+    {K::equalizer, "low_cut", "Low cut", U::hertz, 10, 4000, 10, logarithmic, 0, {}, FacetSet(brightness | harmonics), block, 10, 400, "12 dB per octave below; 10 Hz: none"},
+    {K::equalizer, "low_shelf", "Low shelf", U::hertz, 20, 4000, 120, logarithmic, 0, {}, FacetSet(brightness | harmonics), block, 0, 0, "Middle of the low shelf's slope"},
+    {K::equalizer, "low_gain", "Low gain", U::decibels, -24, 24, 0, linear, 0, {}, FacetSet(brightness | harmonics), block, -12, 12, "Gain below the low shelf"},
+    {K::equalizer, "bell_1", "Bell 1", U::hertz, 20, 20000, 500, logarithmic, 0, {}, FacetSet(brightness | harmonics), block, 60, 2000, "Middle of the first bell"},
+    {K::equalizer, "gain_1", "Gain 1", U::decibels, -24, 24, 0, linear, 0, {}, FacetSet(brightness | harmonics), block, -12, 12, "Gain in its middle"},
+    {K::equalizer, "q_1", "Q 1", U::ratio, 0.1, 20, 1, logarithmic, 0, {}, FacetSet(brightness | harmonics), block, 0, 0, "Its narrowness: middle over width"},
+    {K::equalizer, "bell_2", "Bell 2", U::hertz, 20, 20000, 2500, logarithmic, 0, {}, FacetSet(brightness | harmonics), block, 500, 12000, "Middle of the second bell"},
+    {K::equalizer, "gain_2", "Gain 2", U::decibels, -24, 24, 0, linear, 0, {}, FacetSet(brightness | harmonics), block, -12, 12, "Gain in its middle"},
+    {K::equalizer, "q_2", "Q 2", U::ratio, 0.1, 20, 1, logarithmic, 0, {}, FacetSet(brightness | harmonics), block, 0, 0, "Its narrowness: middle over width"},
+    {K::equalizer, "high_shelf", "High shelf", U::hertz, 200, 20000, 6000, logarithmic, 0, {}, FacetSet(brightness | harmonics), block, 0, 0, "Middle of the high shelf's slope"},
+    {K::equalizer, "high_gain", "High gain", U::decibels, -24, 24, 0, linear, 0, {}, FacetSet(brightness | harmonics), block, -12, 12, "Gain above the high shelf"},
+    {K::equalizer, "high_cut", "High cut", U::hertz, 200, 20000, 20000, logarithmic, 0, {}, FacetSet(brightness | harmonics), block, 2000, 20000, "12 dB per octave above; 20 kHz: none"},
+
+    onOf(K::compressor, level), chainOf(K::compressor, level), mixOf(K::compressor, level, 100),
+    {K::compressor, "threshold", "Threshold", U::decibels, -60, 0, -18, linear, 0, {}, level, block, -40, 0, "Peaks above are made smaller"},
+    {K::compressor, "ratio", "Ratio", U::ratio, 1, 20, 4, logarithmic, 0, {}, level, block, 1, 12, "Decibels above the threshold that come out as one"},
+    {K::compressor, "knee", "Knee", U::decibels, 0, 24, 6, linear, 0, {}, level, block, 0, 0, "Width of the way from none to the whole ratio"},
+    {K::compressor, "attack", "Attack", U::milliseconds, 0, 200, 5, logarithmic, 0.1, {}, level, block, 0, 60, "Time to 63 % of a reduction that begins"},
+    {K::compressor, "release", "Release", U::milliseconds, 5, 2000, 120, logarithmic, 0, {}, level, block, 20, 600, "Time to 63 % of one that ends"},
+    {K::compressor, "makeup", "Make-up", U::decibels, -12, 36, 0, linear, 0, {}, level, block, 0, 0, "Gain behind it"},
+
+    onOf(K::bandCompressor, FacetSet(level | brightness)), chainOf(K::bandCompressor, FacetSet(level | brightness)), mixOf(K::bandCompressor, FacetSet(level | brightness), 100),
+    {K::bandCompressor, "low_split", "Low split", U::hertz, 40, 1000, 160, logarithmic, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0, "Between the low and the middle band"},
+    {K::bandCompressor, "high_split", "High split", U::hertz, 1000, 12000, 2500, logarithmic, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0, "Between the middle and the high band"},
+    {K::bandCompressor, "down_threshold", "Down threshold", U::decibels, -60, 0, -20, linear, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0, "A band's level above is made smaller"},
+    {K::bandCompressor, "down_ratio", "Down ratio", U::ratio, 1, 20, 4, logarithmic, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0, "Decibels above that come out as one"},
+    {K::bandCompressor, "up_threshold", "Up threshold", U::decibels, -80, 0, -40, linear, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0, "A band's level below is made greater, by 36 dB at most"},
+    {K::bandCompressor, "up_ratio", "Up ratio", U::ratio, 1, 20, 1, logarithmic, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0, "Decibels below that come out as one"},
+    {K::bandCompressor, "attack", "Attack", U::milliseconds, 0, 200, 10, logarithmic, 0.1, {}, FacetSet(level | brightness | harmonics), block, 0, 0, "Time to 63 % of a louder level"},
+    {K::bandCompressor, "release", "Release", U::milliseconds, 5, 2000, 100, logarithmic, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0, "Time to 63 % of a softer level"},
+    {K::bandCompressor, "low_gain", "Low gain", U::decibels, -36, 36, 0, linear, 0, {}, FacetSet(brightness | harmonics), block, -12, 12, "Gain of the low band"},
+    {K::bandCompressor, "mid_gain", "Middle gain", U::decibels, -36, 36, 0, linear, 0, {}, FacetSet(brightness | harmonics), block, -12, 12, "Gain of the middle band"},
+    {K::bandCompressor, "high_gain", "High gain", U::decibels, -36, 36, 0, linear, 0, {}, FacetSet(brightness | harmonics), block, -12, 12, "Gain of the high band"},
+
+    onOf(K::limiter, level), chainOf(K::limiter, level), mixOf(K::limiter, level, 100),
+    {K::limiter, "drive", "Drive", U::decibels, -12, 36, 0, linear, 0, {}, FacetSet(level | harmonics), block, 0, 24, "Level into it"},
+    {K::limiter, "ceiling", "Ceiling", U::decibels, -36, 0, -0.3, linear, 0, {}, FacetSet(level | harmonics), block, 0, 0, "No sample goes beyond"},
+    {K::limiter, "release", "Release", U::milliseconds, 1, 1000, 60, logarithmic, 0, {}, FacetSet(level | harmonics), block, 5, 300, "Time to 63 % of the way back"},
+
+    onOf(K::chorus, FacetSet(motion | width)), chainOf(K::chorus, FacetSet(motion | width)), mixOf(K::chorus, FacetSet(motion | width), 50),
+    {K::chorus, "voices", "Voices", U::count, 2, 8, 2, linear, 0, {}, FacetSet(motion | width | harmonics), graph, 0, 0, "Delayed copies, of equal power together"},
+    {K::chorus, "rate", "Rate", U::hertz, 0, 10, 0.6, logarithmic, 0.02, {}, motion, block, 0.05, 5, "Cycles of the delays per second"},
+    {K::chorus, "depth", "Depth", U::milliseconds, 0, 20, 2, logarithmic, 0.1, {}, FacetSet(motion | pitch), block, 0.1, 8, "How far the delays go to either side"},
+    {K::chorus, "delay", "Delay", U::milliseconds, 1, 50, 12, logarithmic, 0, {}, FacetSet(motion | harmonics), block, 2, 30, "Delay in the middle"},
+    {K::chorus, "spread", "Spread", U::percent, 0, 100, 100, linear, 0, {}, width, block, 0, 100, "How far the copies are panned apart"},
+
+    onOf(K::flanger, FacetSet(motion | harmonics)), chainOf(K::flanger, FacetSet(motion | harmonics)), mixOf(K::flanger, FacetSet(motion | harmonics), 50),
+    {K::flanger, "rate", "Rate", U::hertz, 0, 20, 0.3, logarithmic, 0.02, {}, motion, block, 0.05, 5, "Cycles of the delay per second; 0: it stands"},
+    {K::flanger, "depth", "Depth", U::milliseconds, 0, 10, 1, logarithmic, 0.05, {}, FacetSet(motion | harmonics), block, 0.05, 5, "How far the delay goes to either side"},
+    {K::flanger, "delay", "Delay", U::milliseconds, 0.1, 20, 2, logarithmic, 0, {}, FacetSet(motion | harmonics), block, 0.3, 10, "Delay in the middle"},
+    {K::flanger, "feedback", "Feedback", U::percent, -98, 98, 40, linear, 0, {}, FacetSet(motion | harmonics), block, -90, 90, "What comes out goes in again"},
+    {K::flanger, "phase", "Start phase", U::degrees, 0, 360, 0, linear, 0, {}, FacetSet(motion | harmonics), block, 0, 360, "Place in the cycle at the beginning"},
+    {K::flanger, "sides", "Left to right", U::degrees, 0, 180, 0, linear, 0, {}, width, block, 0, 0, "How far the right side is ahead in the cycle"},
+
+    onOf(K::phaser, FacetSet(motion | harmonics)), chainOf(K::phaser, FacetSet(motion | harmonics)), mixOf(K::phaser, FacetSet(motion | harmonics), 50),
+    {K::phaser, "stages", "Stages", U::count, 2, 64, 6, linear, 0, {}, FacetSet(motion | harmonics), graph, 0, 0, "All-passes in the chain"},
+    {K::phaser, "rate", "Rate", U::hertz, 0, 20, 0.4, logarithmic, 0.02, {}, motion, block, 0.05, 5, "Cycles per second; 0: it stands"},
+    {K::phaser, "center", "Center", U::hertz, 50, 10000, 800, logarithmic, 0, {}, FacetSet(motion | harmonics), block, 100, 5000, "Frequency about which it moves"},
+    {K::phaser, "depth", "Depth", U::semitones, 0, 60, 24, linear, 0, {}, FacetSet(motion | harmonics), block, 0, 48, "How far it goes to either side"},
+    {K::phaser, "feedback", "Feedback", U::percent, -98, 98, 30, linear, 0, {}, FacetSet(motion | harmonics), block, -90, 90, "What comes out goes in again"},
+    {K::phaser, "phase", "Start phase", U::degrees, 0, 360, 0, linear, 0, {}, FacetSet(motion | harmonics), block, 0, 360, "Place in the cycle at the beginning"},
+    {K::phaser, "sides", "Left to right", U::degrees, 0, 180, 0, linear, 0, {}, width, block, 0, 0, "How far the right side is ahead in the cycle"},
+
+    onOf(K::shifter, FacetSet(pitch | harmonics)), chainOf(K::shifter, FacetSet(pitch | harmonics)), mixOf(K::shifter, FacetSet(pitch | harmonics), 100),
+    {K::shifter, "shift", "Shift", U::hertz, -4000, 4000, 0, linear, 0, {}, FacetSet(pitch | harmonics | motion), block, -500, 500, "Every partial moves by so many hertz"},
+    {K::shifter, "apart", "Sides apart", U::percent, 0, 100, 0, linear, 0, {}, width, block, 0, 0, "0 %: both alike; 100 %: the right side the other way"},
+
+    onOf(K::resonator, FacetSet(harmonics | brightness)), chainOf(K::resonator, FacetSet(harmonics | brightness)), mixOf(K::resonator, FacetSet(harmonics | brightness), 50),
+    {K::resonator, "follow", "Follows the key", U::onOff, 0, 1, 0, linear, 0, {}, FacetSet(harmonics | brightness), graph, 0, 0, "On: the newest note sets its pitch"},
+    {K::resonator, "pitch", "Pitch", U::hertz, 20, 8000, 220, logarithmic, 0, {}, FacetSet(harmonics | brightness), block, 40, 2000, "Lowest frequency at which it rings"},
+    {K::resonator, "semitone", "Semitone", U::semitones, -36, 36, 0, linear, 0, {}, FacetSet(harmonics | brightness), block, 0, 0, "Semitones from the newest note"},
+    {K::resonator, "decay", "Decay", U::milliseconds, 5, 20000, 500, logarithmic, 0, {}, FacetSet(harmonics | brightness | space | level), block, 30, 3000, "Time in which the ringing falls by 60 dB"},
+    {K::resonator, "damping", "Damping", U::hertz, 200, 20000, 8000, logarithmic, 0, {}, FacetSet(harmonics | brightness), block, 800, 20000, "Partials above die away sooner"},
+    {K::resonator, "odd", "Odd only", U::onOff, 0, 1, 0, linear, 0, {}, harmonics, graph, 0, 0, "Rings at odd multiples only"},
+
+    onOf(K::delay, space), chainOf(K::delay, space), mixOf(K::delay, space, 35),
+    {K::delay, "timing", "Timed in notes", U::onOff, 0, 1, 0, linear, 0, {}, space, graph, 0, 0, "On: the time is a note value at the tempo"},
+    {K::delay, "time", "Time", U::milliseconds, 1, 4000, 375, logarithmic, 0, {}, space, block, 30, 1000, "From one echo to the next"},
+    {K::delay, "beats", "Note value", U::choice, 0, 27, 12, linear, 0, noteValueNames, space, graph, 0, 0, "The time at the tempo"},
+    {K::delay, "offset", "Right offset", U::milliseconds, -100, 100, 0, linear, 0, {}, FacetSet(space | width), block, 0, 0, "How much later the right side's echoes come"},
+    {K::delay, "feedback", "Feedback", U::percent, 0, 110, 35, linear, 0, {}, space, block, 0, 90, "Each echo's share of the one before"},
+    {K::delay, "cross", "Ping-pong", U::onOff, 0, 1, 0, linear, 0, {}, FacetSet(space | width), graph, 0, 0, "Echoes change sides, beginning on the left"},
+    {K::delay, "low_cut", "Low cut", U::hertz, 10, 4000, 10, logarithmic, 0, {}, space, block, 10, 800, "Each echo loses what lies below; 10 Hz: nothing"},
+    {K::delay, "high_cut", "High cut", U::hertz, 200, 20000, 20000, logarithmic, 0, {}, space, block, 800, 20000, "Each echo loses what lies above; 20 kHz: nothing"},
+    {K::delay, "rate", "Movement rate", U::hertz, 0, 20, 0.5, logarithmic, 0.02, {}, FacetSet(space | motion), block, 0, 0, "Cycles of the time per second"},
+    {K::delay, "depth", "Movement", U::milliseconds, 0, 20, 0, logarithmic, 0.1, {}, FacetSet(space | motion), block, 0, 0, "How far the time goes to either side"},
+
+    onOf(K::reverb, space), chainOf(K::reverb, space), mixOf(K::reverb, space, 25),
+    {K::reverb, "size", "Size", U::milliseconds, 1, 150, 35, logarithmic, 0, {}, space, block, 2, 100, "Mean time between two reflections: a few ms are metallic, 100 a hall"},
+    {K::reverb, "decay", "Decay", U::milliseconds, 20, 30000, 1500, logarithmic, 0, {}, space, block, 100, 8000, "Time in which it falls by 60 dB"},
+    {K::reverb, "pre_delay", "Pre-delay", U::milliseconds, 0, 500, 10, logarithmic, 2, {}, space, block, 0, 100, "Time before the first reflection, beyond the size"},
+    {K::reverb, "damping", "Damping", U::hertz, 500, 20000, 6000, logarithmic, 0, {}, FacetSet(space | brightness), block, 1000, 20000, "Where it falls twice as fast as in the middle; 20 kHz: nowhere"},
+    {K::reverb, "low_cut", "Low cut", U::hertz, 10, 2000, 10, logarithmic, 0, {}, FacetSet(space | brightness), block, 10, 400, "Nothing below is reflected; 10 Hz: all is"},
+    {K::reverb, "movement", "Movement", U::percent, 0, 100, 10, linear, 0, {}, FacetSet(space | motion), block, 0, 0, "How far the reflections wander, which takes the ringing away"},
+    {K::reverb, "spread", "Spread", U::percent, 0, 100, 100, linear, 0, {}, FacetSet(space | width), block, 0, 0, "0 %: the same on both sides"},
+
+    onOf(K::response, FacetSet(brightness | space)), chainOf(K::response, FacetSet(brightness | space)), mixOf(K::response, FacetSet(brightness | space), 100),
+    {K::response, "kind", "Kind", U::choice, 0, 1, 1, linear, 0, responseNames, FacetSet(brightness | space), graph, 0, 0, "A recorded impulse response, or the band of a small speaker"},
+    {K::response, "low", "Low edge", U::hertz, 20, 2000, 300, logarithmic, 0, {}, brightness, block, 0, 0, "A speaker falls by 24 dB per octave below"},
+    {K::response, "high", "High edge", U::hertz, 1000, 20000, 4000, logarithmic, 0, {}, brightness, block, 0, 0, "And above"},
+    {K::response, "level", "Level", U::decibels, -48, 24, 0, linear, 0, {}, level, block, 0, 0, "Level behind it"},
+
+    onOf(K::width, width), chainOf(K::width, width), mixOf(K::width, width, 100),
+    {K::width, "low_split", "Low split", U::hertz, 40, 1000, 120, logarithmic, 0, {}, width, block, 60, 400, "Between the low and the middle band"},
+    {K::width, "high_split", "High split", U::hertz, 1000, 12000, 3000, logarithmic, 0, {}, width, block, 0, 0, "Between the middle and the high band"},
+    {K::width, "low", "Low width", U::percent, 0, 200, 100, linear, 0, {}, width, block, 0, 200, "0 %: mono; 100 %: as it is"},
+    {K::width, "mid", "Middle width", U::percent, 0, 200, 100, linear, 0, {}, width, block, 0, 200, "0 %: mono; 100 %: as it is"},
+    {K::width, "high", "High width", U::percent, 0, 200, 100, linear, 0, {}, width, block, 0, 200, "0 %: mono; 100 %: as it is"},
 };
 // clang-format on
 
-constexpr std::array<string_view, moduleKindCount> kindWords{"output",   "voicing", "layer", "source", "filter",
-                                                               "envelope", "lfo",     "link",  "macro"};
-constexpr std::array<string_view, moduleKindCount> kindLabels{"Output",   "Voicing", "Layer", "Source", "Filter",
-                                                                "Envelope", "LFO",     "Link",  "Macro"};
+constexpr std::array<string_view, moduleKindCount> kindWords{
+    "output",    "voicing",    "layer",           "source",  "filter", "envelope", "lfo",    "link",    "macro",
+    "post-filter", "saturation", "folding",       "reduction", "equalizer", "compressor", "band-compressor", "limiter", "chorus",
+    "flanger",   "phaser",     "shifter",         "resonator", "delay", "reverb",  "response", "width"};
+constexpr std::array<string_view, moduleKindCount> kindLabels{
+    "Output",    "Voicing",    "Layer",           "Source",  "Filter", "Envelope", "LFO",    "Link",    "Macro",
+    "Post-filter", "Saturation", "Wave folding",  "Bit reduction", "Equalizer", "Compressor", "Band compressor", "Limiter", "Chorus",
+    "Flanger",   "Phaser",     "Frequency shift", "Comb resonator", "Delay", "Reverb", "Response", "Band width"};
 constexpr std::array<string_view, facetCount> facetLabels{"Pitch", "Level",  "Harmonics", "Brightness",
                                                           "Noise", "Motion", "Width",     "Space"};
 

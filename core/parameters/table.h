@@ -19,8 +19,37 @@ using FacetSet = std::uint8_t;
 constexpr FacetSet facetBit(Facet facet) { return static_cast<FacetSet>(1u << static_cast<unsigned>(facet)); }
 
 /// What a patch is made of. A module of a patch is one of these with a key of its own.
-enum class ModuleKind : std::uint8_t { output, voicing, layer, source, filter, envelope, lfo, link, macro };
-inline constexpr int moduleKindCount = 9;
+/// From postFilter on: effects, in chains of any order behind the layers.
+enum class ModuleKind : std::uint8_t {
+    output,
+    voicing,
+    layer,
+    source,
+    filter,
+    envelope,
+    lfo,
+    link,
+    macro,
+    postFilter,
+    saturation,
+    folding,
+    reduction,
+    equalizer,
+    compressor,
+    bandCompressor,
+    limiter,
+    chorus,
+    flanger,
+    phaser,
+    shifter,
+    resonator,
+    delay,
+    reverb,
+    response,
+    width
+};
+inline constexpr int moduleKindCount = 26;
+constexpr bool isEffect(ModuleKind kind) { return kind >= ModuleKind::postFilter; }
 /// The word that stands for the kind in an address: "source", "filter", …
 std::string_view wordOf(ModuleKind kind);
 /// How people read it: "Source", "Filter", …
@@ -39,6 +68,7 @@ enum class Unit : std::uint8_t {
     percent,
     degrees,
     decibelsPerOctave,
+    ratio, ///< a plain number: Q, or decibels in per decibel out
     amount ///< of a link: in the unit in which its destination is moved, see movementUnit()
 };
 
@@ -89,7 +119,7 @@ int fieldIndex(ModuleKind kind, std::string_view field);
 /// The whole table.
 std::span<const ParameterDescriptor> parameterTable();
 /// Grows whenever the table or the sound of a parameter changes.
-inline constexpr int parameterTableVersion = 2;
+inline constexpr int parameterTableVersion = 3;
 
 /// What moves a parameter (links, the search's steps) moves it along its scale: frequencies in semitones, other
 /// logarithmic quantities in octaves (doublings of value + logOffset), everything else in its own unit.
@@ -101,7 +131,15 @@ double fromMovement(const ParameterDescriptor& descriptor, double moved);
 /// Values of source:…/wave and blend_wave.
 enum class Wave : std::uint8_t { sine, triangle, saw, pulse, clippedSine, harmonics, wavetable, noise, sample };
 /// Values of source:…/route.
-enum class Route : std::uint8_t { filter1, filter2, both, pastFilters };
+enum class Route : std::uint8_t { filter1, filter2, both, pastFilters, pastEffects };
+/// Values of every effect's chain.
+enum class Chain : std::uint8_t { main, send };
+/// Values of saturation:…/curve.
+enum class SaturationCurve : std::uint8_t { soft, hard, cubic, uneven };
+/// Values of folding:…/curve.
+enum class FoldingCurve : std::uint8_t { triangle, sine };
+/// Values of response:…/kind.
+enum class ResponseKind : std::uint8_t { recorded, speaker };
 /// Values of source:…/sync.
 enum class Sync : std::uint8_t { off, itself, a, b, c, d };
 /// Values of layer:…/routing.

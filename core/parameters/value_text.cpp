@@ -45,6 +45,7 @@ std::string_view symbolOf(Unit unit) {
     case Unit::percent: return "%";
     case Unit::degrees: return "°";
     case Unit::decibelsPerOctave: return "dB/oct";
+    case Unit::ratio:
     case Unit::amount:
     case Unit::choice:
     case Unit::onOff:
@@ -61,6 +62,7 @@ std::string textOf(const ParameterDescriptor& descriptor, double value) {
     }
     case Unit::onOff: return value >= 0.5 ? "on" : "off";
     case Unit::count: return fmt::format("{:.0f}", value);
+    case Unit::ratio: return threeDigits(value);
     case Unit::hertz:
         return std::abs(value) >= 1000.0 ? threeDigits(value / 1000.0) + " kHz" : threeDigits(value) + " Hz";
     case Unit::milliseconds:

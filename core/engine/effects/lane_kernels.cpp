@@ -1,0 +1,520 @@
+#include "core/engine/effects/lane_kernels.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "core/engine/effects/lane_kernels.cpp"
+#include <hwy/foreach_target.h>
+
+#include "core/engine/lanes-inl.h"
+
+HWY_BEFORE_NAMESPACE();
+namespace facet::kernels::HWY_NAMESPACE {
+
+HWY_INLINE Moving moving(const LaneValue& value, int frames) {
+    Moving m;
+    m.from(load(value.now.data()), load(value.to.data()), splat(1.0f / static_cast<float>(frames)));
+    return m;
+}
+HWY_INLINE Group load(const Row& row) { return load(row.data()); }
+HWY_INLINE void store(const Group& a, Row& row) { store(a, row.data()); }
+
+// ---- sections ----
+
+HWY_INLINE void runSection(Section& s, float (*side)[laneCount], std::size_t which, int frames) {
+    Moving g = moving(s.g, frames);
+    Moving damping = moving(s.damping, frames);
+    Moving in = moving(s.in, frames);
+    Moving band = moving(s.band, frames);
+    Moving low = moving(s.low, frames);
+    Group bandMemory = load(s.bandMemory[which]);
+    Group lowMemory = load(s.lowMemory[which]);
+    for (int t = 0; t < frames; ++t) {
+        const Group x = load(side[t]);
+        const Group a1 = splat(1.0f) / mulAdd(g.now, g.now + damping.now, splat(1.0f));
+        const Group a2 = g.now * a1;
+        const Group v3 = x - lowMemory;
+        const Group v1 = mulAdd(a1, bandMemory, a2 * v3);
+        const Group v2 = mulAdd(a2, bandMemory, mulAdd(g.now * a2, v3, lowMemory));
+        bandMemory = v1 + v1 - bandMemory;
+        lowMemory = v2 + v2 - lowMemory;
+        store(mulAdd(in.now, x, mulAdd(band.now, v1, low.now * v2)), side[t]);
+        for (Moving* m : {&g, &damping, &in, &band, &low}) m->advance();
+    }
+    store(bandMemory, s.bandMemory[which]);
+    store(lowMemory, s.lowMemory[which]);
+}
+
+void runSections(Section* const* sections, int count, StereoLanes& lanes, int frames) {
+    for (int i = 0; i < count; ++i) {
+        runSection(*sections[i], lanes.left, 0, frames);
+        runSection(*sections[i], lanes.right, 1, frames);
+    }
+}
+
+// ---- oversampling ----
+
+/// Both chains of a half-band filter; the even coefficients belong to the first.
+template <int N> struct HalfBand {
+    const float* c; ///< N coefficients
+    Group state[N + 2];
+
+    HWY_INLINE HalfBand(const float* coefficients, const HalfBandMemory<N>& memory) : c(coefficients) {
+        for (std::size_t i = 0; i < N + 2; ++i) state[i] = load(memory.state[i]);
+    }
+    HWY_INLINE void save(HalfBandMemory<N>& memory) const {
+        for (std::size_t i = 0; i < N + 2; ++i) store(state[i], memory.state[i]);
+    }
+    /// One sample through the chain that begins with coefficient `which`.
+    template <int which> HWY_INLINE Group chain(Group x) {
+        Group* memory = state + which * (N / 2 + 1);
+        for (int i = 0; i < N / 2; ++i) {
+            const Group y = mulAdd(x - memory[i + 1], splat(c[2 * i + which]), memory[i]);
+            memory[i] = x;
+            x = y;
+        }
+        memory[N / 2] = x;
+        return x;
+    }
+    HWY_INLINE void up(const Group& x, Group& first, Group& second) {
+        first = chain<0>(x);
+        second = chain<1>(x);
+    }
+    HWY_INLINE Group down(const Group& first, const Group& second) {
+        return (chain<0>(second) + chain<1>(first)) * splat(0.5f);
+    }
+};
+
+HWY_INLINE Group shaped(ShaperCurve curve, const Group& x) {
+    switch (curve) {
+    case ShaperCurve::soft: return saturated(x);
+    case ShaperCurve::hard: return clamp(x, -1.0f, 1.0f);
+    case ShaperCurve::cubic: { // slope 1 at 0, flat at ±3/2
+        const Group held = clamp(x, -1.5f, 1.5f);
+        return held - held * held * held * splat(4.0f / 27.0f);
+    }
+    case ShaperCurve::uneven:
+        return whereGreater(x, splat(0.0f), saturated(x), saturated(x * splat(0.4f)) * splat(2.5f));
+    case ShaperCurve::triangle: {
+        const Group quarter = x * splat(0.25f);
+        const Group t = quarter - rounded(quarter);
+        return withSignOf(splat(1.0f) - magnitude(magnitude(t) - splat(0.25f)) * splat(4.0f), t);
+    }
+    case ShaperCurve::sine: return sineOfCycles(x * splat(0.25f));
+    }
+    return x;
+}
+
+HWY_INLINE void shapeSide(Shaper& shaper, std::size_t which, float (*side)[laneCount], const float* outer,
+                          const float* inner, int frames) {
+    ShaperSide& memory = shaper.sides[which];
+    HalfBand<outerTaps> up(outer, memory.up), down(outer, memory.down);
+    HalfBand<innerTaps> upInner(inner, memory.upInner[0]), downInner(inner, memory.downInner[0]);
+    Moving drive = moving(shaper.drive, frames);
+    Moving bias = moving(shaper.bias, frames);
+    Moving output = moving(shaper.output, frames);
+    Moving mix = moving(shaper.mix, frames);
+    Group in = load(memory.blockedIn);
+    Group out = load(memory.blockedOut);
+    const Group pole = splat(1.0f - 2.0f * std::numbers::pi_v<float> * 5.0f / shaper.rateHz);
+    for (int t = 0; t < frames; ++t) {
+        const Group rest = shaped(shaper.curve, bias.now);
+        Group twice[2], wet[2];
+        up.up(load(side[t]), twice[0], twice[1]);
+        for (int k = 0; k < 2; ++k) {
+            Group four[2], curved[2];
+            upInner.up(twice[k], four[0], four[1]);
+            for (int n = 0; n < 2; ++n) {
+                const Group y = shaped(shaper.curve, mulAdd(four[n], drive.now, bias.now)) - rest;
+                curved[n] = mulAdd(mulAdd(y, output.now, splat(0.0f) - four[n]), mix.now, four[n]);
+            }
+            wet[k] = downInner.down(curved[0], curved[1]);
+        }
+        const Group x = down.down(wet[0], wet[1]);
+        // What an uneven curve adds as a constant is taken off.
+        out = mulAdd(out, pole, x - in);
+        in = x;
+        store(out, side[t]);
+        for (Moving* m : {&drive, &bias, &output, &mix}) m->advance();
+    }
+    store(in, memory.blockedIn);
+    store(out, memory.blockedOut);
+    up.save(memory.up);
+    down.save(memory.down);
+    upInner.save(memory.upInner[0]);
+    downInner.save(memory.downInner[0]);
+}
+
+void runShaper(Shaper& shaper, StereoLanes& lanes, const float* outer, const float* inner, int frames) {
+    shapeSide(shaper, 0, lanes.left, outer, inner, frames);
+    shapeSide(shaper, 1, lanes.right, outer, inner, frames);
+}
+
+void runReduction(Reduction& r, StereoLanes& lanes, int frames) {
+    Moving step = moving(r.step, frames);
+    Moving share = moving(r.share, frames);
+    Group phase = load(r.phase);
+    Group left = load(r.held[0]);
+    Group right = load(r.held[1]);
+    const Group one = splat(1.0f);
+    for (int t = 0; t < frames; ++t) {
+        phase = phase + share.now;
+        const Group again = splat(0.9999f); // rates that are a whole share of ours do not slip by rounding
+        left = whereGreater(phase, again, rounded(load(lanes.left[t]) / step.now) * step.now, left);
+        right = whereGreater(phase, again, rounded(load(lanes.right[t]) / step.now) * step.now, right);
+        phase = whereGreater(phase, again, phase - larger(one, floored(phase)), phase);
+        store(left, lanes.left[t]);
+        store(right, lanes.right[t]);
+        step.advance();
+        share.advance();
+    }
+    store(phase, r.phase);
+    store(left, r.held[0]);
+    store(right, r.held[1]);
+}
+
+// ---- frequency shift ----
+
+HWY_INLINE void shiftSide(ShifterSide& memory, float (*side)[laneCount], const Row& phase, const Row& step,
+                          const float* c, int frames) {
+    constexpr int half = hilbertTaps / 2;
+    constexpr std::size_t places = hilbertTaps + 2;
+    Group one[places], two[places]; // one and two samples ago
+    for (std::size_t i = 0; i < places; ++i) {
+        one[i] = load(memory.memory[2 * i]);
+        two[i] = load(memory.memory[2 * i + 1]);
+    }
+    Group lastIn = load(memory.lastIn);
+    const Group begin = load(phase);
+    const Group perSample = load(step);
+    const auto chain = [&](Group x, int which) HWY_ATTR {
+        const int first = which * (half + 1);
+        for (int i = 0; i < half; ++i) {
+            // (c − z⁻²) / (1 − c z⁻²)
+            const Group y = mulAdd(splat(c[2 * i + which]), x + two[first + i + 1], splat(0.0f) - two[first + i]);
+            two[first + i] = one[first + i];
+            one[first + i] = x;
+            x = y;
+        }
+        two[first + half] = one[first + half];
+        one[first + half] = x;
+        return x;
+    };
+    for (int t = 0; t < frames; ++t) {
+        const Group x = load(side[t]);
+        const Group real = chain(x, 0);
+        const Group imaginary = chain(lastIn, 1);
+        lastIn = x;
+        const Group turn = mulAdd(splat(static_cast<float>(t)), perSample, begin);
+        store(real * sineOfCycles(turn + splat(0.25f)) - imaginary * sineOfCycles(turn), side[t]);
+    }
+    for (std::size_t i = 0; i < places; ++i) {
+        store(one[i], memory.memory[2 * i]);
+        store(two[i], memory.memory[2 * i + 1]);
+    }
+    store(lastIn, memory.lastIn);
+}
+
+void runShifter(Shifter& shifter, StereoLanes& lanes, const float* c, int frames) {
+    shiftSide(shifter.sides[0], lanes.left, shifter.phase[0], shifter.step[0], c, frames);
+    shiftSide(shifter.sides[1], lanes.right, shifter.phase[1], shifter.step[1], c, frames);
+}
+
+// ---- dynamics ----
+
+constexpr float dbPerOctaveOfGain = 6.020599913f; // 20 log10 2
+
+HWY_INLINE Group dbOf(const Group& gain) { return log2Of(larger(gain, splat(1e-9f))) * splat(dbPerOctaveOfGain); }
+HWY_INLINE Group gainOf(const Group& db) { return exp2Of(clamp(db * splat(1.0f / dbPerOctaveOfGain), -40.0f, 40.0f)); }
+HWY_INLINE Group peakOf(const StereoLanes& lanes, int t) {
+    return larger(magnitude(load(lanes.left[t])), magnitude(load(lanes.right[t])));
+}
+
+void runCompressor(Compressor& c, StereoLanes& lanes, int frames) {
+    Moving threshold = moving(c.threshold, frames), slope = moving(c.slope, frames), knee = moving(c.knee, frames);
+    Moving attack = moving(c.attack, frames), release = moving(c.release, frames), makeup = moving(c.makeup, frames);
+    Group held = load(c.held);
+    Group reduction = load(c.reduction);
+    const Group zero = splat(0.0f);
+    for (int t = 0; t < frames; ++t) {
+        const Group over = dbOf(peakOf(lanes, t)) - threshold.now;
+        const Group width = larger(knee.now, splat(1e-3f));
+        const Group half = width * splat(0.5f);
+        const Group bent = smaller(larger(over + half, zero), width);
+        const Group wanted = slope.now * (bent * bent / (width + width) + larger(over - half, zero));
+        held = larger(wanted, mulAdd(release.now, held - wanted, wanted));
+        reduction = mulAdd(attack.now, reduction - held, held);
+        const Group gain = makeup.now * gainOf(zero - reduction);
+        store(load(lanes.left[t]) * gain, lanes.left[t]);
+        store(load(lanes.right[t]) * gain, lanes.right[t]);
+        for (Moving* m : {&threshold, &slope, &knee, &attack, &release, &makeup}) m->advance();
+    }
+    store(held, c.held);
+    store(reduction, c.reduction);
+}
+
+void runLimiter(Limiter& l, StereoLanes& lanes, int frames) {
+    Moving drive = moving(l.drive, frames), ceiling = moving(l.ceiling, frames), release = moving(l.release, frames);
+    Group less = load(l.gain);
+    const Group one = splat(1.0f);
+    for (int t = 0; t < frames; ++t) {
+        const Group peak = larger(peakOf(lanes, t) * drive.now, splat(1e-9f));
+        less = larger(less * release.now, one - ceiling.now / larger(peak, ceiling.now));
+        const Group gain = (one - less) * drive.now;
+        // Rounding may leave a sample a hair beyond.
+        const auto held = [&](const Group& x)
+                              HWY_ATTR { return smaller(larger(x, splat(0.0f) - ceiling.now), ceiling.now); };
+        store(held(load(lanes.left[t]) * gain), lanes.left[t]);
+        store(held(load(lanes.right[t]) * gain), lanes.right[t]);
+        for (Moving* m : {&drive, &ceiling, &release}) m->advance();
+    }
+    store(less, l.gain);
+}
+
+// ---- bands ----
+
+constexpr float butterworth = std::numbers::sqrt2_v<float>;
+
+/// A maximally flat section of second order at one cutoff.
+struct FlatSection {
+    Group band, low;
+    HWY_INLINE explicit FlatSection(const std::array<Row, 2>& memory) : band(load(memory[0])), low(load(memory[1])) {}
+    HWY_INLINE void save(std::array<Row, 2>& memory) const {
+        store(band, memory[0]);
+        store(low, memory[1]);
+    }
+    HWY_INLINE void tick(const Group& x, const Group& g, Group& lowOut, Group& bandOut) {
+        const Group a1 = splat(1.0f) / mulAdd(g, g + splat(butterworth), splat(1.0f));
+        const Group a2 = g * a1;
+        const Group v3 = x - low;
+        bandOut = mulAdd(a1, band, a2 * v3);
+        lowOut = mulAdd(a2, band, mulAdd(g * a2, v3, low));
+        band = bandOut + bandOut - band;
+        low = lowOut + lowOut - low;
+    }
+    HWY_INLINE Group lowPass(const Group& x, const Group& g) {
+        Group l, b;
+        tick(x, g, l, b);
+        return l;
+    }
+    HWY_INLINE Group highPass(const Group& x, const Group& g) {
+        Group l, b;
+        tick(x, g, l, b);
+        return x - splat(butterworth) * b - l;
+    }
+    HWY_INLINE void both(const Group& x, const Group& g, Group& lowOut, Group& highOut) {
+        Group b;
+        tick(x, g, lowOut, b);
+        highOut = x - splat(butterworth) * b - lowOut;
+    }
+    HWY_INLINE Group allPass(const Group& x, const Group& g) {
+        Group l, b;
+        tick(x, g, l, b);
+        return x - splat(2.0f * butterworth) * b;
+    }
+};
+
+struct LaneSplitter {
+    FlatSection high1, low1, high2, low2, low3, mid3, allPass;
+    HWY_INLINE explicit LaneSplitter(const Splitter& s)
+        : high1(s.memory[0]), low1(s.memory[1]), high2(s.memory[2]), low2(s.memory[3]), low3(s.memory[4]),
+          mid3(s.memory[5]), allPass(s.memory[6]) {}
+    HWY_INLINE void save(Splitter& s) const {
+        const FlatSection* all[] = {&high1, &low1, &high2, &low2, &low3, &mid3, &allPass};
+        for (std::size_t i = 0; i < 7; ++i) all[i]->save(s.memory[i]);
+    }
+    HWY_INLINE void split(const Group& x, const Group& lowG, const Group& highG, Group (&bands)[3]) {
+        Group below, above, low, middle;
+        high1.both(x, highG, below, above);
+        below = low1.lowPass(below, highG);
+        bands[2] = allPass.allPass(high2.highPass(above, highG), lowG);
+        low2.both(below, lowG, low, middle);
+        bands[0] = low3.lowPass(low, lowG);
+        bands[1] = mid3.highPass(middle, lowG);
+    }
+};
+
+void runBandCompressor(BandCompressor& c, StereoLanes& lanes, int frames) {
+    LaneSplitter left(c.splitters[0]), right(c.splitters[1]);
+    Moving lowSplit = moving(c.lowSplit, frames), highSplit = moving(c.highSplit, frames);
+    Moving downThreshold = moving(c.downThreshold, frames), downSlope = moving(c.downSlope, frames);
+    Moving upThreshold = moving(c.upThreshold, frames), upSlope = moving(c.upSlope, frames);
+    Moving attack = moving(c.attack, frames), release = moving(c.release, frames);
+    Moving gains[3] = {moving(c.gains[0], frames), moving(c.gains[1], frames), moving(c.gains[2], frames)};
+    Group level[3] = {load(c.level[0]), load(c.level[1]), load(c.level[2])};
+    Group most = splat(0.0f);
+    const Group zero = splat(0.0f);
+    for (int t = 0; t < frames; ++t) {
+        Group l[3], r[3];
+        left.split(load(lanes.left[t]), lowSplit.now, highSplit.now, l);
+        right.split(load(lanes.right[t]), lowSplit.now, highSplit.now, r);
+        Group x = zero, y = zero;
+        most = zero;
+        for (int b = 0; b < 3; ++b) {
+            const Group peak = larger(magnitude(l[b]), magnitude(r[b]));
+            const Group rate = whereGreater(peak, level[b], attack.now, release.now);
+            level[b] = mulAdd(rate, level[b] - peak, peak);
+            const Group db = dbOf(level[b]);
+            const Group down = downSlope.now * larger(db - downThreshold.now, zero);
+            // What lies below −80 dB is let go, so that silence stays silent.
+            const Group heard = clamp((db + splat(100.0f)) * splat(1.0f / 20.0f), 0.0f, 1.0f);
+            const Group up = heard * smaller(upSlope.now * larger(upThreshold.now - db, zero), splat(36.0f));
+            const Group gain = gains[b].now * gainOf(up - down);
+            most = larger(most, down);
+            x = mulAdd(l[b], gain, x);
+            y = mulAdd(r[b], gain, y);
+            gains[b].advance();
+        }
+        store(x, lanes.left[t]);
+        store(y, lanes.right[t]);
+        for (Moving* m : {&lowSplit, &highSplit, &downThreshold, &downSlope, &upThreshold, &upSlope, &attack, &release})
+            m->advance();
+    }
+    for (std::size_t b = 0; b < 3; ++b) store(level[b], c.level[b]);
+    store(most, c.reduction);
+    left.save(c.splitters[0]);
+    right.save(c.splitters[1]);
+}
+
+void runBandWidth(BandWidth& w, StereoLanes& lanes, int frames) {
+    LaneSplitter side(w.side);
+    FlatSection lowTurn(w.middle.memory[0]), highTurn(w.middle.memory[1]);
+    Moving lowSplit = moving(w.lowSplit, frames), highSplit = moving(w.highSplit, frames);
+    Moving widths[3] = {moving(w.widths[0], frames), moving(w.widths[1], frames), moving(w.widths[2], frames)};
+    for (int t = 0; t < frames; ++t) {
+        const Group l = load(lanes.left[t]);
+        const Group r = load(lanes.right[t]);
+        const Group middle = lowTurn.allPass(highTurn.allPass((l + r) * splat(0.5f), highSplit.now), lowSplit.now);
+        Group bands[3];
+        side.split((l - r) * splat(0.5f), lowSplit.now, highSplit.now, bands);
+        Group s = splat(0.0f);
+        for (int b = 0; b < 3; ++b) {
+            s = mulAdd(bands[b], widths[b].now, s);
+            widths[b].advance();
+        }
+        store(middle + s, lanes.left[t]);
+        store(middle - s, lanes.right[t]);
+        lowSplit.advance();
+        highSplit.advance();
+    }
+    side.save(w.side);
+    lowTurn.save(w.middle.memory[0]);
+    highTurn.save(w.middle.memory[1]);
+}
+
+} // namespace facet::kernels::HWY_NAMESPACE
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace facet::kernels {
+
+HWY_EXPORT(runSections);
+HWY_EXPORT(runShaper);
+HWY_EXPORT(runReduction);
+HWY_EXPORT(runShifter);
+HWY_EXPORT(runCompressor);
+HWY_EXPORT(runLimiter);
+HWY_EXPORT(runBandCompressor);
+HWY_EXPORT(runBandWidth);
+
+void runSections(std::span<Section* const> sections, StereoLanes& lanes, int frames) {
+    HWY_DYNAMIC_DISPATCH(runSections)(sections.data(), static_cast<int>(sections.size()), lanes, frames);
+    for (Section* section : sections) section->arrive();
+}
+
+namespace {
+
+std::vector<float> asFloats(const std::vector<double>& values) { return {values.begin(), values.end()}; }
+
+/// What lies below 20 kHz at 48 kHz passes; what would fold onto it does not.
+constexpr double outerTransition = 2.0 * (0.25 - 20.0 / 96.0), innerTransition = 2.0 * (0.25 - 20.0 / 192.0);
+/// From 20 Hz on at 48 kHz the two sides are a quarter of a cycle apart.
+constexpr double hilbertTransition = 2.0 * 20.0 / 48000.0;
+
+} // namespace
+
+void runShaper(Shaper& shaper, StereoLanes& lanes, int frames) {
+    static const auto outer = asFloats(halfBandCoefficients(outerTaps, outerTransition));
+    static const auto inner = asFloats(halfBandCoefficients(innerTaps, innerTransition));
+    HWY_DYNAMIC_DISPATCH(runShaper)(shaper, lanes, outer.data(), inner.data(), frames);
+    for (LaneValue* value : {&shaper.drive, &shaper.bias, &shaper.output, &shaper.mix}) value->arrive();
+}
+
+void runReduction(Reduction& reduction, StereoLanes& lanes, int frames) {
+    HWY_DYNAMIC_DISPATCH(runReduction)(reduction, lanes, frames);
+    reduction.step.arrive();
+    reduction.share.arrive();
+}
+
+void runShifter(Shifter& shifter, StereoLanes& lanes, int frames) {
+    static const auto coefficients = asFloats(halfBandCoefficients(hilbertTaps, hilbertTransition));
+    HWY_DYNAMIC_DISPATCH(runShifter)(shifter, lanes, coefficients.data(), frames);
+}
+
+void runCompressor(Compressor& c, StereoLanes& lanes, int frames) {
+    HWY_DYNAMIC_DISPATCH(runCompressor)(c, lanes, frames);
+    for (LaneValue* value : {&c.threshold, &c.slope, &c.knee, &c.attack, &c.release, &c.makeup}) value->arrive();
+}
+
+void runLimiter(Limiter& l, StereoLanes& lanes, int frames) {
+    HWY_DYNAMIC_DISPATCH(runLimiter)(l, lanes, frames);
+    for (LaneValue* value : {&l.drive, &l.ceiling, &l.release}) value->arrive();
+}
+
+void runBandCompressor(BandCompressor& c, StereoLanes& lanes, int frames) {
+    HWY_DYNAMIC_DISPATCH(runBandCompressor)(c, lanes, frames);
+    for (LaneValue* value : {&c.lowSplit, &c.highSplit, &c.downThreshold, &c.downSlope, &c.upThreshold, &c.upSlope,
+                             &c.attack, &c.release, &c.gains[0], &c.gains[1], &c.gains[2]})
+        value->arrive();
+}
+
+void runBandWidth(BandWidth& w, StereoLanes& lanes, int frames) {
+    HWY_DYNAMIC_DISPATCH(runBandWidth)(w, lanes, frames);
+    for (LaneValue* value : {&w.lowSplit, &w.highSplit, &w.widths[0], &w.widths[1], &w.widths[2]}) value->arrive();
+}
+
+void toLanes(std::span<const StereoRow> rows, StereoLanes& lanes, int frames) {
+    for (std::size_t c = 0; c < rows.size(); ++c)
+        for (int t = 0; t < frames; ++t) {
+            lanes.left[t][c] = rows[c].left[static_cast<std::size_t>(t)];
+            lanes.right[t][c] = rows[c].right[static_cast<std::size_t>(t)];
+        }
+}
+
+void fromLanes(const StereoLanes& lanes, std::span<StereoRow> rows, int frames) {
+    for (std::size_t c = 0; c < rows.size(); ++c)
+        for (int t = 0; t < frames; ++t) {
+            rows[c].left[static_cast<std::size_t>(t)] = lanes.left[t][c];
+            rows[c].right[static_cast<std::size_t>(t)] = lanes.right[t][c];
+        }
+}
+
+std::vector<double> halfBandCoefficients(int count, double transition) {
+    // An elliptic filter whose poles lie on the imaginary axis, by theta functions of its nome.
+    const double k = std::pow(std::tan((1.0 - 2.0 * transition) * std::numbers::pi / 4.0), 2.0);
+    const double root = std::pow(1.0 - k * k, 0.25);
+    const double e = 0.5 * (1.0 - root) / (1.0 + root);
+    const double nome = e * (1.0 + std::pow(e, 4.0) * (2.0 + std::pow(e, 4.0) * (15.0 + 150.0 * std::pow(e, 4.0))));
+    const int order = 2 * count + 1;
+    std::vector<double> coefficients;
+    for (int c = 1; c <= count; ++c) {
+        double above = 0.0;
+        double below = 0.5;
+        for (int i = 0; i < 24; ++i) {
+            const double sign = i % 2 == 0 ? 1.0 : -1.0;
+            above += sign * std::pow(nome, i * (i + 1.0)) * std::sin((2.0 * i + 1.0) * c * std::numbers::pi / order);
+            if (i > 0)
+                below += sign * std::pow(nome, static_cast<double>(i) * i) *
+                         std::cos(2.0 * i * c * std::numbers::pi / order);
+        }
+        const double w = std::pow(above * std::pow(nome, 0.25) / below, 2.0);
+        const double x = std::sqrt((1.0 - w * k) * (1.0 - w / k)) / (1.0 + w);
+        coefficients.push_back((1.0 - x) / (1.0 + x));
+    }
+    return coefficients;
+}
+
+} // namespace facet::kernels
+#endif
