@@ -686,7 +686,7 @@ struct Engine::Impl {
             candidate.levelGain = gain;
             candidate.levelKnown = true;
             const float step = (gain - from) / static_cast<float>(frames);
-            for (int t = 0; t < frames; ++t) level[static_cast<std::size_t>(t)] *= from + step * static_cast<float>(t);
+            for (std::size_t t = 0; t < blockFrames; ++t) level[t] *= from + step * static_cast<float>(t);
         }
         voice.glideSeconds += seconds(frames);
         if (!voice.fading) return;
@@ -899,39 +899,33 @@ struct Engine::Impl {
         }
     }
 
+    /// Adds a row × a level × a gain to a block. Rows are whole, so the common case has a fixed length.
+    static void addRow(const Row& row, const Row& level, float gain, float* to, int frames) {
+        if (frames == blockFrames) {
+            for (std::size_t t = 0; t < blockFrames; ++t) to[t] += row[t] * level[t] * gain;
+            return;
+        }
+        for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) to[t] += row[t] * level[t] * gain;
+    }
+
     void mixVoice(Voice& voice, std::size_t l, const Rows* voiceRows, int at, int frames) {
         const Layer& layer = layers[l];
         const bool unfiltered2 = layer.secondIn && !graphs.front().layers[l].filtered();
         for (std::size_t c = 0; c < voiced; ++c) {
             const LayerGraph& values = valuesOf(voice.candidates[c], c, l);
             const Rows& rows = voiceRows[c];
-            const Row& left = rows.left;
-            const Row& right = stereo ? rows.right : left;
-            for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
-                float x = left[t];
-                float y = right[t];
-                if (unfiltered2) {
-                    x += rows.left2[t];
-                    y += stereo ? rows.right2[t] : rows.left2[t];
-                }
-                if (layer.past) {
-                    x += rows.leftPast[t];
-                    y += stereo ? rows.rightPast[t] : rows.leftPast[t];
-                }
-                const float leftLevel = rows.level[t] * values.leftGain;
-                const float rightLevel = rows.level[t] * values.rightGain;
-                const auto to = static_cast<std::size_t>(at) + t;
-                output[c].left[to] += x * leftLevel;
-                output[c].right[to] += y * rightLevel;
-                if (sends) {
-                    sent[c].left[to] += x * leftLevel * values.send;
-                    sent[c].right[to] += y * rightLevel * values.send;
-                }
-                if (layer.clean) {
-                    clean[c].left[to] += rows.leftClean[t] * leftLevel;
-                    clean[c].right[to] += (stereo ? rows.rightClean[t] : rows.leftClean[t]) * rightLevel;
-                }
-            }
+            const auto add = [&](const Row& left, const Row& right, Block& block, float gain) {
+                addRow(left, rows.level, gain * values.leftGain, block.left.data() + at, frames);
+                addRow(stereo ? right : left, rows.level, gain * values.rightGain, block.right.data() + at, frames);
+            };
+            const auto addAll = [&](Block& block, float gain) {
+                add(rows.left, rows.right, block, gain);
+                if (unfiltered2) add(rows.left2, rows.right2, block, gain);
+                if (layer.past) add(rows.leftPast, rows.rightPast, block, gain);
+            };
+            addAll(output[c], 1.0f);
+            if (sends && values.send > 0.0f) addAll(sent[c], values.send);
+            if (layer.clean) add(rows.leftClean, rows.rightClean, clean[c], 1.0f);
         }
         if (finished(voice)) voice.used = false;
     }

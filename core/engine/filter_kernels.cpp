@@ -24,23 +24,37 @@ HWY_INLINE Group tangentOf(const Group& cutoffLog2, float rateHz) {
     return sineOf(angle) / cosineOf(angle);
 }
 
-/// A state-variable section. Its coefficients are computed anew for each sample: interpolated by themselves they would
-/// not belong together while the cutoff jumps, and the section would gain energy.
+/// Coefficients of a state-variable section at one sample. They are computed anew for each: interpolated by themselves
+/// they would not belong together while the cutoff jumps, and the section would gain energy.
+struct SectionCoefficients {
+    Group b2, b3, h; ///< 2 g a, 2 g² a and 2 g (g + 1/Q) a with a = 1 / (1 + g (g + 1/Q))
+    HWY_INLINE SectionCoefficients(const Group& g, const Group& damping) {
+        const Group sum = g + damping;
+        const Group a2 = g * reciprocal(mulAdd(g, sum, splat(1.0f)));
+        b2 = a2 + a2;
+        b3 = g * b2;
+        h = sum * b2;
+    }
+};
+
+/// The trapezoidal section as a step of its memories, so that nothing small is lost beside 1 at low cutoffs, and a
+/// sample waits for three operations of the one before only.
 struct Section {
     Group low, band;
 
     /// Leaves the band in `bandOut`; returns the low-pass.
-    HWY_INLINE Group tick(const Group& input, const Group& g, const Group& damping, Group& bandOut) {
-        const Group a1 = reciprocal(mulAdd(g, g + damping, splat(1.0f)));
-        const Group a2 = g * a1;
-        const Group a3 = g * a2;
+    HWY_INLINE Group tick(const Group& input, const SectionCoefficients& c, Group& bandOut) {
         const Group v3 = input - low;
-        const Group v1 = mulAdd(a1, band, a2 * v3);
-        const Group v2 = mulAdd(a2, band, mulAdd(a3, v3, low));
-        band = v1 + v1 - band;
-        low = v2 + v2 - low;
-        bandOut = v1;
-        return v2;
+        const Group lowStep = mulAdd(c.b3, v3, c.b2 * band);
+        const Group bandStep = negMulAdd(c.h, band, c.b2 * v3);
+        const Group lowOut = mulAdd(lowStep, splat(0.5f), low);
+        bandOut = mulAdd(bandStep, splat(0.5f), band);
+        low = low + lowStep;
+        band = band + bandStep;
+        return lowOut;
+    }
+    HWY_INLINE Group tick(const Group& input, const Group& g, const Group& damping, Group& bandOut) {
+        return tick(input, SectionCoefficients(g, damping), bandOut);
     }
 };
 
@@ -254,70 +268,151 @@ private:
     Group stage_[mostStages];
 };
 
-/// The commonest case by itself: one clean low-pass.
-template <bool fourPole>
-HWY_INLINE void runLowPass(float (&block)[blockFrames][laneCount], Section& one, Section& two, Moving g,
-                           Moving damping1, Moving damping2, int frames) {
-    Group band;
-    for (int t = 0; t < frames; ++t) {
-        Group x = one.tick(load(block[t]), g.now, damping1.now, band);
-        if (fourPole) x = two.tick(x, g.now, damping2.now, band);
-        store(x, block[t]);
-        g.advance();
-        damping1.advance();
-        damping2.advance();
+/// Rows of samples to groups of lanes, and back; always whole rows.
+HWY_INLINE void toLanes(const FilterJob* jobs, int count, float (&block)[blockFrames][laneCount]) {
+    for (int lane = 0; lane < count; ++lane)
+        for (int t = 0; t < blockFrames; ++t) block[t][lane] = jobs[lane].row[t];
+}
+HWY_INLINE void fromLanes(const float (&block)[blockFrames][laneCount], const FilterJob* jobs, int count) {
+    for (int lane = 0; lane < count; ++lane)
+        for (int t = 0; t < blockFrames; ++t) jobs[lane].row[t] = block[t][lane];
+}
+
+/// What one lane of a clean low-pass begins and ends a block with.
+struct LowPassEnds {
+    float g, gTo, damping1, damping1To, damping2, damping2To;
+};
+
+HWY_INLINE Group onTheWay(float from, float to, float perFrame) {
+    return mulAdd(counting(), splat((to - from) * perFrame), splat(from));
+}
+
+/// The commonest case by itself: one clean low-pass in few lanes. The coefficients of all samples come first, 16 at a
+/// time; then `together` lanes run beside each other, each by single numbers.
+template <int together, bool fourPole>
+void runFewLowPass(const FilterJob* jobs, const LowPassEnds* ends, int frames) {
+    using One = hn::CappedTag<float, 1>;
+    alignas(64) float c[together][6][laneCount];
+    const float perFrame = 1.0f / static_cast<float>(frames);
+    for (int k = 0; k < together; ++k) {
+        const LowPassEnds& e = ends[k];
+        const Group g = onTheWay(e.g, e.gTo, perFrame);
+        const SectionCoefficients one(g, onTheWay(e.damping1, e.damping1To, perFrame));
+        store(one.b2, c[k][0]);
+        store(one.b3, c[k][1]);
+        store(one.h, c[k][2]);
+        if (!fourPole) continue;
+        const SectionCoefficients two(g, onTheWay(e.damping2, e.damping2To, perFrame));
+        store(two.b2, c[k][3]);
+        store(two.b3, c[k][4]);
+        store(two.h, c[k][5]);
+    }
+    const One d;
+    using S = hn::Vec<One>;
+    const S half = hn::Set(d, 0.5f);
+    S band1[together], low1[together], band2[together], low2[together];
+    for (int k = 0; k < together; ++k) {
+        const float* memory = jobs[k].first->memory.data();
+        band1[k] = hn::LoadU(d, memory);
+        low1[k] = hn::LoadU(d, memory + 1);
+        band2[k] = hn::LoadU(d, memory + 2);
+        low2[k] = hn::LoadU(d, memory + 3);
+    }
+    const auto tick = [&](const S& x, const float* b2, const float* b3, const float* h, S& band, S& low) HWY_ATTR {
+        const S v3 = hn::Sub(x, low);
+        const S c2 = hn::LoadU(d, b2);
+        const S lowStep = hn::MulAdd(hn::LoadU(d, b3), v3, hn::Mul(c2, band));
+        const S bandStep = hn::NegMulAdd(hn::LoadU(d, h), band, hn::Mul(c2, v3));
+        const S out = hn::MulAdd(lowStep, half, low);
+        low = hn::Add(low, lowStep);
+        band = hn::Add(band, bandStep);
+        return out;
+    };
+    for (int t = 0; t < frames; ++t)
+        for (int k = 0; k < together; ++k) {
+            S x = tick(hn::LoadU(d, jobs[k].row + t), c[k][0] + t, c[k][1] + t, c[k][2] + t, band1[k], low1[k]);
+            if (fourPole) x = tick(x, c[k][3] + t, c[k][4] + t, c[k][5] + t, band2[k], low2[k]);
+            hn::StoreU(x, d, jobs[k].row + t);
+        }
+    for (int k = 0; k < together; ++k) {
+        float* memory = jobs[k].first->memory.data();
+        hn::StoreU(band1[k], d, memory);
+        hn::StoreU(low1[k], d, memory + 1);
+        hn::StoreU(band2[k], d, memory + 2);
+        hn::StoreU(low2[k], d, memory + 3);
     }
 }
 
-void runOneLowPass(const FilterJob* jobs, int count, bool fourPole, float rateHz, int frames) {
+/// And in many: as many samples of other lanes beside each other.
+template <bool fourPole>
+void runManyLowPass(const FilterJob* jobs, const LowPassEnds* ends, int count, int frames) {
     alignas(64) float memory[4][laneCount] = {};
-    alignas(64) float gFrom[laneCount] = {}, dampFrom1[laneCount], dampFrom2[laneCount];
-    alignas(64) float dampTo1[laneCount], dampTo2[laneCount], cutoff[laneCount], gTo[laneCount];
+    alignas(64) float from[3][laneCount] = {}, step[3][laneCount] = {};
     alignas(64) float block[blockFrames][laneCount] = {};
-    for (int lane = 0; lane < laneCount; ++lane) {
-        const FilterJob& job = jobs[lane < count ? lane : 0];
-        for (int m = 0; m < 4; ++m) memory[m][lane] = job.first->memory[static_cast<std::size_t>(m)];
-        cutoff[lane] = job.firstTo.cutoffLog2;
-        dampTo1[lane] = job.firstTo.damping1;
-        dampTo2[lane] = job.firstTo.damping2;
+    const float perFrame = 1.0f / static_cast<float>(frames);
+    for (int lane = 0; lane < count; ++lane) {
+        const LowPassEnds& e = ends[lane];
+        for (int m = 0; m < 4; ++m) memory[m][lane] = jobs[lane].first->memory[static_cast<std::size_t>(m)];
+        from[0][lane] = e.g, step[0][lane] = (e.gTo - e.g) * perFrame;
+        from[1][lane] = e.damping1, step[1][lane] = (e.damping1To - e.damping1) * perFrame;
+        from[2][lane] = e.damping2, step[2][lane] = (e.damping2To - e.damping2) * perFrame;
     }
-    const Group gEnd = tangentOf(load(cutoff), rateHz);
-    store(gEnd, gTo);
-    for (int lane = 0; lane < laneCount; ++lane) {
-        const FilterJob& job = jobs[lane < count ? lane : 0];
-        const bool started = job.first->g >= 0.0f;
-        gFrom[lane] = started ? job.first->g : gTo[lane];
-        dampFrom1[lane] = started ? job.first->left.damping1 : dampTo1[lane];
-        dampFrom2[lane] = started ? job.first->left.damping2 : dampTo2[lane];
-        if (lane < count)
-            for (int t = 0; t < frames; ++t) block[t][lane] = job.row[t];
-    }
-    const Group perFrame = splat(1.0f / static_cast<float>(frames));
-    Moving g;
-    g.from(load(gFrom), gEnd, perFrame);
+    toLanes(jobs, count, block);
     Section one, two;
-    one.low = load(memory[1]);
     one.band = load(memory[0]);
-    two.low = load(memory[3]);
+    one.low = load(memory[1]);
     two.band = load(memory[2]);
-    Moving damping1, damping2;
-    damping1.from(load(dampFrom1), load(dampTo1), perFrame);
-    damping2.from(load(dampFrom2), load(dampTo2), perFrame);
-    if (fourPole)
-        runLowPass<true>(block, one, two, g, damping1, damping2, frames);
-    else
-        runLowPass<false>(block, one, two, g, damping1, damping2, frames);
+    two.low = load(memory[3]);
+    const Group g0 = load(from[0]), gStep = load(step[0]);
+    const Group d1 = load(from[1]), d1Step = load(step[1]);
+    const Group d2 = load(from[2]), d2Step = load(step[2]);
+    Group band;
+    for (int t = 0; t < frames; ++t) {
+        const Group time = splat(static_cast<float>(t));
+        const Group g = mulAdd(time, gStep, g0);
+        Group x = one.tick(load(block[t]), g, mulAdd(time, d1Step, d1), band);
+        if (fourPole) x = two.tick(x, g, mulAdd(time, d2Step, d2), band);
+        store(x, block[t]);
+    }
+    fromLanes(block, jobs, count);
     store(one.band, memory[0]);
     store(one.low, memory[1]);
     store(two.band, memory[2]);
     store(two.low, memory[3]);
-    for (int lane = 0; lane < count; ++lane) {
-        const FilterJob& job = jobs[lane];
-        for (int m = 0; m < 4; ++m) job.first->memory[static_cast<std::size_t>(m)] = memory[m][lane];
-        job.first->g = gTo[lane];
-        job.first->left = job.firstTo;
-        for (int t = 0; t < frames; ++t) job.row[t] = block[t][lane];
+    for (int lane = 0; lane < count; ++lane)
+        for (int m = 0; m < 4; ++m) jobs[lane].first->memory[static_cast<std::size_t>(m)] = memory[m][lane];
+}
+
+template <bool fourPole> void runLowPass(const FilterJob* jobs, const LowPassEnds* ends, int count, int frames) {
+    // From here on the many gain more than their moving to and fro costs.
+    constexpr int few = 5;
+    if (count > few) {
+        runManyLowPass<fourPole>(jobs, ends, count, frames);
+        return;
     }
+    int k = 0;
+    for (; k + 1 < count; k += 2) runFewLowPass<2, fourPole>(jobs + k, ends + k, frames);
+    if (k < count) runFewLowPass<1, fourPole>(jobs + k, ends + k, frames);
+}
+
+void runOneLowPass(const FilterJob* jobs, int count, bool fourPole, float rateHz, int frames) {
+    alignas(64) float cutoff[laneCount] = {}, gTo[laneCount];
+    for (int lane = 0; lane < laneCount; ++lane) cutoff[lane] = jobs[lane < count ? lane : 0].firstTo.cutoffLog2;
+    store(tangentOf(load(cutoff), rateHz), gTo);
+    LowPassEnds ends[laneCount];
+    for (int lane = 0; lane < count; ++lane) {
+        const FilterTargets& to = jobs[lane].firstTo;
+        FilterState& state = *jobs[lane].first;
+        const FilterTargets& from = state.g >= 0.0f ? state.left : to;
+        ends[lane] = {state.g >= 0.0f ? state.g : gTo[lane], gTo[lane],   from.damping1, to.damping1,
+                      from.damping2,                         to.damping2};
+        state.g = gTo[lane];
+        state.left = to;
+    }
+    if (fourPole)
+        runLowPass<true>(jobs, ends, count, frames);
+    else
+        runLowPass<false>(jobs, ends, count, frames);
 }
 
 void runPair(const FilterJob* jobs, int count, const FilterPair& pair, float rateHz, int frames) {

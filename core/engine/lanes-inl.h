@@ -46,6 +46,10 @@ HWY_INLINE Group operator/(const Group& a, const Group& b) { return FACET_LANES(
 HWY_INLINE Group mulAdd(const Group& a, const Group& b, const Group& c) {
     return FACET_LANES(hn::MulAdd(a.part[i], b.part[i], c.part[i]));
 }
+/// c − a × b, fused where the target can.
+HWY_INLINE Group negMulAdd(const Group& a, const Group& b, const Group& c) {
+    return FACET_LANES(hn::NegMulAdd(a.part[i], b.part[i], c.part[i]));
+}
 HWY_INLINE Group clamp(const Group& a, float low, float high) {
     return FACET_LANES(hn::Min(hn::Max(a.part[i], hn::Set(D(), low)), hn::Set(D(), high)));
 }
