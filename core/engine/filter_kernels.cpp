@@ -289,8 +289,7 @@ HWY_INLINE Group onTheWay(float from, float to, float perFrame) {
 
 /// The commonest case by itself: one clean low-pass in few lanes. The coefficients of all samples come first, 16 at a
 /// time; then `together` lanes run beside each other, each by single numbers.
-template <int together, bool fourPole>
-void runFewLowPass(const FilterJob* jobs, const LowPassEnds* ends, int frames) {
+template <int together, bool fourPole> void runFewLowPass(const FilterJob* jobs, const LowPassEnds* ends, int frames) {
     using One = hn::CappedTag<float, 1>;
     alignas(64) float c[together][6][laneCount];
     const float perFrame = 1.0f / static_cast<float>(frames);
@@ -344,8 +343,7 @@ void runFewLowPass(const FilterJob* jobs, const LowPassEnds* ends, int frames) {
 }
 
 /// And in many: as many samples of other lanes beside each other.
-template <bool fourPole>
-void runManyLowPass(const FilterJob* jobs, const LowPassEnds* ends, int count, int frames) {
+template <bool fourPole> void runManyLowPass(const FilterJob* jobs, const LowPassEnds* ends, int count, int frames) {
     alignas(64) float memory[4][laneCount] = {};
     alignas(64) float from[3][laneCount] = {}, step[3][laneCount] = {};
     alignas(64) float block[blockFrames][laneCount] = {};
@@ -404,8 +402,8 @@ void runOneLowPass(const FilterJob* jobs, int count, bool fourPole, float rateHz
         const FilterTargets& to = jobs[lane].firstTo;
         FilterState& state = *jobs[lane].first;
         const FilterTargets& from = state.g >= 0.0f ? state.left : to;
-        ends[lane] = {state.g >= 0.0f ? state.g : gTo[lane], gTo[lane],   from.damping1, to.damping1,
-                      from.damping2,                         to.damping2};
+        ends[lane] = {
+            state.g >= 0.0f ? state.g : gTo[lane], gTo[lane], from.damping1, to.damping1, from.damping2, to.damping2};
         state.g = gTo[lane];
         state.left = to;
     }

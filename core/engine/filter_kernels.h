@@ -51,10 +51,10 @@ struct FilterState {
 
 /// One lane. Sound runs through `row` in place.
 struct FilterJob {
-    FilterState* first;
-    FilterState* second;    ///< null without a second filter
-    float* row;             ///< what goes into filter 1; what comes out of both
-    const float* secondRow; ///< what goes into filter 2 besides; null: nothing
+    FilterState* first = nullptr;
+    FilterState* second = nullptr;    ///< null without a second filter
+    float* row = nullptr;             ///< what goes into filter 1; what comes out of both
+    const float* secondRow = nullptr; ///< what goes into filter 2 besides; null: nothing
     FilterTargets firstTo;
     FilterTargets secondTo;
     const float* firstOctaves = nullptr; ///< added to the cutoff sample by sample; null: nothing

@@ -132,15 +132,15 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
         const int count = std::min({Engine::blockFrames, nextEvent - at, frames - at});
         const auto blocks = engine.process(count);
         for (std::size_t c = 0; c < blocks.size(); ++c) {
-            std::copy_n(blocks[c].left.begin(), count, out[c]->channels[0].begin() + at);
-            if (out[c]->channelCount() > 1)
-                std::copy_n(blocks[c].right.begin(), count, out[c]->channels[1].begin() + at);
-            else
-                for (int i = 0; i < count; ++i) {
-                    const auto t = static_cast<std::size_t>(i);
-                    out[c]->channels[0][static_cast<std::size_t>(at + i)] =
-                        0.5f * (blocks[c].left[t] + blocks[c].right[t]);
-                }
+            const float* left = blocks[c].left.data();
+            const float* right = blocks[c].right.data();
+            float* to = out[c]->channels[0].data() + at;
+            if (out[c]->channelCount() > 1) {
+                std::copy_n(left, count, to);
+                std::copy_n(right, count, out[c]->channels[1].data() + at);
+            } else {
+                for (int i = 0; i < count; ++i) to[i] = 0.5f * (left[i] + right[i]);
+            }
         }
         at += count;
         if (++polls % 64 == 0) task.check();

@@ -413,9 +413,10 @@ void runMoved(const SourceJob& job, int frames) {
     o.high = o.phase < job.shape->width;
 }
 
-HWY_INLINE void addScaled(float* out, const Group& signal, float from, float to, int frames) {
+HWY_INLINE void addScaled(float* out, const Group& signal, float from, float to, int frames, bool overwrites) {
     const Group gain = mulAdd(counting(), splat((to - from) / static_cast<float>(frames)), splat(from));
-    store(mulAdd(signal, gain, load(out)), out);
+    // Added to nothing rather than left alone, so that no bit depends on which of several sources came first.
+    store(mulAdd(signal, gain, overwrites ? splat(0.0f) : load(out)), out);
 }
 
 void runSources(const SourceJob* jobs, int count, int frames) {
@@ -429,8 +430,8 @@ void runSources(const SourceJob* jobs, int count, int frames) {
             Generator(o, job.increment, frames, tables).run(*job.shape);
         Group signal = load(o.line.data());
         if (job.moves && job.moves->amplitude) signal = signal * load(job.moves->amplitude);
-        addScaled(job.left, signal, job.leftFrom, job.leftTo, frames);
-        if (job.right) addScaled(job.right, signal, job.rightFrom, job.rightTo, frames);
+        addScaled(job.left, signal, job.leftFrom, job.leftTo, frames, job.overwrites);
+        if (job.right) addScaled(job.right, signal, job.rightFrom, job.rightTo, frames, job.overwrites);
         if (frames == blockFrames) {
             store(load(o.line.data() + 16), o.line.data());
             store(load(o.line.data() + 32), o.line.data() + 16);

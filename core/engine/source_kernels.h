@@ -14,6 +14,8 @@ namespace facet::kernels {
 
 /// Sections of the filter that colors noise.
 inline constexpr int tiltSections = 10;
+/// Cycles per sample from which on a source is out of hearing and falls silent.
+inline constexpr double highestIncrement = 0.45;
 
 /// What few oscillators need: kept apart, so that many plain ones lie close together.
 struct OscillatorExtra {
@@ -71,15 +73,17 @@ struct SampleMoves {
 
 /// Advances one oscillator by `frames` and adds it to two rows, with gains that move linearly over the block.
 struct SourceJob {
-    Oscillator* oscillator;
-    double increment; ///< cycles per sample, (0, 0.5); of a sample: its own samples per sample
-    const SourceShape* shape;
-    float leftFrom, leftTo, rightFrom, rightTo;
-    float* left;
-    float* right;             ///< nullptr: one channel only
-    const SampleMoves* moves; ///< nullptr: nothing moves it by the sample
-    float* ahead = nullptr;   ///< receives, added, the samples 16 ahead: what this source moves others by
-    Wraps* wraps = nullptr;   ///< receives where its cycles begin
+    Oscillator* oscillator = nullptr;
+    double increment = 0.0; ///< cycles per sample, (0, 0.5); of a sample: its own samples per sample
+    const SourceShape* shape = nullptr;
+    float leftFrom = 0.0f, leftTo = 0.0f, rightFrom = 0.0f, rightTo = 0.0f;
+    float* left = nullptr;
+    float* right = nullptr;             ///< nullptr: one channel only
+    bool overwrites = false;            ///< what is in the rows; else it adds
+    bool started = false;               ///< whether it has been heard
+    const SampleMoves* moves = nullptr; ///< nullptr: nothing moves it by the sample
+    float* ahead = nullptr;             ///< receives, added, the samples 16 ahead: what this source moves others by
+    Wraps* wraps = nullptr;             ///< receives where its cycles begin
 };
 void runSources(std::span<const SourceJob> jobs, int frames);
 

@@ -32,6 +32,7 @@ struct CandidateVoice {
     double hz = 0.0;        ///< of pitchNow
     float levelGain = 1.0f; ///< of layer, velocity and links at the end of the last block
     bool levelKnown = false;
+    std::uint64_t version = 0; ///< of the values that its jobs were last aimed with
 
     // What links add.
     std::vector<float> linkAmounts;
@@ -53,13 +54,8 @@ struct CandidateVoice {
     void clear();
 };
 
-/// One stacked voice of one source, with the gains it ended the last block with.
-struct StackVoice {
-    kernels::Oscillator oscillator;
-    float left = 0.0f;
-    float right = 0.0f;
-    bool started = false;
-};
+/// How long a voice that gives way to a newer note takes to fall silent.
+inline constexpr double stealFadeSeconds = 0.004;
 
 struct Voice {
     bool used = false;
@@ -75,8 +71,10 @@ struct Voice {
     double fadeSeconds = 0.0;
     std::uint64_t blocks = 0; ///< since the note began
     std::vector<CandidateVoice> candidates;
-    std::vector<StackVoice> stack;                ///< [candidate][source][stacked voice]
+    std::vector<kernels::Oscillator> oscillators; ///< [candidate][source][stacked voice]
     std::vector<kernels::OscillatorExtra> extras; ///< likewise, of layers that need them
+    std::vector<kernels::SourceJob> jobs;         ///< likewise: with what they ended the last block with
+    std::vector<kernels::FilterJob> filterJobs;   ///< [candidate][side]
 };
 
 /// Brings everything that links move to where the candidate's signals stand now. `layer`: as it stands in the patch,

@@ -369,9 +369,7 @@ public:
         for (std::size_t i = 0; i < states_.size(); ++i) {
             kernels::FilterJob job{};
             job.first = &states_[i];
-            job.second = nullptr;
             job.row = i % 2 == 0 ? rows[i / 2].left.data() : rows[i / 2].right.data();
-            job.secondRow = nullptr;
             job.firstTo = targets_[i];
             jobs_[i] = job;
         }

@@ -1,0 +1,167 @@
+// Where the values of sounding voices stand now.
+#include "core/base/random.h"
+#include "core/base/units.h"
+#include "core/engine/engine_impl.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace facet {
+
+namespace {
+
+using kernels::Row;
+
+constexpr double highestIncrement = kernels::highestIncrement;
+
+/// Words that keep what is drawn for different things apart.
+constexpr std::uint64_t randomWord = 0x72616e64, noiseWord = 0x6e6f6973, tuningWord = 0x74756e65,
+                        cutoffWord = 0x63757473;
+
+/// What sets one of the voices that notes take in turn apart from the others, −1…1.
+double deviation(const Voice& voice, int voiceLimit, std::uint64_t word) {
+    const auto slot = voice.slot % static_cast<std::uint64_t>(std::max(2, voiceLimit));
+    return 2.0 * unitFromBits(combineSeeds(word, slot)) - 1.0;
+}
+
+} // namespace
+
+void Engine::Impl::updateSignals(Voice& voice, std::size_t c, std::size_t l) {
+    const LayerGraph& graph = graphs[c].layers[l];
+    CandidateVoice& candidate = voice.candidates[c];
+    auto& signals = candidate.signals;
+    signals[signal::velocity] = static_cast<float>(voice.velocity / 127.0);
+    signals[signal::key] = static_cast<float>((voice.pitch - 60.0) / 12.0);
+    signals[signal::wheel] = wheel;
+    signals[signal::pressure] = pressure;
+    const auto drawn = [&](std::uint64_t word, std::uint64_t count) {
+        return static_cast<float>(
+            2.0 * unitFromBits(combineSeeds(combineSeeds(seed, voice.number), combineSeeds(word, count))) - 1.0);
+    };
+    signals[signal::random] = drawn(randomWord, graph.key);
+    signals[signal::noise] = drawn(noiseWord, voice.blocks);
+    for (std::size_t m = 0; m < graphs[c].macros.size(); ++m) signals[signal::macros + m] = graphs[c].macros[m];
+    for (std::size_t e = 0; e < candidate.envelopes.size(); ++e)
+        signals[signal::envelopes + e] = static_cast<float>(candidate.envelopes[e].value());
+    const LayerGraph& values = valuesOf(candidate, c, l);
+    for (std::size_t i = 0; i < candidate.lfos.size(); ++i) {
+        const LfoValues& lfo = values.lfos[i];
+        const bool free = lfo.mode == LfoMode::free;
+        const std::uint64_t lfoSeed =
+            free ? combineSeeds(seed, lfo.key) : combineSeeds(combineSeeds(seed, lfo.key), voice.number);
+        const Lfo& running = free ? layers[l].freeLfos[c][i] : candidate.lfos[i];
+        signals[signal::lfos + i] = static_cast<float>(running.value(lfo, lfoSeed));
+    }
+}
+
+bool Engine::Impl::updatePitch(Voice& voice, std::size_t c) const {
+    CandidateVoice& candidate = voice.candidates[c];
+    double pitch = voice.pitch + glideOffset(voice, c) + bendSemitones;
+    if (graphs[c].tuningSpread > 0.0)
+        pitch += graphs[c].tuningSpread * deviation(voice, graphs.front().voiceLimit, tuningWord);
+    if (pitch == candidate.pitchNow) return false;
+    candidate.pitchNow = pitch;
+    candidate.hz = hzFromKey(pitch);
+    return true;
+}
+
+/// Cycles per sample of one source at a ratio of 1.
+double Engine::Impl::incrementOf(const CandidateVoice& candidate, const LayerGraph& layer, std::size_t s) const {
+    const SourceValues& source = layer.sources[s];
+    double per = (source.follows ? candidate.hz : source.fixedHz) / rate;
+    if (const double semitones = candidate.sourceSemitones[s] + (source.follows ? layer.transpose : 0.0);
+        semitones != 0.0)
+        per *= std::exp2(semitones / 12.0);
+    return source.syncTo == SourceValues::syncItself ? per * source.syncRatio : per;
+}
+
+/// Of one stacked voice; of a sample: its own samples per sample.
+double Engine::Impl::stackedIncrement(const SourceValues& source, int k, double per) const {
+    per *= source.stack[static_cast<std::size_t>(k)].ratio;
+    if (source.shape.wave != Wave::sample) return std::clamp(per, 1e-6, highestIncrement);
+    return source.sample ? std::clamp(per * source.sample->rateHz() / source.sampleHz, 0.0, 64.0) : 0.0;
+}
+
+float Engine::Impl::cutoffLog2(const Voice& voice, std::size_t c, std::size_t l, std::size_t f) const {
+    const CandidateVoice& candidate = voice.candidates[c];
+    const FilterValues& filter = valuesOf(candidate, c, l).filters[f];
+    double octaves = filter.targets.cutoffLog2;
+    octaves += filter.cutoffEnvelope * candidate.envelopes[filterEnvelope].value();
+    octaves += filter.keyTracking * (voice.pitch + glideOffset(voice, c) - 60.0) / 12.0;
+    octaves += filter.velocityOctaves * (voice.velocity / 127.0 - 1.0);
+    octaves += candidate.filterOctaves[f];
+    if (graphs[c].cutoffSpread > 0.0)
+        octaves += graphs[c].cutoffSpread * deviation(voice, graphs.front().voiceLimit, cutoffWord);
+    return static_cast<float>(octaves);
+}
+
+void Engine::Impl::followMovers(Voice& voice, std::size_t c, std::size_t l) {
+    if (!layers[l].listening) return;
+    updateSignals(voice, c, l);
+    followLinks(voice.candidates[c], graphs[c].layers[l]);
+}
+
+void Engine::Impl::advanceControls(Voice& voice, std::size_t l, Rows* voiceRows, int frames) {
+    const double perSample = 1.0 / rate;
+    ++voice.blocks;
+    for (std::size_t c = 0; c < voiced; ++c) {
+        CandidateVoice& candidate = voice.candidates[c];
+        const LayerGraph& values = valuesOf(candidate, c, l);
+        Row& level = voiceRows[c].level;
+        for (std::size_t e = 0; e < candidate.envelopes.size(); ++e)
+            candidate.envelopes[e].advance(values.envelopes[e], perSample, frames,
+                                           e == levelEnvelope ? level.data() : nullptr);
+        for (std::size_t i = 0; i < candidate.lfos.size(); ++i)
+            candidate.lfos[i].advance(values.lfos[i], seconds(frames));
+        followMovers(voice, c, l);
+        float gain = values.gain * static_cast<float>(candidate.velocityGain);
+        if (candidate.layerDb != 0.0f) gain *= static_cast<float>(gainFromDb(candidate.layerDb));
+        const float from = candidate.levelKnown ? candidate.levelGain : gain;
+        candidate.levelGain = gain;
+        candidate.levelKnown = true;
+        const float step = (gain - from) / static_cast<float>(frames);
+        for (std::size_t t = 0; t < level.size(); ++t) level[t] *= from + step * static_cast<float>(t);
+    }
+    voice.glideSeconds += seconds(frames);
+    if (!voice.fading) return;
+    for (std::size_t c = 0; c < voiced; ++c)
+        for (int t = 0; t < frames; ++t) {
+            const double share = 1.0 - (voice.fadeSeconds + seconds(t)) / stealFadeSeconds;
+            voiceRows[c].level[static_cast<std::size_t>(t)] *= static_cast<float>(std::max(0.0, share));
+        }
+    voice.fadeSeconds += seconds(frames);
+}
+
+void Engine::Impl::advanceFree(std::size_t l, int frames) {
+    for (std::size_t c = 0; c < voiced; ++c)
+        for (std::size_t i = 0; i < layers[l].freeLfos[c].size(); ++i)
+            layers[l].freeLfos[c][i].advance(graphs[c].layers[l].lfos[i], seconds(frames));
+}
+
+/// Effects follow the newest note of each layer, and the newest of all.
+void Engine::Impl::followEffects() {
+    const Voice* newest = nullptr;
+    for (std::size_t l = 0; l < layers.size(); ++l) {
+        const Voice* inLayer = nullptr;
+        for (const Voice& voice : layers[l].voices)
+            if (voice.used && !voice.fading && (!inLayer || voice.order > inLayer->order)) inLayer = &voice;
+        if (!inLayer) continue;
+        if (!newest || inLayer->order > newest->order) newest = inLayer;
+        for (std::size_t c = 0; c < graphs.size(); ++c)
+            heardSignals[c].layers[l] = inLayer->candidates[std::min(c, voiced - 1)].signals;
+    }
+    for (std::size_t c = 0; c < graphs.size(); ++c) {
+        Heard& heard = heardSignals[c];
+        if (newest) {
+            heard.newest = newest->candidates[std::min(c, voiced - 1)].signals;
+            heard.hz = newest->candidates[std::min(c, voiced - 1)].hz;
+        }
+        heard.newest[signal::wheel] = wheel;
+        heard.newest[signal::pressure] = pressure;
+        for (std::size_t m = 0; m < graphs[c].macros.size(); ++m)
+            heard.newest[signal::macros + m] = graphs[c].macros[m];
+        chains.follow(c, heard.layers, heard.newest, heard.hz);
+    }
+}
+
+} // namespace facet

@@ -1,0 +1,183 @@
+// What the engine is made of. Its parts stand in engine_notes.cpp (which voice plays which note), engine_controls.cpp
+// (where values stand now), engine_sources.cpp (what moves sources) and engine_sound.cpp (blocks of sound).
+#pragma once
+
+#include "core/engine/engine.h"
+#include "core/engine/voice.h"
+
+#include <array>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+namespace facet {
+
+struct Engine::Impl {
+    std::vector<Graph> graphs;
+    std::size_t voiced; ///< candidates that have voices of their own: all, or the first alone
+    double rate;
+    std::uint64_t seed;
+    double bendSemitones = 0.0;
+    float wheel = 0.0f;
+    float pressure = 0.0f;
+    std::uint64_t clock = 0;
+    std::uint64_t framesSoFar = 0;
+    std::uint64_t version = 1; ///< grows with each change of values
+    bool stereo = false;
+
+    /// What a voice's sound runs through in a block.
+    struct Rows {
+        alignas(64) kernels::Row left;
+        alignas(64) kernels::Row right;
+        alignas(64) kernels::Row left2; ///< into filter 2 besides
+        alignas(64) kernels::Row right2;
+        alignas(64) kernels::Row leftBoth; ///< into both filters
+        alignas(64) kernels::Row rightBoth;
+        alignas(64) kernels::Row leftPast; ///< past the filters
+        alignas(64) kernels::Row rightPast;
+        alignas(64) kernels::Row leftClean; ///< past the effects too
+        alignas(64) kernels::Row rightClean;
+        alignas(64) kernels::Row level;
+        alignas(64) kernels::Row octaves1; ///< of the filters' cutoffs, by sources
+        alignas(64) kernels::Row octaves2;
+    };
+
+    /// All voices of one layer.
+    struct Layer {
+        std::vector<Voice> voices;
+        std::vector<Rows> rows; ///< [voice][candidate]
+        int stackPerCandidate = 0;
+        int orders = 1;         ///< highest order of a source, and one
+        bool secondIn = false;  ///< whether anything enters filter 2 besides
+        bool both = false;      ///< whether anything enters both
+        bool past = false;      ///< whether anything goes past the filters
+        bool clean = false;     ///< whether anything goes past the effects too
+        bool linked = false;    ///< whether links move anything
+        bool bySample = false;  ///< whether sources move anything
+        bool listening = false; ///< whether anything asks for a voice's signals
+        bool cutoffMoved1 = false, cutoffMoved2 = false;
+        std::array<kernels::Row Rows::*, 10> cleared{}; ///< rows that nothing overwrites
+        std::size_t clearedCount = 0;
+        std::vector<std::vector<Lfo>> freeLfos; ///< [candidate][LFO]: those that run on
+    };
+    std::vector<Layer> layers;
+
+    /// Notes held in mono and legato, oldest first.
+    struct Held {
+        std::uint32_t number;
+        double pitch;
+        double velocity;
+    };
+    std::vector<Held> heldNotes;
+    double lastPitch = 0.0;
+    bool hasLastPitch = false;
+    std::uint64_t notes = 0;
+
+    /// A layer's part of a note that starts later.
+    struct Pending {
+        std::size_t layer;
+        int frames;
+        std::uint32_t number;
+        std::uint64_t order;
+        double pitch;
+        double velocity;
+        bool overlapping;
+        double glideFrom; ///< pitch of the note before
+        bool hasGlideFrom;
+    };
+    static constexpr std::size_t mostPending = 64;
+    std::vector<Pending> pending;
+
+    std::vector<Block> output;
+    std::vector<Block> sent;  ///< to the chain of effects beside
+    std::vector<Block> clean; ///< past all effects
+    bool sends = false;
+    bool pastEffects = false; ///< whether anything goes there
+    EffectChains chains;
+
+    /// What the newest notes left to the effects.
+    struct Heard {
+        std::vector<std::array<float, signal::count>> layers;
+        std::array<float, signal::count> newest{};
+        double hz = 0.0;
+    };
+    std::vector<Heard> heardSignals;
+    std::vector<std::vector<kernels::SourceJob>> sourceJobs; ///< by order, where sources wait for each other
+    std::vector<kernels::FilterJob> filterJobs;
+
+    Impl(std::span<const Graph> candidates, double rateHz, std::uint64_t engineSeed, bool sharedVoices);
+    void prepareLayer(std::size_t l);
+    void prepareVoice(Voice& voice, std::size_t l, Rows* rows);
+    /// Which rows the sources write, and which must be cleared before; again when sound becomes stereo.
+    void wire();
+    void updateStereo();
+    void setValues(const Graph& graph, std::size_t candidate);
+
+    double seconds(int frames) const { return frames / rate; }
+    /// A layer's values as they are for one voice.
+    const LayerGraph& valuesOf(const CandidateVoice& candidate, std::size_t c, std::size_t l) const {
+        return candidate.live ? *candidate.live : graphs[c].layers[l];
+    }
+    template <typename F> void eachVoice(F&& f) {
+        for (Layer& layer : layers)
+            for (Voice& voice : layer.voices)
+                if (voice.used) f(voice);
+    }
+
+    // Notes
+    void noteOn(std::uint32_t number, double pitch, double velocity);
+    void noteOff(std::uint32_t number);
+    void noteOnLayers(std::uint32_t number, double pitch, double velocity, bool overlapping);
+    void turnTo(std::uint32_t number, double pitch, double velocity, bool overlapping, bool retrigger);
+    void moveVoice(Voice& voice, std::size_t l, std::uint32_t number, double pitch, double velocity, bool overlapping,
+                   bool retrigger);
+    void makeRoom();
+    void startVoice(const Pending& start);
+    void strike(Voice& voice, std::size_t c, std::size_t l);
+    void startPhases(Voice& voice, std::size_t l);
+    void prime(Voice& voice, std::size_t l);
+    void releaseVoice(Voice& voice);
+    bool glides(const Graph& graph, bool overlapping) const {
+        return graph.glideSeconds > 0.0 && hasLastPitch && (graph.glideAlways || overlapping);
+    }
+
+    // Controls
+    double glideOffset(const Voice& voice, std::size_t c) const {
+        const double from = voice.candidates[c].glideFrom;
+        const double time = graphs[c].glideSeconds;
+        if (from == 0.0 || voice.glideSeconds >= time) return 0.0;
+        return from * (1.0 - graphs[c].glideCurve(voice.glideSeconds / time));
+    }
+    /// Signals that links read, and what the links make of them.
+    void followMovers(Voice& voice, std::size_t c, std::size_t l);
+    void updateSignals(Voice& voice, std::size_t c, std::size_t l);
+    /// Whether it changed.
+    bool updatePitch(Voice& voice, std::size_t c) const;
+    double incrementOf(const CandidateVoice& candidate, const LayerGraph& layer, std::size_t s) const;
+    double stackedIncrement(const SourceValues& source, int k, double per) const;
+    float cutoffLog2(const Voice& voice, std::size_t c, std::size_t l, std::size_t f) const;
+    void advanceControls(Voice& voice, std::size_t l, Rows* voiceRows, int frames);
+    void advanceFree(std::size_t l, int frames);
+    void followEffects();
+
+    // Sources
+    void prepareMoves(Voice& voice, std::size_t c, std::size_t l);
+    void fillMoves(Voice& voice, std::size_t c, std::size_t l, int order);
+    void fillOctaves(Voice& voice, std::size_t l, Rows* voiceRows) const;
+    void aimSources(Voice& voice, std::size_t l);
+    /// Runs the sources of one voice, or of all, movers first.
+    void runSources(std::size_t l, Voice* only, int frames);
+
+    // Sound
+    void startFilters(Voice& voice, std::size_t l);
+    void addFilterJobs(Voice& voice, std::size_t l);
+    void processLayer(std::size_t l, int at, int frames);
+    void mixVoice(Voice& voice, std::size_t l, const Rows* voiceRows, int at, int frames);
+    bool finished(const Voice& voice) const;
+    void makeVoices(int frames);
+    void addClean(int frames);
+    std::span<const Block> process(int frames);
+    void rest(int frames);
+};
+
+} // namespace facet

@@ -1,0 +1,160 @@
+// What moves the sources of a voice, and how they run.
+#include "core/base/units.h"
+#include "core/engine/engine_impl.h"
+
+#include <algorithm>
+
+namespace facet {
+
+using kernels::Row;
+using kernels::SampleMoves;
+using kernels::SourceJob;
+
+/// Fills the rows of what moves sources by the sample: movers of a lower order will have been computed by then.
+void Engine::Impl::prepareMoves(Voice& voice, std::size_t c, std::size_t l) {
+    CandidateVoice& candidate = voice.candidates[c];
+    if (candidate.moved.empty()) return;
+    const LayerGraph& layer = valuesOf(candidate, c, l);
+    for (std::size_t s = 0; s < layer.sources.size(); ++s) {
+        SourceRows& rows = candidate.moved[s];
+        rows.moves = SampleMoves{};
+        std::fill(candidate.movers[s].line.begin() + blockFrames, candidate.movers[s].line.end(), 0.0f);
+        const SourceValues& source = layer.sources[s];
+        if (source.syncTo == SourceValues::syncItself) {
+            rows.moves.masterIncrement =
+                stackedIncrement(source, 0, incrementOf(candidate, layer, s) / source.syncRatio);
+        } else if (source.syncTo >= 0) {
+            rows.moves.master = &candidate.moved[static_cast<std::size_t>(source.syncTo)].wraps;
+        }
+    }
+    for (std::size_t i = 0; i < layer.audioLinks.size(); ++i) {
+        const AudioLink& link = layer.audioLinks[i];
+        if (link.to == AudioLink::To::phase && link.from == link.index)
+            candidate.moved[static_cast<std::size_t>(link.index)].moves.feedback += candidate.audioAmounts[i];
+    }
+}
+
+/// Adds up what moves the sources of one order.
+void Engine::Impl::fillMoves(Voice& voice, std::size_t c, std::size_t l, int order) {
+    CandidateVoice& candidate = voice.candidates[c];
+    const LayerGraph& layer = valuesOf(candidate, c, l);
+    for (std::size_t s = 0; s < layer.sources.size(); ++s) {
+        if (layer.sources[s].order != order || !layer.sources[s].movedBySample) continue;
+        SourceRows& rows = candidate.moved[s];
+        for (Row* row : {&rows.phase, &rows.octaves, &rows.width, &rows.position}) *row = Row{};
+        rows.amplitude.fill(layer.sources[s].amplitude);
+    }
+    for (std::size_t i = 0; i < layer.audioLinks.size(); ++i) {
+        const AudioLink& link = layer.audioLinks[i];
+        if (link.to == AudioLink::To::cutoff) continue;
+        const auto target = static_cast<std::size_t>(link.index);
+        if (layer.sources[target].order != order) continue;
+        if (link.to == AudioLink::To::phase && link.from == link.index) continue; // fed back within the source
+        SourceRows& rows = candidate.moved[target];
+        const auto& mover = candidate.movers[static_cast<std::size_t>(link.from)].line;
+        const bool present = link.back || link.to == AudioLink::To::amplitude;
+        const float* from = mover.data() + (present ? 0 : blockFrames);
+        const auto add = [&](Row& row) {
+            for (std::size_t t = 0; t < row.size(); ++t) row[t] += candidate.audioAmounts[i] * from[t];
+            return row.data();
+        };
+        switch (link.to) {
+        case AudioLink::To::phase: rows.moves.phase = add(rows.phase); break;
+        case AudioLink::To::octaves: rows.moves.octaves = add(rows.octaves); break;
+        case AudioLink::To::width: rows.moves.width = add(rows.width); break;
+        case AudioLink::To::position: rows.moves.position = add(rows.position); break;
+        case AudioLink::To::amplitude: rows.moves.amplitude = add(rows.amplitude); break;
+        case AudioLink::To::cutoff: break;
+        }
+    }
+}
+
+/// What sources add to the cutoffs in this block. Before the sources run on: the present is still in their lines.
+void Engine::Impl::fillOctaves(Voice& voice, std::size_t l, Rows* voiceRows) const {
+    for (std::size_t c = 0; c < voiced; ++c) {
+        const CandidateVoice& candidate = voice.candidates[c];
+        const LayerGraph& layer = valuesOf(candidate, c, l);
+        voiceRows[c].octaves1 = voiceRows[c].octaves2 = Row{};
+        for (std::size_t i = 0; i < layer.audioLinks.size(); ++i) {
+            const AudioLink& link = layer.audioLinks[i];
+            if (link.to != AudioLink::To::cutoff) continue;
+            Row& row = link.index == 0 ? voiceRows[c].octaves1 : voiceRows[c].octaves2;
+            const auto& line = candidate.movers[static_cast<std::size_t>(link.from)].line;
+            for (std::size_t t = 0; t < row.size(); ++t) row[t] += candidate.audioAmounts[i] * line[t];
+        }
+    }
+}
+
+/// Brings pitches and gains to where they are at the end of the block. Where nothing moves them they stand.
+void Engine::Impl::aimSources(Voice& voice, std::size_t l) {
+    std::size_t place = 0;
+    for (std::size_t c = 0; c < voiced; ++c) {
+        CandidateVoice& candidate = voice.candidates[c];
+        const bool turned = updatePitch(voice, c);
+        if (layers[l].bySample) prepareMoves(voice, c, l);
+        const LayerGraph& layer = valuesOf(candidate, c, l);
+        if (!turned && !layers[l].linked && candidate.version == version) {
+            for (int k = 0; k < layers[l].stackPerCandidate; ++k) {
+                SourceJob& job = voice.jobs[place++];
+                job.leftFrom = job.leftTo;
+                job.rightFrom = job.rightTo;
+            }
+            continue;
+        }
+        for (std::size_t s = 0; s < layer.sources.size(); ++s) {
+            const SourceValues& source = layer.sources[s];
+            float gain = source.ringed ? 1.0f : source.amplitude;
+            if (candidate.sourceDb[s] != 0.0f) gain *= static_cast<float>(gainFromDb(candidate.sourceDb[s]));
+            const double per = incrementOf(candidate, layer, s);
+            for (int k = 0; k < source.voices; ++k) {
+                SourceJob& job = voice.jobs[place++];
+                const auto& pan = source.stack[static_cast<std::size_t>(k)];
+                job.increment = stackedIncrement(source, k, per);
+                const bool audible = source.shape.wave == Wave::sample || job.increment < kernels::highestIncrement;
+                const float left = audible ? gain * pan.left : 0.0f;
+                const float right = audible ? gain * pan.right : 0.0f;
+                job.leftFrom = job.started ? job.leftTo : left;
+                job.rightFrom = job.started ? job.rightTo : right;
+                job.leftTo = left;
+                job.rightTo = right;
+                job.started = true;
+            }
+        }
+    }
+}
+
+void Engine::Impl::runSources(std::size_t l, Voice* only, int frames) {
+    Layer& layer = layers[l];
+    const auto eachOne = [&](auto&& f) {
+        for (Voice& voice : layer.voices)
+            if (voice.used && (!only || &voice == only)) f(voice);
+    };
+    if (layer.orders > 1) {
+        for (auto& jobs : sourceJobs) jobs.clear();
+        eachOne([&](Voice& voice) {
+            std::size_t place = 0;
+            for (std::size_t c = 0; c < voiced; ++c)
+                for (const SourceValues& source : graphs[c].layers[l].sources)
+                    for (int k = 0; k < source.voices; ++k)
+                        sourceJobs[static_cast<std::size_t>(source.order)].push_back(voice.jobs[place++]);
+        });
+    }
+    for (int order = 0; order < layer.orders; ++order) {
+        if (layer.bySample)
+            eachOne([&](Voice& voice) {
+                for (std::size_t c = 0; c < voiced; ++c) fillMoves(voice, c, l, order);
+            });
+        if (layer.orders > 1)
+            kernels::runSources(sourceJobs[static_cast<std::size_t>(order)], frames);
+        else
+            eachOne([&](Voice& voice) { kernels::runSources(voice.jobs, frames); });
+    }
+    if (!layer.bySample) return;
+    eachOne([&](Voice& voice) {
+        for (CandidateVoice& candidate : voice.candidates)
+            for (MoverLine& mover : candidate.movers)
+                std::copy(mover.line.begin() + frames, mover.line.begin() + frames + blockFrames, mover.line.begin());
+    });
+}
+
+} // namespace facet
