@@ -28,7 +28,9 @@ Engine::Impl::Impl(std::span<const Graph> candidates, double rateHz, std::uint64
     for (Heard& heard : heardSignals) heard.layers.resize(first.layers.size());
     sourceJobs.resize(static_cast<std::size_t>(orders));
     for (auto& jobs : sourceJobs) jobs.reserve(mostJobs);
-    if (!layers.empty()) filterJobs.reserve(layers.front().voices.size() * voiced * 2);
+    const std::size_t lanes = layers.front().voices.size() * voiced;
+    filterJobs.reserve(2 * lanes);
+    mixJobs.reserve(14 * lanes); // three rows of a side to the main chain, three beside it, one past both
     updateStereo();
     wire();
 }
@@ -55,6 +57,7 @@ void Engine::Impl::prepareLayer(std::size_t l) {
     // Room for every note the limit allows, and as many again that are fading out for newer ones.
     const auto voiceCount = static_cast<std::size_t>(2 * graphs.front().voiceLimit + 2);
     layer.voices.resize(voiceCount);
+    layer.sounding.reserve(voiceCount);
     layer.rows.resize(voiceCount * voiced);
     for (std::size_t v = 0; v < voiceCount; ++v) prepareVoice(layer.voices[v], l, &layer.rows[v * voiced]);
     layer.freeLfos.assign(voiced, std::vector<Lfo>(graph.lfos.size()));
@@ -190,6 +193,7 @@ void Engine::setValues(const Graph& graph, int candidate) {
 
 void Engine::silence() {
     impl_->eachVoice([](Voice& voice) { voice.used = false; });
+    for (auto& layer : impl_->layers) layer.sounding.clear();
     impl_->chains.silence();
     impl_->pending.clear();
     impl_->heldNotes.clear();
@@ -197,9 +201,9 @@ void Engine::silence() {
 }
 
 bool Engine::active() const {
-    bool any = !impl_->pending.empty() || impl_->chains.ringing();
-    impl_->eachVoice([&](const Voice&) { any = true; });
-    return any;
+    return !impl_->pending.empty() || impl_->chains.ringing() ||
+           std::any_of(impl_->layers.begin(), impl_->layers.end(),
+                       [](const Impl::Layer& layer) { return !layer.sounding.empty(); });
 }
 
 double Engine::reductionDb(std::size_t effect) const { return impl_->chains.reductionDb(effect); }

@@ -116,11 +116,9 @@ void Engine::Impl::advanceControls(Voice& voice, std::size_t l, Rows* voiceRows,
         followMovers(voice, c, l);
         float gain = values.gain * static_cast<float>(candidate.velocityGain);
         if (candidate.layerDb != 0.0f) gain *= static_cast<float>(gainFromDb(candidate.layerDb));
-        const float from = candidate.levelKnown ? candidate.levelGain : gain;
+        candidate.levelFrom = candidate.levelKnown ? candidate.levelGain : gain;
         candidate.levelGain = gain;
         candidate.levelKnown = true;
-        const float step = (gain - from) / static_cast<float>(frames);
-        for (std::size_t t = 0; t < level.size(); ++t) level[t] *= from + step * static_cast<float>(t);
     }
     voice.glideSeconds += seconds(frames);
     if (!voice.fading) return;
@@ -143,8 +141,10 @@ void Engine::Impl::followEffects() {
     const Voice* newest = nullptr;
     for (std::size_t l = 0; l < layers.size(); ++l) {
         const Voice* inLayer = nullptr;
-        for (const Voice& voice : layers[l].voices)
-            if (voice.used && !voice.fading && (!inLayer || voice.order > inLayer->order)) inLayer = &voice;
+        for (std::uint16_t v : layers[l].sounding) {
+            const Voice& voice = layers[l].voices[v];
+            if (!voice.fading && (!inLayer || voice.order > inLayer->order)) inLayer = &voice;
+        }
         if (!inLayer) continue;
         if (!newest || inLayer->order > newest->order) newest = inLayer;
         for (std::size_t c = 0; c < graphs.size(); ++c)

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/engine/engine.h"
+#include "core/engine/mix_kernels.h"
 #include "core/engine/voice.h"
 
 #include <array>
@@ -45,7 +46,8 @@ struct Engine::Impl {
     /// All voices of one layer.
     struct Layer {
         std::vector<Voice> voices;
-        std::vector<Rows> rows; ///< [voice][candidate]
+        std::vector<std::uint16_t> sounding; ///< places of those in use, in order of their notes
+        std::vector<Rows> rows;              ///< [voice][candidate]
         int stackPerCandidate = 0;
         int orders = 1;         ///< highest order of a source, and one
         bool secondIn = false;  ///< whether anything enters filter 2 besides
@@ -104,6 +106,7 @@ struct Engine::Impl {
     std::vector<Heard> heardSignals;
     std::vector<std::vector<kernels::SourceJob>> sourceJobs; ///< by order, where sources wait for each other
     std::vector<kernels::FilterJob> filterJobs;
+    std::vector<kernels::MixJob> mixJobs;
 
     Impl(std::span<const Graph> candidates, double rateHz, std::uint64_t engineSeed, bool sharedVoices);
     void prepareLayer(std::size_t l);
@@ -120,8 +123,7 @@ struct Engine::Impl {
     }
     template <typename F> void eachVoice(F&& f) {
         for (Layer& layer : layers)
-            for (Voice& voice : layer.voices)
-                if (voice.used) f(voice);
+            for (std::uint16_t v : layer.sounding) f(layer.voices[v]);
     }
 
     // Notes
@@ -172,7 +174,7 @@ struct Engine::Impl {
     void startFilters(Voice& voice, std::size_t l);
     void addFilterJobs(Voice& voice, std::size_t l);
     void processLayer(std::size_t l, int at, int frames);
-    void mixVoice(Voice& voice, std::size_t l, const Rows* voiceRows, int at, int frames);
+    void addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows, int at);
     bool finished(const Voice& voice) const;
     void makeVoices(int frames);
     void addClean(int frames);

@@ -108,6 +108,9 @@ void Engine::Impl::noteOnLayers(std::uint32_t number, double pitch, double veloc
 void Engine::Impl::startVoice(const Pending& start) {
     Layer& layer = layers[start.layer];
     Voice& voice = freeVoice(layer.voices);
+    const auto place = static_cast<std::uint16_t>(&voice - layer.voices.data());
+    std::erase(layer.sounding, place);
+    layer.sounding.push_back(place);
     voice.used = true;
     voice.held = true;
     voice.fading = false;

@@ -22,15 +22,6 @@ template <typename Rows> void copyToBoth(Rows& rows) {
     }
 }
 
-/// Adds a row × a level × a gain to a block. Rows are whole, so the common case has a fixed length.
-void addRow(const Row& row, const Row& level, float gain, float* to, int frames) {
-    if (frames == Engine::blockFrames) {
-        for (std::size_t t = 0; t < Engine::blockFrames; ++t) to[t] += row[t] * level[t] * gain;
-        return;
-    }
-    for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) to[t] += row[t] * level[t] * gain;
-}
-
 } // namespace
 
 /// The first block begins at the cutoff of the note's beginning, not at that of the block's end.
@@ -83,13 +74,12 @@ bool Engine::Impl::finished(const Voice& voice) const {
 void Engine::Impl::processLayer(std::size_t l, int at, int frames) {
     Layer& layer = layers[l];
     advanceFree(l, frames);
-    if (std::none_of(layer.voices.begin(), layer.voices.end(), [](const Voice& v) { return v.used; })) return;
+    if (layer.sounding.empty()) return;
     filterJobs.clear();
     const LayerGraph& graph = graphs.front().layers[l];
     const bool filtered = graph.filtered();
-    for (std::size_t v = 0; v < layer.voices.size(); ++v) {
+    for (std::uint16_t v : layer.sounding) {
         Voice& voice = layer.voices[v];
-        if (!voice.used) continue;
         Rows* voiceRows = &layer.rows[v * voiced];
         for (std::size_t c = 0; c < voiced; ++c)
             for (std::size_t i = 0; i < layer.clearedCount; ++i) voiceRows[c].*layer.cleared[i] = Row{};
@@ -102,17 +92,22 @@ void Engine::Impl::processLayer(std::size_t l, int at, int frames) {
     }
     runSources(l, nullptr, frames);
     if (layer.both)
-        for (std::size_t v = 0; v < layer.voices.size(); ++v)
-            if (layer.voices[v].used)
-                for (std::size_t c = 0; c < voiced; ++c) copyToBoth(layer.rows[v * voiced + c]);
+        for (std::uint16_t v : layer.sounding)
+            for (std::size_t c = 0; c < voiced; ++c) copyToBoth(layer.rows[v * voiced + c]);
     const kernels::FilterPair pair{graph.filters[0].structure, graph.filters[1].structure, graph.parallel,
                                    graph.fedBack};
     const std::span<const FilterJob> jobs = filterJobs;
     for (std::size_t first = 0; first < jobs.size(); first += kernels::laneCount)
         kernels::runFilters(jobs.subspan(first, std::min<std::size_t>(kernels::laneCount, jobs.size() - first)), pair,
                             static_cast<float>(rate), frames);
-    for (std::size_t v = 0; v < layer.voices.size(); ++v)
-        if (layer.voices[v].used) mixVoice(layer.voices[v], l, &layer.rows[v * voiced], at, frames);
+    mixJobs.clear();
+    for (std::uint16_t v : layer.sounding) addMixJobs(layer.voices[v], l, &layer.rows[v * voiced], at);
+    kernels::mix(mixJobs, frames);
+    std::erase_if(layer.sounding, [&](std::uint16_t v) {
+        if (!finished(layer.voices[v])) return false;
+        layer.voices[v].used = false;
+        return true;
+    });
 }
 
 void Engine::Impl::rest(int frames) {
@@ -170,15 +165,20 @@ void Engine::Impl::makeVoices(int frames) {
     }
 }
 
-void Engine::Impl::mixVoice(Voice& voice, std::size_t l, const Rows* voiceRows, int at, int frames) {
+void Engine::Impl::addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows, int at) {
     const Layer& layer = layers[l];
     const bool unfiltered2 = layer.secondIn && !graphs.front().layers[l].filtered();
     for (std::size_t c = 0; c < voiced; ++c) {
-        const LayerGraph& values = valuesOf(voice.candidates[c], c, l);
+        const CandidateVoice& candidate = voice.candidates[c];
+        const LayerGraph& values = valuesOf(candidate, c, l);
         const Rows& rows = voiceRows[c];
         const auto add = [&](const Row& left, const Row& right, Block& block, float gain) {
-            addRow(left, rows.level, gain * values.leftGain, block.left.data() + at, frames);
-            addRow(stereo ? right : left, rows.level, gain * values.rightGain, block.right.data() + at, frames);
+            const float leftGain = gain * values.leftGain;
+            const float rightGain = gain * values.rightGain;
+            mixJobs.push_back({left.data(), rows.level.data(), candidate.levelFrom * leftGain,
+                               candidate.levelGain * leftGain, block.left.data() + at});
+            mixJobs.push_back({stereo ? right.data() : left.data(), rows.level.data(), candidate.levelFrom * rightGain,
+                               candidate.levelGain * rightGain, block.right.data() + at});
         };
         const auto addAll = [&](Block& block, float gain) {
             add(rows.left, rows.right, block, gain);
@@ -189,7 +189,6 @@ void Engine::Impl::mixVoice(Voice& voice, std::size_t l, const Rows* voiceRows, 
         if (sends && values.send > 0.0f) addAll(sent[c], values.send);
         if (layer.clean) add(rows.leftClean, rows.rightClean, clean[c], 1.0f);
     }
-    if (finished(voice)) voice.used = false;
 }
 
 } // namespace facet

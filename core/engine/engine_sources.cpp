@@ -126,8 +126,8 @@ void Engine::Impl::aimSources(Voice& voice, std::size_t l) {
 void Engine::Impl::runSources(std::size_t l, Voice* only, int frames) {
     Layer& layer = layers[l];
     const auto eachOne = [&](auto&& f) {
-        for (Voice& voice : layer.voices)
-            if (voice.used && (!only || &voice == only)) f(voice);
+        if (only) return f(*only);
+        for (std::uint16_t v : layer.sounding) f(layer.voices[v]);
     };
     if (layer.orders > 1) {
         for (auto& jobs : sourceJobs) jobs.clear();

@@ -30,7 +30,8 @@ struct CandidateVoice {
     double velocityGain = 1.0;
     double pitchNow = 0.0;  ///< semitones, with glide and bend
     double hz = 0.0;        ///< of pitchNow
-    float levelGain = 1.0f; ///< of layer, velocity and links at the end of the last block
+    float levelFrom = 1.0f; ///< gain of layer, velocity and links at the block's beginning
+    float levelGain = 1.0f; ///< and at its end
     bool levelKnown = false;
     std::uint64_t version = 0; ///< of the values that its jobs were last aimed with
 

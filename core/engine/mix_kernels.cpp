@@ -1,0 +1,40 @@
+#include "core/engine/mix_kernels.h"
+
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "core/engine/mix_kernels.cpp"
+#include <hwy/foreach_target.h>
+
+#include "core/engine/lanes-inl.h"
+
+HWY_BEFORE_NAMESPACE();
+namespace facet::kernels::HWY_NAMESPACE {
+
+void mix(const MixJob* jobs, int count, int frames) {
+    const float perFrame = 1.0f / static_cast<float>(frames);
+    for (const MixJob* job = jobs; job != jobs + count; ++job) {
+        const Group gain = mulAdd(counting(), splat((job->to - job->from) * perFrame), splat(job->from));
+        const Group sound = load(job->row) * load(job->level) * gain;
+        if (frames == blockFrames) {
+            store(load(job->out) + sound, job->out);
+            continue;
+        }
+        alignas(64) float values[laneCount];
+        store(sound, values);
+        for (int t = 0; t < frames; ++t) job->out[t] += values[t];
+    }
+}
+
+} // namespace facet::kernels::HWY_NAMESPACE
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace facet::kernels {
+
+HWY_EXPORT(mix);
+
+void mix(std::span<const MixJob> jobs, int frames) {
+    HWY_DYNAMIC_DISPATCH(mix)(jobs.data(), static_cast<int>(jobs.size()), frames);
+}
+
+} // namespace facet::kernels
+#endif

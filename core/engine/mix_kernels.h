@@ -1,0 +1,19 @@
+// The inner loop that adds voices up.
+#pragma once
+
+#include "core/engine/lanes.h"
+
+#include <span>
+
+namespace facet::kernels {
+
+/// Adds a row × its level × a gain that moves evenly to a block of sound.
+struct MixJob {
+    const float* row = nullptr;   ///< 16 samples
+    const float* level = nullptr; ///< likewise
+    float from = 0.0f, to = 0.0f;
+    float* out = nullptr; ///< `frames` samples
+};
+void mix(std::span<const MixJob> jobs, int frames);
+
+} // namespace facet::kernels
