@@ -15,14 +15,7 @@ using kernels::Row;
 constexpr double highestIncrement = kernels::highestIncrement;
 
 /// Words that keep what is drawn for different things apart.
-constexpr std::uint64_t randomWord = 0x72616e64, noiseWord = 0x6e6f6973, tuningWord = 0x74756e65,
-                        cutoffWord = 0x63757473;
-
-/// What sets one of the voices that notes take in turn apart from the others, −1…1.
-double deviation(const Voice& voice, int voiceLimit, std::uint64_t word) {
-    const auto slot = voice.slot % static_cast<std::uint64_t>(std::max(2, voiceLimit));
-    return 2.0 * unitFromBits(combineSeeds(word, slot)) - 1.0;
-}
+constexpr std::uint64_t randomWord = 0x72616e64, noiseWord = 0x6e6f6973;
 
 } // namespace
 
@@ -54,11 +47,15 @@ void Engine::Impl::updateSignals(Voice& voice, std::size_t c, std::size_t l) {
     }
 }
 
+double Engine::Impl::deviation(const Voice& voice, std::uint64_t word) const {
+    const auto slot = voice.slot % static_cast<std::uint64_t>(std::max(2, graphs.front().voiceLimit));
+    return 2.0 * unitFromBits(combineSeeds(word, slot)) - 1.0;
+}
+
 bool Engine::Impl::updatePitch(Voice& voice, std::size_t c) const {
     CandidateVoice& candidate = voice.candidates[c];
     double pitch = voice.pitch + glideOffset(voice, c) + bendSemitones;
-    if (graphs[c].tuningSpread > 0.0)
-        pitch += graphs[c].tuningSpread * deviation(voice, graphs.front().voiceLimit, tuningWord);
+    if (graphs[c].tuningSpread > 0.0) pitch += graphs[c].tuningSpread * deviation(voice, tuningWord);
     if (pitch == candidate.pitchNow) return false;
     candidate.pitchNow = pitch;
     candidate.hz = hzFromKey(pitch);
@@ -80,19 +77,6 @@ double Engine::Impl::stackedIncrement(const SourceValues& source, int k, double 
     per *= source.stack[static_cast<std::size_t>(k)].ratio;
     if (source.shape.wave != Wave::sample) return std::clamp(per, 1e-6, highestIncrement);
     return source.sample ? std::clamp(per * source.sample->rateHz() / source.sampleHz, 0.0, 64.0) : 0.0;
-}
-
-float Engine::Impl::cutoffLog2(const Voice& voice, std::size_t c, std::size_t l, std::size_t f) const {
-    const CandidateVoice& candidate = voice.candidates[c];
-    const FilterValues& filter = valuesOf(candidate, c, l).filters[f];
-    double octaves = filter.targets.cutoffLog2;
-    octaves += filter.cutoffEnvelope * candidate.envelopes[filterEnvelope].value();
-    octaves += filter.keyTracking * (voice.pitch + glideOffset(voice, c) - 60.0) / 12.0;
-    octaves += filter.velocityOctaves * (voice.velocity / 127.0 - 1.0);
-    octaves += candidate.filterOctaves[f];
-    if (graphs[c].cutoffSpread > 0.0)
-        octaves += graphs[c].cutoffSpread * deviation(voice, graphs.front().voiceLimit, cutoffWord);
-    return static_cast<float>(octaves);
 }
 
 void Engine::Impl::followMovers(Voice& voice, std::size_t c, std::size_t l) {

@@ -105,7 +105,7 @@ struct Engine::Impl {
     };
     std::vector<Heard> heardSignals;
     std::vector<std::vector<kernels::SourceJob>> sourceJobs; ///< by order, where sources wait for each other
-    std::vector<kernels::FilterJob> filterJobs;
+    std::vector<const kernels::FilterJob*> filterJobs;
     std::vector<kernels::MixJob> mixJobs;
 
     Impl(std::span<const Graph> candidates, double rateHz, std::uint64_t engineSeed, bool sharedVoices);
@@ -157,7 +157,21 @@ struct Engine::Impl {
     bool updatePitch(Voice& voice, std::size_t c) const;
     double incrementOf(const CandidateVoice& candidate, const LayerGraph& layer, std::size_t s) const;
     double stackedIncrement(const SourceValues& source, int k, double per) const;
-    float cutoffLog2(const Voice& voice, std::size_t c, std::size_t l, std::size_t f) const;
+    /// What sets one of the voices that notes take in turn apart from the others, −1…1; words keep apart what.
+    double deviation(const Voice& voice, std::uint64_t word) const;
+    static constexpr std::uint64_t tuningWord = 0x74756e65, cutoffWord = 0x63757473;
+    float cutoffLog2(const Voice& voice, const CandidateVoice& candidate, const LayerGraph& layer, std::size_t c,
+                     std::size_t f) const {
+        const FilterValues& filter = layer.filters[f];
+        double octaves = static_cast<double>(filter.targets.cutoffLog2);
+        octaves += static_cast<double>(filter.cutoffEnvelope) * candidate.envelopes[filterEnvelope].value();
+        if (filter.keyTracking != 0.0f)
+            octaves += static_cast<double>(filter.keyTracking) * (voice.pitch + glideOffset(voice, c) - 60.0) / 12.0;
+        octaves += static_cast<double>(filter.velocityOctaves) * (voice.velocity / 127.0 - 1.0);
+        octaves += static_cast<double>(candidate.filterOctaves[f]);
+        if (graphs[c].cutoffSpread > 0.0) octaves += graphs[c].cutoffSpread * deviation(voice, cutoffWord);
+        return static_cast<float>(octaves);
+    }
     void advanceControls(Voice& voice, std::size_t l, Rows* voiceRows, int frames);
     void advanceFree(std::size_t l, int frames);
     void followEffects();

@@ -31,7 +31,7 @@ void Engine::Impl::startFilters(Voice& voice, std::size_t l) {
             CandidateVoice& candidate = voice.candidates[c];
             if (!graphs[c].layers[l].filters[f].structure.on || candidate.filters[2 * f].g >= 0.0f) continue;
             kernels::FilterTargets targets = valuesOf(candidate, c, l).filters[f].targets;
-            targets.cutoffLog2 = cutoffLog2(voice, c, l, f);
+            targets.cutoffLog2 = cutoffLog2(voice, candidate, valuesOf(candidate, c, l), c, f);
             const double hz = std::clamp(std::exp2(static_cast<double>(targets.cutoffLog2)), 5.0, 0.47 * rate);
             for (std::size_t side = 0; side < 2; ++side) {
                 kernels::FilterState& state = candidate.filters[2 * f + side];
@@ -54,12 +54,12 @@ void Engine::Impl::addFilterJobs(Voice& voice, std::size_t l) {
                 if (second) jobs[side].secondTo = values.filters[1].targets;
                 jobs[side].feedback = values.feedback;
             }
-        const float first = cutoffLog2(voice, c, l, 0);
-        const float other = second ? cutoffLog2(voice, c, l, 1) : 0.0f;
+        const float first = cutoffLog2(voice, candidate, values, c, 0);
+        const float other = second ? cutoffLog2(voice, candidate, values, c, 1) : 0.0f;
         for (std::size_t side = 0; side < (stereo ? 2u : 1u); ++side) {
             jobs[side].firstTo.cutoffLog2 = first;
             if (second) jobs[side].secondTo.cutoffLog2 = other;
-            filterJobs.push_back(jobs[side]);
+            filterJobs.push_back(&jobs[side]);
         }
     }
 }
@@ -96,7 +96,7 @@ void Engine::Impl::processLayer(std::size_t l, int at, int frames) {
             for (std::size_t c = 0; c < voiced; ++c) copyToBoth(layer.rows[v * voiced + c]);
     const kernels::FilterPair pair{graph.filters[0].structure, graph.filters[1].structure, graph.parallel,
                                    graph.fedBack};
-    const std::span<const FilterJob> jobs = filterJobs;
+    const std::span<const FilterJob* const> jobs = filterJobs;
     for (std::size_t first = 0; first < jobs.size(); first += kernels::laneCount)
         kernels::runFilters(jobs.subspan(first, std::min<std::size_t>(kernels::laneCount, jobs.size() - first)), pair,
                             static_cast<float>(rate), frames);

@@ -269,13 +269,13 @@ private:
 };
 
 /// Rows of samples to groups of lanes, and back; always whole rows.
-HWY_INLINE void toLanes(const FilterJob* jobs, int count, float (&block)[blockFrames][laneCount]) {
+HWY_INLINE void toLanes(const FilterJob* const* jobs, int count, float (&block)[blockFrames][laneCount]) {
     for (int lane = 0; lane < count; ++lane)
-        for (int t = 0; t < blockFrames; ++t) block[t][lane] = jobs[lane].row[t];
+        for (int t = 0; t < blockFrames; ++t) block[t][lane] = jobs[lane]->row[t];
 }
-HWY_INLINE void fromLanes(const float (&block)[blockFrames][laneCount], const FilterJob* jobs, int count) {
+HWY_INLINE void fromLanes(const float (&block)[blockFrames][laneCount], const FilterJob* const* jobs, int count) {
     for (int lane = 0; lane < count; ++lane)
-        for (int t = 0; t < blockFrames; ++t) jobs[lane].row[t] = block[t][lane];
+        for (int t = 0; t < blockFrames; ++t) jobs[lane]->row[t] = block[t][lane];
 }
 
 /// What one lane of a clean low-pass begins and ends a block with.
@@ -289,7 +289,8 @@ HWY_INLINE Group onTheWay(float from, float to, float perFrame) {
 
 /// The commonest case by itself: one clean low-pass in few lanes. The coefficients of all samples come first, 16 at a
 /// time; then `together` lanes run beside each other, each by single numbers.
-template <int together, bool fourPole> void runFewLowPass(const FilterJob* jobs, const LowPassEnds* ends, int frames) {
+template <int together, bool fourPole>
+void runFewLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int frames) {
     using One = hn::CappedTag<float, 1>;
     alignas(64) float c[together][6][laneCount];
     const float perFrame = 1.0f / static_cast<float>(frames);
@@ -311,7 +312,7 @@ template <int together, bool fourPole> void runFewLowPass(const FilterJob* jobs,
     const S half = hn::Set(d, 0.5f);
     S band1[together], low1[together], band2[together], low2[together];
     for (int k = 0; k < together; ++k) {
-        const float* memory = jobs[k].first->memory.data();
+        const float* memory = jobs[k]->first->memory.data();
         band1[k] = hn::LoadU(d, memory);
         low1[k] = hn::LoadU(d, memory + 1);
         band2[k] = hn::LoadU(d, memory + 2);
@@ -329,12 +330,12 @@ template <int together, bool fourPole> void runFewLowPass(const FilterJob* jobs,
     };
     for (int t = 0; t < frames; ++t)
         for (int k = 0; k < together; ++k) {
-            S x = tick(hn::LoadU(d, jobs[k].row + t), c[k][0] + t, c[k][1] + t, c[k][2] + t, band1[k], low1[k]);
+            S x = tick(hn::LoadU(d, jobs[k]->row + t), c[k][0] + t, c[k][1] + t, c[k][2] + t, band1[k], low1[k]);
             if (fourPole) x = tick(x, c[k][3] + t, c[k][4] + t, c[k][5] + t, band2[k], low2[k]);
-            hn::StoreU(x, d, jobs[k].row + t);
+            hn::StoreU(x, d, jobs[k]->row + t);
         }
     for (int k = 0; k < together; ++k) {
-        float* memory = jobs[k].first->memory.data();
+        float* memory = jobs[k]->first->memory.data();
         hn::StoreU(band1[k], d, memory);
         hn::StoreU(low1[k], d, memory + 1);
         hn::StoreU(band2[k], d, memory + 2);
@@ -343,14 +344,15 @@ template <int together, bool fourPole> void runFewLowPass(const FilterJob* jobs,
 }
 
 /// And in many: as many samples of other lanes beside each other.
-template <bool fourPole> void runManyLowPass(const FilterJob* jobs, const LowPassEnds* ends, int count, int frames) {
+template <bool fourPole>
+void runManyLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int count, int frames) {
     alignas(64) float memory[4][laneCount] = {};
     alignas(64) float from[3][laneCount] = {}, step[3][laneCount] = {};
     alignas(64) float block[blockFrames][laneCount] = {};
     const float perFrame = 1.0f / static_cast<float>(frames);
     for (int lane = 0; lane < count; ++lane) {
         const LowPassEnds& e = ends[lane];
-        for (int m = 0; m < 4; ++m) memory[m][lane] = jobs[lane].first->memory[static_cast<std::size_t>(m)];
+        for (int m = 0; m < 4; ++m) memory[m][lane] = jobs[lane]->first->memory[static_cast<std::size_t>(m)];
         from[0][lane] = e.g, step[0][lane] = (e.gTo - e.g) * perFrame;
         from[1][lane] = e.damping1, step[1][lane] = (e.damping1To - e.damping1) * perFrame;
         from[2][lane] = e.damping2, step[2][lane] = (e.damping2To - e.damping2) * perFrame;
@@ -378,10 +380,10 @@ template <bool fourPole> void runManyLowPass(const FilterJob* jobs, const LowPas
     store(two.band, memory[2]);
     store(two.low, memory[3]);
     for (int lane = 0; lane < count; ++lane)
-        for (int m = 0; m < 4; ++m) jobs[lane].first->memory[static_cast<std::size_t>(m)] = memory[m][lane];
+        for (int m = 0; m < 4; ++m) jobs[lane]->first->memory[static_cast<std::size_t>(m)] = memory[m][lane];
 }
 
-template <bool fourPole> void runLowPass(const FilterJob* jobs, const LowPassEnds* ends, int count, int frames) {
+template <bool fourPole> void runLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int count, int frames) {
     // From here on the many gain more than their moving to and fro costs.
     constexpr int few = 5;
     if (count > few) {
@@ -393,14 +395,14 @@ template <bool fourPole> void runLowPass(const FilterJob* jobs, const LowPassEnd
     if (k < count) runFewLowPass<1, fourPole>(jobs + k, ends + k, frames);
 }
 
-void runOneLowPass(const FilterJob* jobs, int count, bool fourPole, float rateHz, int frames) {
+void runOneLowPass(const FilterJob* const* jobs, int count, bool fourPole, float rateHz, int frames) {
     alignas(64) float cutoff[laneCount] = {}, gTo[laneCount];
-    for (int lane = 0; lane < laneCount; ++lane) cutoff[lane] = jobs[lane < count ? lane : 0].firstTo.cutoffLog2;
+    for (int lane = 0; lane < laneCount; ++lane) cutoff[lane] = jobs[lane < count ? lane : 0]->firstTo.cutoffLog2;
     store(tangentOf(load(cutoff), rateHz), gTo);
     LowPassEnds ends[laneCount];
     for (int lane = 0; lane < count; ++lane) {
-        const FilterTargets& to = jobs[lane].firstTo;
-        FilterState& state = *jobs[lane].first;
+        const FilterTargets& to = jobs[lane]->firstTo;
+        FilterState& state = *jobs[lane]->first;
         const FilterTargets& from = state.g >= 0.0f ? state.left : to;
         ends[lane] = {
             state.g >= 0.0f ? state.g : gTo[lane], gTo[lane], from.damping1, to.damping1, from.damping2, to.damping2};
@@ -413,7 +415,7 @@ void runOneLowPass(const FilterJob* jobs, int count, bool fourPole, float rateHz
         runLowPass<false>(jobs, ends, count, frames);
 }
 
-void runPair(const FilterJob* jobs, int count, const FilterPair& pair, float rateHz, int frames) {
+void runPair(const FilterJob* const* jobs, int count, const FilterPair& pair, float rateHz, int frames) {
     FilterState* first[laneCount] = {};
     FilterState* second[laneCount] = {};
     FilterTargets firstTo[laneCount];
@@ -424,7 +426,7 @@ void runPair(const FilterJob* jobs, int count, const FilterPair& pair, float rat
     bool moved1 = false;
     bool moved2 = false;
     for (int lane = 0; lane < laneCount; ++lane) {
-        const FilterJob& job = jobs[lane < count ? lane : 0];
+        const FilterJob& job = *jobs[lane < count ? lane : 0];
         first[lane] = job.first;
         second[lane] = job.second ? job.second : job.first;
         firstTo[lane] = job.firstTo;
@@ -463,15 +465,15 @@ void runPair(const FilterJob* jobs, int count, const FilterPair& pair, float rat
     if (pair.second.on) two.save(secondTo);
     store(back, last);
     for (int lane = 0; lane < count; ++lane) {
-        if (jobs[lane].fedBack) *jobs[lane].fedBack = last[lane];
-        for (int t = 0; t < frames; ++t) jobs[lane].row[t] = in[t][lane];
+        if (jobs[lane]->fedBack) *jobs[lane]->fedBack = last[lane];
+        for (int t = 0; t < frames; ++t) jobs[lane]->row[t] = in[t][lane];
     }
 }
 
-void runFilters(const FilterJob* jobs, int count, const FilterPair& pair, float rateHz, int frames) {
+void runFilters(const FilterJob* const* jobs, int count, const FilterPair& pair, float rateHz, int frames) {
     bool plain = pair.first.on && !pair.second.on && !pair.fedBack && pair.first.kind == FilterKind::lowPass &&
                  !pair.first.mixed;
-    for (int i = 0; i < count; ++i) plain = plain && !jobs[i].secondRow && !jobs[i].firstOctaves;
+    for (int i = 0; i < count; ++i) plain = plain && !jobs[i]->secondRow && !jobs[i]->firstOctaves;
     if (plain)
         runOneLowPass(jobs, count, pair.first.fourPole, rateHz, frames);
     else
@@ -486,7 +488,7 @@ namespace facet::kernels {
 
 HWY_EXPORT(runFilters);
 
-void runFilters(std::span<const FilterJob> jobs, const FilterPair& pair, float rateHz, int frames) {
+void runFilters(std::span<const FilterJob* const> jobs, const FilterPair& pair, float rateHz, int frames) {
     HWY_DYNAMIC_DISPATCH(runFilters)(jobs.data(), static_cast<int>(jobs.size()), pair, rateHz, frames);
 }
 

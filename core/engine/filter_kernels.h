@@ -75,6 +75,6 @@ struct FilterPair {
     bool fedBack = false;
 };
 /// `jobs`: at most 16, which fill the lanes.
-void runFilters(std::span<const FilterJob> jobs, const FilterPair& pair, float rateHz, int frames);
+void runFilters(std::span<const FilterJob* const> jobs, const FilterPair& pair, float rateHz, int frames);
 
 } // namespace facet::kernels

@@ -362,6 +362,7 @@ public:
         : rateHz_(setting.rateHz), states_(2 * setting.candidates), targets_(2 * setting.candidates) {
         pair_.first = structure;
         jobs_.resize(states_.size());
+        pointers_.resize(states_.size());
         for (auto& state : states_) state.prepare(structure, setting.rateHz);
     }
     void process(std::span<StereoRow> rows, int frames) override {
@@ -372,8 +373,9 @@ public:
             job.row = i % 2 == 0 ? rows[i / 2].left.data() : rows[i / 2].right.data();
             job.firstTo = targets_[i];
             jobs_[i] = job;
+            pointers_[i] = &jobs_[i];
         }
-        const std::span<const kernels::FilterJob> jobs = jobs_;
+        const std::span<const kernels::FilterJob* const> jobs = pointers_;
         for (std::size_t first = 0; first < jobs.size(); first += laneCount)
             kernels::runFilters(jobs.subspan(first, std::min<std::size_t>(laneCount, jobs.size() - first)), pair_,
                                 static_cast<float>(rateHz_), frames);
@@ -395,6 +397,7 @@ protected:
 private:
     kernels::FilterPair pair_;
     std::vector<kernels::FilterJob> jobs_;
+    std::vector<const kernels::FilterJob*> pointers_;
 };
 
 kernels::FilterStructure structureOf(const EffectGraph& graph) {
