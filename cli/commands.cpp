@@ -1,6 +1,7 @@
 #include "cli/commands.h"
 
 #include "core/analysis/notes.h"
+#include "core/analysis/pitch.h"
 #include "core/analysis/profile.h"
 #include "core/analysis/profile_json.h"
 #include "core/audio/audio_file.h"
@@ -12,6 +13,8 @@
 #include "core/match/estimate.h"
 #include "core/match/match.h"
 #include "core/match/report.h"
+#include "core/match/wavetable.h"
+#include "core/parameters/audition.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/value_text.h"
 #include "core/performance/midi_file.h"
@@ -205,15 +208,31 @@ void addAnalyze(CLI::App& app) {
     });
 }
 
+namespace {
+
+struct RenderOptions {
+    std::string patch;
+    std::string notes;
+    std::string performance;
+    std::string out;
+    int rate = 0;
+    std::vector<std::string> without;
+    std::string alone, upTo, dryFrom;
+};
+
+/// The patch with all that is not asked for left out.
+Patch heardPart(Patch patch, const RenderOptions& options) {
+    for (const std::string& path : options.without) patch = without(patch, path);
+    if (!options.alone.empty()) patch = alone(patch, options.alone);
+    if (!options.upTo.empty()) patch = upTo(patch, options.upTo);
+    if (!options.dryFrom.empty()) patch = withoutEffectsFrom(patch, options.dryFrom);
+    return patch;
+}
+
+} // namespace
+
 void addRender(CLI::App& app) {
-    struct Options {
-        std::string patch;
-        std::string notes;
-        std::string performance;
-        std::string out;
-        int rate = 0;
-    };
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<RenderOptions>();
     auto* command = app.add_subcommand("render", "Play notes with a patch into a WAV or FLAC file");
     command->add_option("PATCH", options->patch, "Patch file (JSON)")->required();
     auto* notes = command->add_option("--notes", options->notes, "Standard MIDI File");
@@ -221,9 +240,15 @@ void addRender(CLI::App& app) {
     notes->excludes(performance);
     command->add_option("--out", options->out, "The file to write (.wav 32-bit float, .flac 24-bit)")->required();
     command->add_option("--rate", options->rate, "Sample rate in Hz")->check(CLI::Range(8000, 384000));
+    command->add_option("--without", options->without, "Path of a module to leave out; may be repeated")
+        ->allow_extra_args(false);
+    command->add_option("--alone", options->alone, "Path of the source or layer to hear by itself");
+    command->add_option("--up-to", options->upTo, "Path of the module behind which to listen");
+    command->add_option("--dry-from", options->dryFrom, "Path of the effect from which on effects are left out");
     command->callback([options] {
-        const Patch patch = readPatch(options->patch);
+        const Patch patch = heardPart(readPatch(options->patch), *options);
         Performance played;
+        bool toSilence = false;
         if (!options->performance.empty()) {
             played = readPerformance(options->performance);
             if (options->rate > 0) {
@@ -235,13 +260,14 @@ void addRender(CLI::App& app) {
             if (options->rate > 0) played.rateHz = options->rate;
             double end = 0.0;
             for (const Note& note : played.notes) end = std::max(end, note.end);
-            const double tail = patch.value({"layer:a/envelope:level", "release"}) / 1000.0;
-            played.frames = static_cast<int>(std::ceil((end + tail + 0.05) * played.rateHz));
+            played.frames = static_cast<int>(std::ceil((end + 0.05) * played.rateHz));
+            toSilence = true;
         } else {
             throw CLI::RequiredError("--notes or --performance");
         }
         const bool flac = fs::path(options->out).extension() == ".flac";
-        writeAudio(options->out, render(patch, played), flac ? SampleFormat::flac24 : SampleFormat::wavFloat);
+        writeAudio(options->out, toSilence ? renderToSilence(patch, played) : render(patch, played),
+                   flac ? SampleFormat::flac24 : SampleFormat::wavFloat);
     });
 }
 
@@ -370,6 +396,50 @@ void addMatch(CLI::App& app) {
     command->callback([options] { runMatch(*options); });
 }
 
+void addWavetable(CLI::App& app) {
+    struct Options {
+        std::string sound, patch, source = "layer:a/source:a", region, out;
+        double hz = 0.0;
+        int frames = 16;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command =
+        app.add_subcommand("wavetable", "Give a source of a patch the cycles of a file, or of a note heard in it");
+    command
+        ->add_option("SOUND", options->sound,
+                     "A file of cycles of 2048 samples or of one cycle; with --region a recording")
+        ->required();
+    command->add_option("--patch", options->patch, "Patch file to change; the empty patch when not given");
+    command->add_option("--source", options->source, "Path of the source");
+    command->add_option("--region", options->region, "Seconds A:B of the note whose cycles are taken");
+    command->add_option("--hz", options->hz, "Its pitch; measured when not given")->check(CLI::Range(10.0, 8000.0));
+    command->add_option("--frames", options->frames, "Cycles to take, evenly over the note")
+        ->check(CLI::Range(1, mostTableFrames));
+    command->add_option("--out", options->out, "Patch file to write")->required();
+    command->callback([options] {
+        const Recording sound = readAudio(options->sound);
+        Patch patch = options->patch.empty() ? Patch() : readPatch(options->patch);
+        if (!patch.find(options->source)) patch.add(options->source);
+        ModuleData data;
+        if (options->region.empty()) {
+            data.frames = wavetableFromFile(sound);
+        } else {
+            const auto [begin, end] = parsePair(options->region, "--region");
+            double hz = options->hz;
+            if (hz <= 0.0) {
+                const auto track = trackPitch(monoMix(atRate(sound, analysisRateHz))).hz;
+                hz = track.at(0.5 * (begin + end));
+                if (!(hz > 0.0)) throw Error("No pitch is heard in that region; give it with --hz.");
+            }
+            data.frames = wavetableFromNote(sound, begin, end, hz, options->frames);
+        }
+        patch.set({options->source, "on"}, 1.0);
+        patch.set({options->source, "wave"}, static_cast<double>(Wave::wavetable));
+        patch.setData(options->source, data);
+        writePatch(options->out, patch);
+    });
+}
+
 void addParams(CLI::App& app) {
     const auto json = std::make_shared<bool>(false);
     auto* command = app.add_subcommand("params", "List every parameter with its range and default");
@@ -379,13 +449,23 @@ void addParams(CLI::App& app) {
             fmt::print("{}", patchSchema());
             return;
         }
-        // The empty patch, and one of each kind that patches may have besides.
-        Patch patch;
-        for (const char* path : {"layer:a/lfo:a", "link:a", "macro:a"}) patch.add(path);
-        for (const Address& address : patch.addresses()) {
+        const auto print = [](const Patch& patch, const Address& address) {
             const auto& d = patch.descriptor(address);
             fmt::print("{:<38} {:<22} {:<34} {:<10} {}\n", address.text(), d.label, rangeText(d),
                        textOf(d, patch.value(address)), d.help);
+        };
+        // The empty patch, and one of each kind that patches may have besides; effects one by one, since no patch
+        // holds one of every kind.
+        Patch patch;
+        for (const char* path : {"layer:a/lfo:a", "link:a", "macro:a"}) patch.add(path);
+        for (const Address& address : patch.addresses()) print(patch, address);
+        for (int k = 0; k < moduleKindCount; ++k) {
+            const auto kind = static_cast<ModuleKind>(k);
+            if (!isEffect(kind)) continue;
+            Patch with;
+            const std::string path = with.freePath(kind);
+            with.add(path);
+            for (const auto& d : parametersOf(kind)) print(with, {path, std::string(d.field)});
         }
     });
 }

@@ -5,6 +5,7 @@
 #include "core/engine/engine.h"
 #include "core/engine/lanes.h"
 #include "core/engine/render.h"
+#include "core/parameters/audition.h"
 #include "core/parameters/patch_json.h"
 #include "tests/support/sounds.h"
 
@@ -298,6 +299,65 @@ TEST(Chains, HoldAtMostTwelve) {
     patch.remove("saturation:a");
     patch.add("reverb:a");
     EXPECT_THROW(patch.add("reverb:Big"), Error);
+}
+
+// ---- parts left out ----
+
+TEST(Parts, LeftOutTakeTheirSoundAlong) {
+    Patch patch = sinePatch();
+    patch.set({"layer:a/source:b", "on"}, 1.0);
+    patch.set({"layer:a/source:b", "wave"}, static_cast<double>(Wave::saw));
+    patch.set({"layer:a/source:b", "level"}, -12.0);
+    patch.set({"layer:a/filter:a", "on"}, 1.0);
+    patch.set({"layer:a/filter:a", "cutoff"}, 900.0);
+    const std::string delay = addEffect(patch, ModuleKind::delay);
+    const std::string reverb = addEffect(patch, ModuleKind::reverb);
+    link(patch, "layer:a/envelope:filter", "layer:a/source:b/cents", 60.0);
+    patch.set({"link:a", "amount"}, 60.0);
+    const auto sound = [&](const Patch& p) { return renderAt48k({&p, 1}, twoNotes(1)).front().channels[0]; };
+    // Dry and linear, each source without the other adds up to both.
+    const Patch dry = withoutEffectsFrom(patch, delay);
+    EXPECT_EQ(dry.value({delay, "on"}), 0.0);
+    EXPECT_EQ(dry.value({reverb, "on"}), 0.0);
+    const auto whole = sound(dry), a = sound(without(dry, "layer:a/source:b")),
+               b = sound(without(dry, "layer:a/source:a"));
+    for (std::size_t i = 0; i < whole.size(); i += 37) ASSERT_NEAR(whole[i], a[i] + b[i], 2e-5f);
+    EXPECT_EQ(sound(alone(dry, "layer:a/source:a")), a);
+    // Up to a module: what comes after is off, what comes before is not.
+    const Patch toDelay = upTo(patch, delay);
+    EXPECT_EQ(toDelay.value({delay, "on"}), 1.0);
+    EXPECT_EQ(toDelay.value({reverb, "on"}), 0.0);
+    const Patch toSource = upTo(patch, "layer:a/source:b");
+    EXPECT_EQ(toSource.value({"layer:a/filter:a", "on"}), 0.0);
+    EXPECT_EQ(toSource.value({delay, "on"}), 0.0);
+    // What an envelope moves stays at rest.
+    EXPECT_EQ(without(patch, "layer:a/envelope:filter").value({"link:a", "on"}), 0.0);
+    EXPECT_EQ(without(patch, "layer:a/envelope:level").value({"layer:a/envelope:level", "sustain"}), 100.0);
+    const auto silent = sound(without(dry, "layer:a"));
+    EXPECT_TRUE(std::all_of(silent.begin(), silent.end(), [](float v) { return v == 0.0f; }));
+    EXPECT_THROW(without(patch, "output"), Error);
+    EXPECT_THROW(without(patch, "chorus:x"), Error);
+    EXPECT_THROW(alone(patch, delay), Error);
+    EXPECT_THROW(upTo(patch, "link:a"), Error);
+    EXPECT_THROW(withoutEffectsFrom(patch, "layer:a"), Error);
+}
+
+TEST(Renders, GoOnToSilence) {
+    Patch patch = sinePatch();
+    const std::string delay = addEffect(patch, ModuleKind::delay);
+    patch.set({delay, "time"}, 400.0);
+    patch.set({delay, "feedback"}, 50.0);
+    patch.set({delay, "mix"}, 50.0);
+    const Performance performance = oneNote(57, 0.0, 0.2, 0.3);
+    const Recording whole = renderToSilence(patch, performance);
+    // Each echo is half of the one before: after n of them 2^-n is below 1e-6 at n = 20, 8 s.
+    EXPECT_GT(whole.seconds(), 6.0);
+    EXPECT_LT(whole.seconds(), 11.0);
+    patch.set({delay, "feedback"}, 110.0);
+    const double cut = renderToSilence(patch, performance, 2.0).seconds();
+    EXPECT_TRUE(cut > 1.9 && cut <= 2.3) << "what never ends is cut: " << cut;
+    patch.set({delay, "on"}, 0.0);
+    EXPECT_NEAR(renderToSilence(patch, performance).seconds(), 0.3, 0.01);
 }
 
 } // namespace

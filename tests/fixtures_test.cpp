@@ -66,7 +66,7 @@ double pitchAt(const std::vector<float>& x, double seconds) {
 }
 
 TEST(EveryFixture, SoundsAndIsRepeatable) {
-    ASSERT_GE(everyFixture().size(), 10u);
+    ASSERT_GE(everyFixture().size(), 15u);
     for (const auto& path : everyFixture()) {
         SCOPED_TRACE(path.filename().string());
         const Patch patch = readPatch(path);
@@ -218,10 +218,85 @@ TEST(Fixture, MonoLowDroneIsOneBelowAndWideAbove) {
     std::vector<float> side(x.channels[0].size());
     for (std::size_t i = 0; i < side.size(); ++i) side[i] = 0.5f * (x.channels[0][i] - x.channels[1][i]);
     EXPECT_LT(levelAt(side, 1.2, 55.0, 16384), levelAt(x.channels[0], 1.2, 55.0, 16384) - 40.0) << "the plain low end";
+    // The chorus and the detuned voices would spread the fundamental as far as the partials above.
+    EXPECT_LT(levelAt(side, 1.2, 110.0, 16384), levelAt(x.channels[0], 1.2, 110.0, 16384) - 8.0);
     double widest = -200.0;
     for (double t : {0.8, 1.0, 1.2, 1.4})
         widest = std::max(widest, levelAt(side, t, 440.0, 8192) - levelAt(x.channels[0], t, 440.0, 8192));
     EXPECT_GT(widest, -6.0) << "the spread voices";
+}
+
+TEST(Fixture, RingHitLeavesSumAndDifferenceLouderAsItDiesAway) {
+    const auto x = rendered("ring-hit", {{0.0, 0.4, 57, 0.0, 110.0}}, 0.8).channels[0];
+    // 220 Hz and 7/5 of it: 88 and 528 Hz, neither of the two themselves.
+    for (double hz : {88.0, 528.0}) EXPECT_GT(levelAt(x, 0.12, hz, 8192), levelAt(x, 0.12, 220.0, 8192) + 12.0) << hz;
+    // Pressed down while loud, lifted when soft: it falls less than its envelope does.
+    Patch plain = fixture("ring-hit");
+    plain.set({"band-compressor:a", "on"}, 0.0);
+    const auto dry = render(plain, phrase({{0.0, 0.4, 57, 0.0, 110.0}}, 0.8)).channels[0];
+    const auto fall = [&](const std::vector<float>& y) { return levelAt(y, 0.08, 528.0) - levelAt(y, 0.36, 528.0); };
+    EXPECT_LT(fall(x), fall(dry) - 6.0);
+}
+
+TEST(Fixture, FiveBitBeeperHasItsImagesInItsBand) {
+    Patch patch = fixture("five-bit-beeper");
+    const auto x = render(patch, phrase({{0.0, 1.0, 69, 0.0, 110.0}}, 1.1)).channels[0];
+    patch.set({"reduction:a", "on"}, 0.0);
+    const auto clean = render(patch, phrase({{0.0, 1.0, 69, 0.0, 110.0}}, 1.1)).channels[0];
+    // The band is where it was set: the partial at 1760 Hz stands above its neighbors' place in a triangle.
+    EXPECT_GT(levelAt(x, 0.5, 1320.0, 8192), levelAt(x, 0.5, 440.0, 8192) - 25.0);
+    // Held at 11 kHz, what lies at 11000 − 25 × 440 = 0 … folds onto new places: 11000 − 9240 = 1760 and its like.
+    double added = -200.0;
+    for (double hz : {1760.0, 2640.0, 880.0})
+        added = std::max(added, levelAt(x, 0.5, hz, 8192) - levelAt(clean, 0.5, hz, 8192));
+    EXPECT_GT(added, 10.0) << "even places, which a triangle leaves empty";
+}
+
+TEST(Fixture, RisingOstinatoIsBrighterNoisierAndWiderAtItsEnd) {
+    std::vector<Note> notes;
+    for (int i = 0; i < 24; ++i) notes.push_back({0.25 * i, 0.25 * i + 0.2, i % 4 == 3 ? 48 : 45, 0.0, 100.0});
+    const auto x = rendered("rising-ostinato", notes, 6.2); // twelve beats at 120 per minute
+    const auto& left = x.channels[0];
+    EXPECT_GT(centroidAt(left, 5.55), 1.6 * centroidAt(left, 0.05));
+    const auto hiss = [&](double t) { return levelAt(left, t, 7003.0, 2048) - levelAt(left, t, 110.0, 2048); };
+    double early = 0.0, late = 0.0;
+    for (int i = 0; i < 4; ++i) {
+        early += hiss(0.06 + 0.25 * i) / 4.0;
+        late += hiss(5.06 + 0.25 * i) / 4.0;
+    }
+    EXPECT_GT(late, early + 12.0);
+}
+
+TEST(Fixture, GatedPadStepsUpFiveTimesAndOpensItsTable) {
+    const auto x = rendered("gated-pad", {{0.0, 3.0, 57, 0.0, 100.0}}, 3.2).channels[0];
+    Patch patch = fixture("gated-pad");
+    patch.set({"reverb:a", "on"}, 0.0);
+    patch.set({"layer:a/source:a", "voices"}, 1.0);
+    const auto dry = render(patch, phrase({{0.0, 3.0, 57, 0.0, 100.0}}, 3.2)).channels[0];
+    // Half a bar at 120 per minute is a second; a fifth of it a step: 12 dB × (−0.8, −0.4, 0, 0.5, 1) about the middle.
+    std::vector<double> steps;
+    for (int i = 0; i < 5; ++i) steps.push_back(levelAt(dry, 2.1 + 0.2 * i, 220.0, 4096));
+    for (std::size_t i = 1; i < 5; ++i) EXPECT_GT(steps[i], steps[i - 1] + 2.5) << i;
+    EXPECT_NEAR(steps[4] - steps[0], 12.0 * 1.8, 1.5);
+    EXPECT_GT(levelAt(dry, 2.9, 2200.0, 4096) - levelAt(dry, 2.9, 220.0, 4096),
+              levelAt(dry, 0.3, 2200.0, 4096) - levelAt(dry, 0.3, 220.0, 4096) + 10.0);
+    EXPECT_NE(x, dry);
+}
+
+TEST(Fixture, TremoloStabSlowsDown) {
+    const auto x = rendered("tremolo-stab", {{0.0, 2.4, 57, 0.0, 100.0}}, 2.5).channels[0];
+    // Where the level turns from rising to falling.
+    std::vector<double> tops;
+    double before = -200.0, last = -200.0;
+    for (double t = 0.05; t < 2.35; t += 0.005) {
+        const double level = levelAt(x, t, 220.0, 1024);
+        if (last > before && last > level) tops.push_back(t - 0.005);
+        before = last;
+        last = level;
+    }
+    ASSERT_GT(tops.size(), 8u);
+    EXPECT_LT(tops[2] - tops[0], 0.6 * (tops.back() - tops[tops.size() - 3])) << "from 12 Hz to 4";
+    EXPECT_NEAR(tops.back() - tops[tops.size() - 2], 0.25, 0.02);
 }
 
 } // namespace

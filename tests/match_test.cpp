@@ -2,11 +2,14 @@
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
 #include "core/match/match.h"
+#include "core/match/wavetable.h"
 #include "core/match/report.h"
 #include "tests/support/files.h"
 #include "tests/support/sounds.h"
 
+#include <complex>
 #include <gtest/gtest.h>
+#include <numbers>
 #include <nlohmann/json.hpp>
 
 namespace facet {
@@ -129,6 +132,66 @@ TEST(SearchSpaces, HoldOnlyWhatIsHeard) {
     const SearchSpace space(patch, {}, true);
     const Patch again = space.patchAt(patch, space.positionOf(patch));
     EXPECT_NEAR(again.value({"layer:a/source:a", "width"}), patch.value({"layer:a/source:a", "width"}), 1e-6);
+}
+
+// ---- wavetables ----
+
+/// Level in dB of a partial of one cycle.
+double partialOfCycle(const std::vector<float>& table, std::size_t frame, int n) {
+    std::complex<double> sum = 0.0;
+    for (int i = 0; i < tableFrameSamples; ++i)
+        sum += static_cast<double>(table[frame * tableFrameSamples + static_cast<std::size_t>(i)]) *
+               std::polar(2.0 / tableFrameSamples, -2.0 * std::numbers::pi * n * i / tableFrameSamples);
+    return 20.0 * std::log10(std::abs(sum) + 1e-9);
+}
+
+TEST(Wavetables, AreTakenOutOfANoteAsItChanges) {
+    // Partials 1 to 6 at A2 and 13 cents; the upper ones fade in over the note, each with its own phase.
+    const double hz = 110.0 * std::exp2(13.0 / 1200.0);
+    const auto amplitude = [](int n, double t) { return n <= 2 ? 0.3 / n : 0.3 / n * t; };
+    const Recording note = testing::soundOf(1.0, 44100, [&](double t) {
+        double sum = 0.0;
+        for (int n = 1; n <= 6; ++n)
+            sum += amplitude(n, t) * std::sin(2.0 * std::numbers::pi * n * hz * t + 0.7 * n * n);
+        return sum;
+    });
+    const auto table = wavetableFromNote(note, 0.0, 1.0, 110.0, 5); // the pitch is given roughly only
+    ASSERT_EQ(table.size(), 5u * tableFrameSamples);
+    for (std::size_t f = 0; f < 5; ++f) {
+        const double half = 3.0 / hz; // of the window
+        const double t = half + (1.0 - 2.0 * half) * static_cast<double>(f) / 4.0;
+        for (int n = 2; n <= 6; ++n)
+            EXPECT_NEAR(partialOfCycle(table, f, n) - partialOfCycle(table, f, 1),
+                        20.0 * std::log10(amplitude(n, t) / amplitude(1, t)), 0.5)
+                << f << " " << n;
+        EXPECT_LT(partialOfCycle(table, f, 9) - partialOfCycle(table, f, 1), -55.0);
+        // Every cycle begins where its first partial crosses zero.
+        std::complex<double> first = 0.0;
+        for (int i = 0; i < tableFrameSamples; ++i)
+            first += static_cast<double>(table[f * tableFrameSamples + static_cast<std::size_t>(i)]) *
+                     std::polar(1.0, -2.0 * std::numbers::pi * i / tableFrameSamples);
+        EXPECT_NEAR(std::remainder(std::arg(first) + std::numbers::pi / 2.0, 2.0 * std::numbers::pi), 0.0, 0.02);
+    }
+    EXPECT_THROW(wavetableFromNote(note, 0.1, 0.12, 110.0, 4), Error);
+    EXPECT_THROW(wavetableFromNote(testing::soundOf(1.0, 44100, [](double) { return 0.0; }), 0.0, 1.0, 110.0, 4),
+                 Error);
+}
+
+TEST(Wavetables, ComeFromFiles) {
+    const auto cycles = [](int samples, double periods) {
+        return testing::soundOf(static_cast<double>(samples) / 48000, 48000, [=](double t) {
+            return 1.5 * std::sin(2.0 * std::numbers::pi * periods * t * 48000 / samples);
+        });
+    };
+    const auto three = wavetableFromFile(cycles(3 * tableFrameSamples, 3.0));
+    ASSERT_EQ(three.size(), 3u * tableFrameSamples);
+    EXPECT_NEAR(partialOfCycle(three, 2, 1), 0.0, 0.01) << "brought back to full scale";
+    const auto single = wavetableFromFile(cycles(601, 1.0)); // one cycle of an odd length
+    ASSERT_EQ(single.size(), static_cast<std::size_t>(tableFrameSamples));
+    EXPECT_NEAR(partialOfCycle(single, 0, 1), 0.0, 0.01);
+    EXPECT_LT(partialOfCycle(single, 0, 2), -80.0);
+    EXPECT_THROW(wavetableFromFile(cycles(100000, 5.0)), Error);
+    EXPECT_THROW(wavetableFromFile(testing::soundOf(0.1, 48000, [](double) { return 0.0; })), Error);
 }
 
 } // namespace

@@ -9,6 +9,7 @@
 #include <cmath>
 #include <gtest/gtest.h>
 #include <map>
+#include <set>
 
 namespace facet {
 namespace {
@@ -138,6 +139,137 @@ Patch movedPatch() {
     return patch;
 }
 
+/// A note through one effect that has something to work on.
+Patch effectPatch(ModuleKind kind) {
+    Patch patch;
+    patch.set({"layer:a/source:a", "voices"}, 2.0);
+    patch.set({"layer:a/source:a", "spread"}, 80.0);
+    patch.set({"layer:a/envelope:level", "decay"}, 120.0);
+    patch.set({"layer:a/envelope:level", "sustain"}, 30.0);
+    const std::string path = patch.freePath(kind);
+    patch.add(path);
+    patch.set({path, "on"}, 1.0);
+    const auto set = [&](const char* field, double value) {
+        if (patch.has({path, field})) patch.set({path, field}, value);
+    };
+    set("mix", 70.0);
+    if (kind == ModuleKind::saturation || kind == ModuleKind::folding || kind == ModuleKind::reduction) {
+        patch.set({"layer:a/source:a", "wave"}, static_cast<double>(Wave::sine));
+        patch.set({"layer:a/source:a", "voices"}, 1.0);
+        set("drive", 15.0);
+        set("bias", 20.0);
+        set("bits", 5.0);
+    }
+    if (kind == ModuleKind::compressor || kind == ModuleKind::limiter) {
+        set("threshold", -16.0);
+        set("knee", 12.0);
+        set("ratio", 8.0);
+        set("drive", 12.0);
+        set("attack", 40.0);
+    }
+    if (kind == ModuleKind::equalizer)
+        for (const char* gain : {"low_gain", "gain_1", "gain_2", "high_gain"}) set(gain, 9.0);
+    if (kind == ModuleKind::bandCompressor) set("up_ratio", 2.0);
+    if (kind == ModuleKind::shifter) set("shift", 130.0);
+    if (kind == ModuleKind::delay) {
+        set("time", 90.0);
+        set("depth", 3.0);
+        set("rate", 3.0);
+    }
+    if (kind == ModuleKind::width)
+        for (const char* band : {"low", "high"}) set(band, 40.0);
+    return patch;
+}
+
+/// The effect's parameters, and those of the sends when it stands beside.
+bool belongsTo(ModuleKind effect, const Patch::Module& module, std::string_view field) {
+    return module.kind == effect || field == "send";
+}
+
+struct EffectCase {
+    Patch patch;
+    ModuleKind kind;
+};
+std::vector<EffectCase> effectCases() {
+    std::vector<EffectCase> cases;
+    for (int k = 0; k < moduleKindCount; ++k)
+        if (const auto kind = static_cast<ModuleKind>(k); isEffect(kind)) cases.push_back({effectPatch(kind), kind});
+    // Kinds and switches that bring other parameters into play.
+    const auto changed = [&](ModuleKind kind, const char* field, double value) {
+        Patch patch = effectPatch(kind);
+        patch.set({patch.modules()[patch.modules().size() - 2].path, field}, value);
+        cases.push_back({patch, kind});
+    };
+    changed(ModuleKind::postFilter, "kind", static_cast<double>(FilterKind::ladder));
+    changed(ModuleKind::postFilter, "kind", static_cast<double>(FilterKind::allPass));
+    changed(ModuleKind::delay, "timing", 1.0);
+    changed(ModuleKind::resonator, "follow", 1.0);
+    changed(ModuleKind::reverb, "chain", static_cast<double>(Chain::send));
+    cases.back().patch.set({"layer:a", "send"}, 0.0);
+    return cases;
+}
+
+TEST(EveryEffectParameter, IsHeardAndStaysFiniteAtItsEnds) {
+    const Performance performance = testing::oneNote(45, 0.02, 0.35, 0.6, 48000, 2);
+    std::map<std::pair<ModuleKind, std::string_view>, double> most;
+    for (const auto& [patch, kind] : effectCases()) {
+        const Recording before = render(patch, performance);
+        for (const auto& module : patch.modules())
+            for (const auto& d : parametersOf(module.kind)) {
+                if (!belongsTo(kind, module, d.field) || !matters(patch, module, d)) continue;
+                double& heard = most[{d.module, d.field}];
+                const Address address{module.path, std::string(d.field)};
+                for (double value : {d.low, d.nearest(d.fromUnit(0.4)), d.high}) {
+                    Patch changed = patch;
+                    changed.set(address, value);
+                    const Recording after = render(changed, performance);
+                    expectSane(after, address.text());
+                    heard = std::max(heard, difference(before, after));
+                }
+            }
+    }
+    EXPECT_GT(most.size(), 110u);
+    for (const auto& [which, heard] : most)
+        EXPECT_GT(heard, 1e-5) << wordOf(which.first) << "/" << which.second << " is not heard";
+}
+
+TEST(EveryEffectParameter, MovesAFacetItAnswersFor) {
+    const Performance performance = testing::oneNote(45, 0.02, 1.0, 1.6, 48000, 2);
+    std::map<std::pair<ModuleKind, std::string_view>, double> least;
+    for (const auto& [patch, kind] : effectCases()) {
+        const Profile reference = measureProfile(render(patch, performance), performance);
+        for (const auto& module : patch.modules())
+            for (const auto& d : parametersOf(module.kind)) {
+                if (!belongsTo(kind, module, d.field) || !matters(patch, module, d)) continue;
+                auto& likeness = least.try_emplace({d.module, d.field}, 100.0).first->second;
+                for (double value : {d.low, d.high}) {
+                    if (likeness < 98.5) continue;
+                    Patch changed = patch;
+                    changed.set({module.path, std::string(d.field)}, value);
+                    const Comparison comparison =
+                        compare(reference, measureProfile(render(changed, performance), performance,
+                                                          {.source = &reference.source}));
+                    for (const FacetComparison& facet : comparison.facets)
+                        if (facet.measured && (d.facets & facetBit(facet.facet)))
+                            likeness = std::min(likeness, facet.likeness);
+                }
+            }
+    }
+    for (const auto& [which, likeness] : least) {
+        // A comparison is deaf to loudness; where an effect begins a cycle it hears no better than people do; whether
+        // an effect is there at all, and where, shows in what it does.
+        const std::set<std::string_view> deaf{"on", "chain", "output", "level", "makeup", "ceiling", "phase", "send"};
+        // What the facets do not tell apart on one note: they have no measure for it yet.
+        const std::set<std::pair<ModuleKind, std::string_view>> unmeasured{
+            {ModuleKind::compressor, "knee"},         {ModuleKind::compressor, "release"},
+            {ModuleKind::bandCompressor, "up_ratio"}, {ModuleKind::delay, "rate"},
+            {ModuleKind::reverb, "pre_delay"},        {ModuleKind::reverb, "size"},
+            {ModuleKind::width, "high_split"}};
+        if (deaf.contains(which.second) || unmeasured.contains(which)) continue;
+        EXPECT_LT(likeness, 98.5) << wordOf(which.first) << "/" << which.second << " leaves its facets alone";
+    }
+}
+
 TEST(EveryParameter, IsHeardAndStaysFiniteAtItsEnds) {
     std::map<std::pair<ModuleKind, std::string_view>, double> most;
     for (const Patch& patch : {richPatch(), movedPatch()}) {
@@ -159,7 +291,8 @@ TEST(EveryParameter, IsHeardAndStaysFiniteAtItsEnds) {
             }
     }
     for (const auto& [which, heard] : most) {
-        if (which.second == "bend_range") continue; // of the wheel; a performance's bends are in cents
+        if (which.second == "bend_range" || which.second == "send")
+            continue; // sends: with the effects. Bends: of the wheel; a performance's bends are in cents
         EXPECT_GT(heard, 1e-5) << wordOf(which.first) << "/" << which.second << " is not heard";
     }
 }

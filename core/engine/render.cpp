@@ -205,4 +205,18 @@ Recording render(const Patch& patch, const Performance& performance, const Task&
     return result;
 }
 
+Recording renderToSilence(const Patch& patch, const Performance& performance, double mostSeconds, const Task& task) {
+    Performance longer = performance;
+    longer.frames += static_cast<int>(std::ceil(mostSeconds * performance.rateHz));
+    Recording result = render(patch, longer, task);
+    // Where the engine is at rest it leaves nothing; what a conversion of the rate spreads is far below hearing.
+    constexpr float nothing = 1e-7f;
+    std::size_t end = static_cast<std::size_t>(performance.frames);
+    for (const auto& channel : result.channels)
+        for (std::size_t i = channel.size(); i > end; --i)
+            if (std::abs(channel[i - 1]) > nothing) end = i;
+    for (auto& channel : result.channels) channel.resize(end);
+    return result;
+}
+
 } // namespace facet

@@ -18,6 +18,11 @@ inline constexpr int engineVersion = 1;
 /// both). Computed at 48 kHz and converted. Equal arguments give equal bits. Throws Cancelled.
 Recording render(const Patch& patch, const Performance& performance, const Task& task = {});
 
+/// The same, going on after the performance's extent until nothing sounds any more: releases, echoes, reverberation. At
+/// most `mostSeconds` longer, for what never ends.
+Recording renderToSilence(const Patch& patch, const Performance& performance, double mostSeconds = 30.0,
+                          const Task& task = {});
+
 /// The same at 48 kHz for any number of patches, on up to `threads` threads. Patches of one graph are rendered 16
 /// at a time in lanes; each result is bit-identical to rendering that patch alone.
 std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Performance& performance,
