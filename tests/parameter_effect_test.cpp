@@ -161,7 +161,7 @@ Patch effectPatch(ModuleKind kind) {
         set("bits", 5.0);
     }
     if (kind == ModuleKind::compressor || kind == ModuleKind::limiter) {
-        set("threshold", -16.0);
+        set("threshold", -24.0);
         set("knee", 12.0);
         set("ratio", 8.0);
         set("drive", 12.0);

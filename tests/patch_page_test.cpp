@@ -1,10 +1,13 @@
 // Building a patch beyond its fixed modules, in the real window: adding, linking, hearing, undoing, removing.
 #include "app/views/link_ends.h"
 #include "app/views/patch_view.h"
+#include "core/audio/audio_file.h"
+#include "tests/support/sounds.h"
 #include "tests/support/window_fixture.h"
 
 #include <QComboBox>
 #include <QMenu>
+#include <QSignalSpy>
 #include <QToolButton>
 
 namespace facet::testing {
@@ -109,6 +112,76 @@ TEST_F(PatchPageTest, AGrownPatchIsSavedAndReopened) {
     Session again(folder / "other", SimulatedOutput().name());
     again.open(folder / "grown.facet");
     EXPECT_EQ(again.cue()->patch, wanted);
+}
+
+TEST_F(PatchPageTest, EffectsAreAddedHeardReorderedAndUndone) {
+    const auto before = session.results().render.recording;
+    ASSERT_TRUE(offered("Delay"));
+    offered("Delay")->trigger();
+    offered("Saturation")->trigger();
+    ASSERT_TRUE(patch().find("delay:a"));
+    EXPECT_EQ(patch().value({"delay:a", "on"}), 1.0);
+    EXPECT_TRUE(row({"delay:a", "time"}));
+    EXPECT_FALSE(row({"delay:a", "beats"})) << "timed in ms it shows no note value";
+    typeInto({"delay:a", "time"}, "250 ms");
+    typeInto({"delay:a", "mix"}, "50");
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(patch().value({"delay:a", "time"}), 250.0);
+    EXPECT_NE(session.results().render.recording->channels[0], before->channels[0]);
+    const auto press = [&](const QString& tip) {
+        for (auto* button : window.findChildren<QToolButton*>())
+            if (button->accessibleName() == tip) {
+                QTest::mouseClick(button, Qt::LeftButton);
+                return true;
+            }
+        return false;
+    };
+    const auto first = [&] {
+        for (const auto& module : patch().modules())
+            if (isEffect(module.kind)) return module.path;
+        return std::string();
+    };
+    EXPECT_EQ(first(), "delay:a");
+    ASSERT_TRUE(press("Pass saturation earlier"));
+    EXPECT_EQ(first(), "saturation:a");
+    ASSERT_TRUE(press("Pass saturation earlier")) << "the first stays the first";
+    EXPECT_EQ(first(), "saturation:a");
+    session.undoStack().undo();
+    EXPECT_EQ(first(), "delay:a");
+    ASSERT_TRUE(press("Remove delay"));
+    EXPECT_FALSE(patch().find("delay:a"));
+    for (int i = 0; i < mostEffects - 1; ++i) session.addModule(ModuleKind::chorus, {});
+    EXPECT_FALSE(offered("Reverb")->isEnabled()) << "twelve are all";
+}
+
+TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
+    session.setParameter({"layer:a/source:a", "wave"}, static_cast<double>(Wave::wavetable));
+    auto* sound = window.findChild<QWidget*>("sound layer:a/source:a");
+    ASSERT_TRUE(sound);
+    EXPECT_TRUE(sound->isVisible());
+    for (auto* button : sound->findChildren<QToolButton*>())
+        if (button->text() == "From reference") QTest::mouseClick(button, Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !patch().find("layer:a/source:a")->contents().frames.empty(); }, 10000));
+    EXPECT_EQ(patch().find("layer:a/source:a")->contents().frames.size(), 32u * tableFrameSamples);
+    session.undoStack().undo();
+    EXPECT_TRUE(patch().find("layer:a/source:a")->contents().frames.empty());
+
+    const auto path = folder.path() / "cycles.wav";
+    writeAudio(
+        path,
+        facet::testing::soundOf(2.0 * tableFrameSamples / 48000, 48000, [](double t) { return std::sin(2e3 * t); }),
+        SampleFormat::wavFloat);
+    session.loadSound("layer:a/source:a", path);
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return patch().find("layer:a/source:a")->contents().frames.size() == 2u * tableFrameSamples; }, 10000));
+    // What is no wavetable is told, and changes nothing.
+    writeAudio(path, facet::testing::soundOf(1.0, 48000, [](double t) { return std::sin(2e3 * t); }),
+               SampleFormat::wavFloat);
+    session.loadSound("layer:a/source:a", path);
+    QString told;
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 10000));
+    EXPECT_TRUE(told.contains("no wavetable")) << told.toStdString();
+    EXPECT_EQ(patch().find("layer:a/source:a")->contents().frames.size(), 2u * tableFrameSamples);
 }
 
 } // namespace facet::testing

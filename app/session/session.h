@@ -58,6 +58,13 @@ public:
     std::string addModule(ModuleKind kind, const std::string& layer);
     void removeModule(const std::string& path);
     void setModuleData(const std::string& path, const ModuleData& data);
+    /// Puts an effect at another place among the effects.
+    void moveEffect(const std::string& path, int place);
+    /// Reads a file into a module in the background: a wavetable or sample of a source, whichever its wave asks for, or a
+    /// response. A problem is told.
+    void loadSound(const std::string& path, const std::filesystem::path& file);
+    /// Makes a wavetable of the longest chosen note of the reference, in the background.
+    void takeTable(const std::string& path);
     void setLocked(const Address& address, bool locked);
     void renameProject(const QString& name);
     void addCue();
@@ -189,6 +196,8 @@ private:
     void showRender(MeasuredSound render);
     /// Makes an excerpt and finds its notes in the background, then puts it into the active cue.
     enum class Place { inView, further };
+    /// Makes a module's data on the import queue, and puts them in as one edit.
+    void fillModule(const std::string& path, const QString& what, std::function<ModuleData()> make);
     void prepareExcerpt(const QString& what, Place place, std::function<Excerpt()> make);
     void putExcerpt(std::uint64_t cueId, const QString& what, Place place, const Excerpt& excerpt);
     void changeExcerpt(const QString& what, std::uint64_t id, const std::function<void(Excerpt&)>& change,

@@ -82,6 +82,7 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     pages_->addWidget(search_);
     connect(reference_, &ReferencePage::openWanted, this, &MainWindow::openReference);
     connect(reference_, &ReferencePage::recordWanted, this, &MainWindow::recordReference);
+    connect(patch_, &PatchView::soundWanted, this, &MainWindow::loadSound);
     connect(notes_, &NotesPage::importWanted, this, &MainWindow::importNotes);
     connect(notes_, &NotesPage::exportWanted, this, &MainWindow::exportNotes);
     bodyLayout->addWidget(pages_, 8);

@@ -86,6 +86,7 @@ private:
     void fillRecent();
     void remember(const std::filesystem::path& reference);
     void openPatch();
+    void loadSound(const QString& module);
     void savePatch();
     void exportRender();
     bool playKey(int key, bool down);

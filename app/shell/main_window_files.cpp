@@ -192,6 +192,11 @@ void MainWindow::openPatch() {
     if (!name.isEmpty()) openFile(toPath(name));
 }
 
+void MainWindow::loadSound(const QString& module) {
+    const QString name = QFileDialog::getOpenFileName(this, tr("Load sound"), {}, tr(audioFilter));
+    if (!name.isEmpty()) session_.loadSound(module.toStdString(), toPath(name));
+}
+
 void MainWindow::savePatch() {
     const QString name = QFileDialog::getSaveFileName(
         this, tr("Save patch"), QString::fromStdString(session_.cue()->name) + ".json", tr("Patches (*.json)"));

@@ -47,7 +47,7 @@ ParameterRow::ParameterRow(Session& session, Address address, const Patch& patch
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
     auto* label = new QLabel(name, this);
-    label->setMinimumWidth(104);
+    label->setMinimumWidth(112);
     layout->addWidget(label);
     QWidget* editor = makeEditor(d);
     layout->addWidget(editor, 1);

@@ -46,16 +46,20 @@ QScrollArea* scrolling(QWidget* content, QWidget* parent) {
 
 namespace {
 
-/// Signal order reads down the columns: sources; filters and what moves them; level and what is common; what else
-/// moves.
+constexpr std::size_t moversColumn = 4;
+
+/// Signal order reads down the columns: sources; filters and what moves them; level and what is common; effects; what
+/// else moves.
 std::size_t columnOf(const Patch::Module& module) {
+    if (isEffect(module.kind)) return 3;
     switch (module.kind) {
     case ModuleKind::source: return 0;
     case ModuleKind::filter: return 1;
-    case ModuleKind::envelope: return module.path.ends_with(":filter") ? 1 : module.path.ends_with(":level") ? 2 : 3;
+    case ModuleKind::envelope:
+        return module.path.ends_with(":filter") ? 1 : module.path.ends_with(":level") ? 2 : moversColumn;
     case ModuleKind::lfo:
     case ModuleKind::link:
-    case ModuleKind::macro: return 3;
+    case ModuleKind::macro: return moversColumn;
     default: return 2;
     }
 }
@@ -92,7 +96,7 @@ QToolButton* PatchView::makeAdder() {
     auto* button = new QToolButton(this);
     button->setText(tr("Add"));
     button->setObjectName("addModule");
-    button->setToolTip(tr("Adds a source, filter, envelope, LFO, link, macro or layer to the patch"));
+    button->setToolTip(tr("Adds a source, filter, envelope, LFO, link, macro, layer or effect to the patch"));
     button->setPopupMode(QToolButton::InstantPopup);
     button->setMenu(new QMenu(button));
     connect(button->menu(), &QMenu::aboutToShow, this, &PatchView::offerModules);
@@ -125,6 +129,15 @@ void PatchView::offerModules() {
         menu.addSeparator();
     }
     for (ModuleKind kind : {ModuleKind::link, ModuleKind::macro, ModuleKind::layer}) offer(kind, {}, label(kind));
+    menu.addSeparator();
+    const auto effects = std::count_if(patch.modules().begin(), patch.modules().end(),
+                                       [](const Patch::Module& m) { return isEffect(m.kind); });
+    for (int k = 0; k < moduleKindCount; ++k) {
+        const auto kind = static_cast<ModuleKind>(k);
+        if (!isEffect(kind)) continue;
+        menu.addAction(label(kind), this, [this, kind] { session_.addModule(kind, {}); })
+            ->setEnabled(effects < mostEffects);
+    }
 }
 
 QWidget* PatchView::makeModule(const Patch& patch, const Patch::Module& module, QWidget* parent) {
@@ -138,14 +151,25 @@ QWidget* PatchView::makeModule(const Patch& patch, const Patch::Module& module, 
     title->setFont(interfaceFont(10.5, QFont::DemiBold));
     titles_.emplace_back(title, module.path);
     head->addWidget(title, 1);
+    const QString name = QString::fromStdString(patch.labelOf(module)).toLower();
+    if (isEffect(module.kind)) {
+        const auto move = [&](const QString& text, const QString& tip, int by) {
+            auto* button = makeHeadButton(text, tip.arg(name), module.path, box);
+            connect(button, &QToolButton::clicked, this, [this, path = module.path, by] {
+                int place = 0;
+                for (const auto& other : session_.cue()->patch.modules()) {
+                    if (other.path == path) break;
+                    place += isEffect(other.kind);
+                }
+                session_.moveEffect(path, place + by);
+            });
+            head->addWidget(button);
+        };
+        move(QStringLiteral("↑"), tr("Pass %1 earlier"), -1);
+        move(QStringLiteral("↓"), tr("Pass %1 later"), 1);
+    }
     if (!Patch::isFixed(module.path)) {
-        auto* remove = new QToolButton(box);
-        remove->setText(QStringLiteral("×"));
-        remove->setObjectName("flat");
-        remove->setProperty("module", QString::fromStdString(module.path));
-        remove->setToolTip(tr("Remove %1").arg(QString::fromStdString(patch.labelOf(module)).toLower()));
-        remove->setAccessibleName(remove->toolTip());
-        remove->setAutoRaise(true);
+        auto* remove = makeHeadButton(QStringLiteral("×"), tr("Remove %1").arg(name), module.path, box);
         connect(remove, &QToolButton::clicked, this, [this, path = module.path] { session_.removeModule(path); });
         head->addWidget(remove);
     }
@@ -155,6 +179,8 @@ QWidget* PatchView::makeModule(const Patch& patch, const Patch::Module& module, 
         ends_.push_back(new LinkEnds(session_, module.path, box));
         stack->addWidget(ends_.back());
     }
+    if (module.kind == ModuleKind::source || module.kind == ModuleKind::response)
+        stack->addWidget(makeSoundRow(module, box));
     for (const auto& descriptor : parametersOf(module.kind)) {
         rows_.push_back(new ParameterRow(session_, {module.path, std::string(descriptor.field)}, patch, box));
         stack->addWidget(rows_.back());
@@ -162,7 +188,67 @@ QWidget* PatchView::makeModule(const Patch& patch, const Patch::Module& module, 
     return box;
 }
 
+QToolButton* PatchView::makeHeadButton(const QString& text, const QString& tip, const std::string& module,
+                                       QWidget* parent) {
+    auto* button = new QToolButton(parent);
+    button->setText(text);
+    button->setObjectName("flat");
+    button->setProperty("module", QString::fromStdString(module));
+    button->setToolTip(tip);
+    button->setAccessibleName(tip);
+    button->setAutoRaise(true);
+    button->setMaximumHeight(20); // no higher than the heading beside it
+    return button;
+}
+
+/// What sound the module holds, and ways to another.
+QWidget* PatchView::makeSoundRow(const Patch::Module& module, QWidget* parent) {
+    auto* row = new QWidget(parent);
+    row->setObjectName(QString::fromStdString("sound " + module.path));
+    auto* layout = new QHBoxLayout(row);
+    layout->setContentsMargins(0, 0, 0, 0);
+    auto* text = new QLabel(row);
+    text->setObjectName("quiet");
+    layout->addWidget(text, 1);
+    QToolButton* take = nullptr;
+    if (module.kind == ModuleKind::source) {
+        take =
+            makeHeadButton(tr("From reference"), tr("Takes the cycles of the longest chosen note"), module.path, row);
+        connect(take, &QToolButton::clicked, this, [this, path = module.path] { session_.takeTable(path); });
+        layout->addWidget(take);
+    }
+    auto* load = makeHeadButton(tr("Load …"), tr("Reads a sound file into this module"), module.path, row);
+    connect(load, &QToolButton::clicked, this,
+            [this, path = module.path] { emit soundWanted(QString::fromStdString(path)); });
+    layout->addWidget(load);
+    sounds_.push_back({row, text, take, module.path});
+    return row;
+}
+
+void PatchView::refreshSounds(const Patch& patch) {
+    for (const SoundRow& sound : sounds_) {
+        const auto* module = patch.find(sound.module);
+        const ModuleData& held = module->contents();
+        const bool source = module->kind == ModuleKind::source;
+        const auto wave = source ? static_cast<Wave>(patch.value({sound.module, "wave"})) : Wave::sample;
+        const bool recorded =
+            source || static_cast<ResponseKind>(patch.value({sound.module, "kind"})) == ResponseKind::recorded;
+        sound.row->setVisible(takesPart(patch, *module) && recorded &&
+                              (wave == Wave::wavetable || wave == Wave::sample));
+        if (sound.take) sound.take->setVisible(wave == Wave::wavetable);
+        const auto cycles = static_cast<int>(held.frames.size() / tableFrameSamples);
+        if (wave == Wave::wavetable)
+            sound.text->setText(cycles > 0 ? tr("%n cycle(s)", nullptr, cycles) : tr("No cycles yet"));
+        else
+            sound.text->setText(
+                held.sample.empty()
+                    ? tr("No sound yet")
+                    : tr("%1 s").arg(static_cast<double>(held.sample.size()) / held.sampleRateHz, 0, 'f', 2));
+    }
+}
+
 void PatchView::rebuild(const Patch& patch) {
+    sounds_.clear();
     rows_.clear();
     ends_.clear();
     titles_.clear();
@@ -171,7 +257,7 @@ void PatchView::rebuild(const Patch& patch) {
     auto* columns = new QHBoxLayout(content);
     columns->setContentsMargins(4, 0, 8, 8);
     columns->setSpacing(28);
-    std::vector<std::vector<const Patch::Module*>> places(4);
+    std::vector<std::vector<const Patch::Module*>> places(moversColumn + 1);
     for (const auto& module : patch.modules()) {
         shown_.push_back(module.path);
         places[columnOf(module)].push_back(&module);
@@ -204,17 +290,19 @@ void PatchView::refresh() {
         QString name = QString::fromStdString(patch.labelOf(*module));
         if (!takesPart(patch, *module))
             name += module->kind == ModuleKind::lfo || module->kind == ModuleKind::macro ? tr(" — moves nothing yet")
-                    : module->kind == ModuleKind::envelope && columnOf(*module) == 3     ? tr(" — moves nothing yet")
-                                                                                         : tr(" — off");
+                    : module->kind == ModuleKind::envelope && columnOf(*module) == moversColumn
+                        ? tr(" — moves nothing yet")
+                        : tr(" — off");
         title->setText(name);
     }
+    refreshSounds(patch);
     for (LinkEnds* ends : ends_) ends->refresh();
     for (ParameterRow* row : rows_) {
         row->refresh();
         const auto* module = patch.find(row->address().module);
         // A module that is off keeps its rows, grey; what its kind does not have is not shown.
         const bool part = takesPart(patch, *module);
-        row->setEnabled(part || row->address().field == "on" || columnOf(*module) == 3);
+        row->setEnabled(part || row->address().field == "on" || columnOf(*module) == moversColumn);
         row->setVisible(!part || matters(patch, *module, patch.descriptor(row->address())));
     }
 }

@@ -26,9 +26,16 @@ public:
     explicit PatchView(Session& session, QWidget* parent = nullptr);
     void refresh();
 
+signals:
+    /// A file is wanted for the module with this path.
+    void soundWanted(const QString& module);
+
 private:
     void rebuild(const Patch& patch);
     QWidget* makeModule(const Patch& patch, const Patch::Module& module, QWidget* parent);
+    QToolButton* makeHeadButton(const QString& text, const QString& tip, const std::string& module, QWidget* parent);
+    QWidget* makeSoundRow(const Patch::Module& module, QWidget* parent);
+    void refreshSounds(const Patch& patch);
     QToolButton* makeAdder();
     void offerModules();
 
@@ -38,6 +45,13 @@ private:
     std::vector<ParameterRow*> rows_;
     std::vector<LinkEnds*> ends_;
     std::vector<std::pair<QLabel*, std::string>> titles_; ///< with the paths of their modules
+    struct SoundRow {
+        QWidget* row;
+        QLabel* text;
+        QToolButton* take; ///< of a source: from the reference
+        std::string module;
+    };
+    std::vector<SoundRow> sounds_;
     std::vector<std::string> shown_;                      ///< paths of all modules, as the rows were made
 };
 
