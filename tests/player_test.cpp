@@ -1,6 +1,7 @@
 #include "core/base/units.h"
 #include "core/devices/audio_output.h"
 #include "core/player/player.h"
+#include "tests/support/allocations.h"
 #include "tests/support/sounds.h"
 
 #include <atomic>
@@ -11,25 +12,6 @@
 #include <new>
 #include <numbers>
 #include <thread>
-
-namespace {
-
-// Counts what this thread allocates or frees while it pretends to be the audio thread.
-thread_local bool counting = false;
-std::atomic<int> allocations = 0;
-
-} // namespace
-
-void* operator new(std::size_t size) {
-    if (counting) ++allocations;
-    if (void* place = std::malloc(size ? size : 1)) return place;
-    throw std::bad_alloc();
-}
-void operator delete(void* place) noexcept {
-    if (counting) ++allocations;
-    std::free(place);
-}
-void operator delete(void* place, std::size_t) noexcept { operator delete(place); }
 
 namespace facet {
 namespace {
@@ -138,7 +120,7 @@ TEST(AudioThread, NeitherAllocatesNorFrees) {
     player.setSound(Side::reference, sine(200.0, 0.5), 0.0);
     player.play();
     std::vector<float> out(512);
-    allocations = 0;
+    int allocations = 0;
     for (int i = 0; i < 400; ++i) {
         // The controlling thread's part, not counted.
         if (i % 7 == 0) player.noteOn(40 + i % 30, 90.0);
@@ -153,9 +135,9 @@ TEST(AudioThread, NeitherAllocatesNorFrees) {
             patch.set({"layer:a/source:b", "on"}, 1.0);
             player.setPatch(compile(patch));
         }
-        counting = true;
+        const testing::AllocationCounter counter;
         player.fill(out.data(), 256);
-        counting = false;
+        allocations += counter.count();
     }
     EXPECT_EQ(allocations, 0);
 }
