@@ -1,5 +1,6 @@
 #include "tests/support/allocations.h"
 
+#include <cstddef>
 #include <cstdlib>
 #include <new>
 
