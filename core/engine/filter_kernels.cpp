@@ -193,13 +193,13 @@ private:
         return first - damping2_.now * band;
     }
     HWY_INLINE Group ladder(const Group& in) {
-        const Group rest = splat(1.0f) / (g_.now + splat(1.0f)); // 1/(1 + g)
+        const Group rest = reciprocal(g_.now + splat(1.0f)); // 1/(1 + g)
         const Group G = g_.now * rest;
         const Group G2 = G * G;
         // What the four memories alone would give at the output.
         const Group held = rest * mulAdd(mulAdd(mulAdd(memory_[0], G, memory_[1]), G, memory_[2]), G, memory_[3]);
         const Group driven = in * drive_.now;
-        Group x = (driven - feedback_.now * held) / mulAdd(feedback_.now, G2 * G2, splat(1.0f));
+        Group x = (driven - feedback_.now * held) * reciprocal(mulAdd(feedback_.now, G2 * G2, splat(1.0f)));
         x = saturated(x);
         Group second = x;
         for (int k = 0; k < 4; ++k) {
@@ -208,7 +208,7 @@ private:
             memory_[k] = x + v;
             if (k == 1) second = x;
         }
-        return (structure_.fourPole ? x : second) / drive_.now;
+        return (structure_.fourPole ? x : second) * reciprocal(drive_.now);
     }
     HWY_INLINE Group comb(const Group& in) {
         alignas(64) float cutoff[laneCount], x[laneCount], feedback[laneCount], y[laneCount] = {};
@@ -238,7 +238,7 @@ private:
     }
     HWY_INLINE Group allPass(const Group& in) {
         const Group one = splat(1.0f);
-        const Group G = g_.now / (g_.now + one);
+        const Group G = g_.now * reciprocal(g_.now + one);
         const Group through = G + G - one; // output per input of one stage at this instant
         const Group kept = (one - G) + (one - G);
         Group sum = splat(0.0f);
@@ -248,7 +248,7 @@ private:
             product = product * through;
         }
         const Group f = clamp(feedback_.now, -0.98f, 0.98f);
-        Group x = mulAdd(f, sum, in) / (one - f * product);
+        Group x = mulAdd(f, sum, in) * reciprocal(one - f * product);
         for (int k = 0; k < structure_.stages; ++k) {
             const Group low = mulAdd(G, x - stage_[k], stage_[k]);
             x = low + low - x;

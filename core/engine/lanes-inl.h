@@ -90,7 +90,7 @@ HWY_INLINE Group log2Of(const Group& a) {
         hn::ConvertTo(D(), hn::ShiftRight<23>(hn::Sub(hn::BitCast(I(), a.part[i]), hn::Set(I(), 0x3f3504f3)))));
     const Group mantissa = FACET_LANES(hn::BitCast(
         D(), hn::Sub(hn::BitCast(I(), a.part[i]), hn::ShiftLeft<23>(hn::ConvertTo(I(), exponent.part[i])))));
-    const Group s = (mantissa - splat(1.0f)) / (mantissa + splat(1.0f));
+    const Group s = (mantissa - splat(1.0f)) * reciprocal(mantissa + splat(1.0f));
     Group sum = splat(c[0]);
     for (int k = 1; k < 5; ++k) sum = mulAdd(sum, s * s, splat(c[k]));
     return mulAdd(s * sum, splat(std::numbers::log2e_v<float>), exponent);
@@ -149,7 +149,7 @@ HWY_INLINE Group sineOfCycles(const Group& cycles) {
 HWY_INLINE Group saturated(const Group& x) {
     const Group held = clamp(x, -3.0f, 3.0f);
     const Group square = held * held;
-    return held * (square + splat(27.0f)) / mulAdd(square, splat(9.0f), splat(27.0f));
+    return held * (square + splat(27.0f)) * reciprocal(mulAdd(square, splat(9.0f), splat(27.0f)));
 }
 
 } // namespace facet::kernels::HWY_NAMESPACE

@@ -74,10 +74,10 @@ public:
                 way.aim(std::clamp(x.delay + x.depth * std::sin(fullTurn * place), 3.0, ring.longest()));
                 const double pan = x.spread * (2.0 * v / (voices_ - 1) - 1.0);
                 const double angle = (pan + 1.0) * std::numbers::pi / 4.0;
-                kernels::addDelayed(ring.left.data(), ring.left.mask(), ring.at, way.now, way.to,
+                kernels::addDelayed(ring.left, ring.at, way.now, way.to,
                                     static_cast<float>(gain * std::numbers::sqrt2 * std::cos(angle)), frames,
                                     rows[c].left.data());
-                kernels::addDelayed(ring.right.data(), ring.right.mask(), ring.at, way.now, way.to,
+                kernels::addDelayed(ring.right, ring.at, way.now, way.to,
                                     static_cast<float>(gain * std::numbers::sqrt2 * std::sin(angle)), frames,
                                     rows[c].right.data());
                 way.arrive();
@@ -163,7 +163,7 @@ private:
         for (int t = 0; t < frames; ++t, back += step) {
             const float delayed = ring.before(x.ring.at + t, back);
             const float in = std::clamp(side[t] + x.feedback * delayed, -32.0f, 32.0f);
-            ring.write(x.ring.at + t, &in, 1);
+            ring.write(x.ring.at + t, in);
             side[t] = delayed;
         }
         way.arrive();
@@ -216,7 +216,7 @@ public:
                     const float delayed = ring.before(x.ring.at + t, back);
                     last = delayed + pole * (last - delayed);
                     const float y = row[t] + (odd_ ? -x.feedback : x.feedback) * last;
-                    ring.write(x.ring.at + t, &y, 1);
+                    ring.write(x.ring.at + t, y);
                     row[t] = y * output;
                 }
             }
@@ -334,7 +334,7 @@ private:
                 x.time[side] += std::clamp(away * frames / (glideSeconds * rateHz_), -0.9 * frames, 0.9 * frames);
             x.ways[side].aim(x.time[side] + sway);
             const Ring& ring = side == 0 ? x.ring.left : x.ring.right;
-            kernels::addDelayed(ring.data(), ring.mask(), x.ring.at, x.ways[side].now, x.ways[side].to, 1.0f, frames,
+            kernels::addDelayed(ring, x.ring.at, x.ways[side].now, x.ways[side].to, 1.0f, frames,
                                 echoes[side].data());
             x.ways[side].arrive();
             Candidate::Filters& f = x.filters[side];

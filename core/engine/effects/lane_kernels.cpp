@@ -23,69 +23,105 @@ HWY_INLINE void store(const Group& a, Row& row) { store(a, row.data()); }
 
 // ---- sections ----
 
-HWY_INLINE void runSection(Section& s, float (*side)[laneCount], std::size_t which, int frames) {
+/// Coefficients as the layers' filters have them: 2 g a, 2 g² a, 2 g (g + 1/Q) a with a = 1 / (1 + g (g + 1/Q)).
+struct SectionStep {
+    Group b2, b3, h;
+    HWY_INLINE SectionStep(const Group& g, const Group& damping) {
+        const Group sum = g + damping;
+        const Group a2 = g * reciprocal(mulAdd(g, sum, splat(1.0f)));
+        b2 = a2 + a2;
+        b3 = g * b2;
+        h = sum * b2;
+    }
+};
+
+struct SectionMemory {
+    Group band, low;
+    HWY_INLINE void tick(const Group& x, const SectionStep& c, Group& bandOut, Group& lowOut) {
+        const Group v3 = x - low;
+        const Group lowStep = mulAdd(c.b3, v3, c.b2 * band);
+        const Group bandStep = negMulAdd(c.h, band, c.b2 * v3);
+        lowOut = mulAdd(lowStep, splat(0.5f), low);
+        bandOut = mulAdd(bandStep, splat(0.5f), band);
+        low = low + lowStep;
+        band = band + bandStep;
+    }
+};
+
+template <bool still> HWY_INLINE void runSection(Section& s, StereoLanes& lanes, int frames) {
     Moving g = moving(s.g, frames);
     Moving damping = moving(s.damping, frames);
     Moving in = moving(s.in, frames);
     Moving band = moving(s.band, frames);
     Moving low = moving(s.low, frames);
-    Group bandMemory = load(s.bandMemory[which]);
-    Group lowMemory = load(s.lowMemory[which]);
+    SectionMemory left{load(s.bandMemory[0]), load(s.lowMemory[0])};
+    SectionMemory right{load(s.bandMemory[1]), load(s.lowMemory[1])};
+    SectionStep step(g.now, damping.now);
     for (int t = 0; t < frames; ++t) {
-        const Group x = load(side[t]);
-        const Group a1 = splat(1.0f) / mulAdd(g.now, g.now + damping.now, splat(1.0f));
-        const Group a2 = g.now * a1;
-        const Group v3 = x - lowMemory;
-        const Group v1 = mulAdd(a1, bandMemory, a2 * v3);
-        const Group v2 = mulAdd(a2, bandMemory, mulAdd(g.now * a2, v3, lowMemory));
-        bandMemory = v1 + v1 - bandMemory;
-        lowMemory = v2 + v2 - lowMemory;
-        store(mulAdd(in.now, x, mulAdd(band.now, v1, low.now * v2)), side[t]);
-        for (Moving* m : {&g, &damping, &in, &band, &low}) m->advance();
+        if (!still && t > 0) step = SectionStep(g.now, damping.now);
+        Group bandOut, lowOut;
+        const Group x = load(lanes.left[t]);
+        left.tick(x, step, bandOut, lowOut);
+        store(mulAdd(in.now, x, mulAdd(band.now, bandOut, low.now * lowOut)), lanes.left[t]);
+        const Group y = load(lanes.right[t]);
+        right.tick(y, step, bandOut, lowOut);
+        store(mulAdd(in.now, y, mulAdd(band.now, bandOut, low.now * lowOut)), lanes.right[t]);
+        if (!still)
+            for (Moving* m : {&g, &damping, &in, &band, &low}) m->advance();
     }
-    store(bandMemory, s.bandMemory[which]);
-    store(lowMemory, s.lowMemory[which]);
+    store(left.band, s.bandMemory[0]);
+    store(left.low, s.lowMemory[0]);
+    store(right.band, s.bandMemory[1]);
+    store(right.low, s.lowMemory[1]);
 }
 
 void runSections(Section* const* sections, int count, StereoLanes& lanes, int frames) {
     for (int i = 0; i < count; ++i) {
-        runSection(*sections[i], lanes.left, 0, frames);
-        runSection(*sections[i], lanes.right, 1, frames);
+        Section& s = *sections[i];
+        bool still = true;
+        for (const LaneValue* value : {&s.g, &s.damping, &s.in, &s.band, &s.low}) still = still && !value->moves;
+        if (still)
+            runSection<true>(s, lanes, frames);
+        else
+            runSection<false>(s, lanes, frames);
     }
 }
 
 // ---- oversampling ----
 
-/// Both chains of a half-band filter; the even coefficients belong to the first.
-template <int N> struct HalfBand {
-    const float* c; ///< N coefficients
-    Group state[N + 2];
-
-    HWY_INLINE HalfBand(const float* coefficients, const HalfBandMemory<N>& memory) : c(coefficients) {
-        for (std::size_t i = 0; i < N + 2; ++i) state[i] = load(memory.state[i]);
-    }
-    HWY_INLINE void save(HalfBandMemory<N>& memory) const {
-        for (std::size_t i = 0; i < N + 2; ++i) store(state[i], memory.state[i]);
-    }
-    /// One sample through the chain that begins with coefficient `which`.
-    template <int which> HWY_INLINE Group chain(Group x) {
-        Group* memory = state + which * (N / 2 + 1);
+/// Runs samples through one chain of a half-band filter, the one that begins with coefficient `which`; the even
+/// coefficients belong to the first. Reads every `stride`-th sample and writes every `outStride`-th.
+template <int N, int which>
+HWY_INLINE void runChain(const float* c, HalfBandMemory<N>& memory, const Group* in, int stride, Group* out, int outStride,
+                         int count) {
+    constexpr std::size_t first = which * (N / 2 + 1);
+    Group state[N / 2 + 1];
+    for (std::size_t i = 0; i < N / 2 + 1; ++i) state[i] = load(memory.state[first + i]);
+    for (int t = 0; t < count; ++t) {
+        Group x = in[t * stride];
         for (int i = 0; i < N / 2; ++i) {
-            const Group y = mulAdd(x - memory[i + 1], splat(c[2 * i + which]), memory[i]);
-            memory[i] = x;
+            const Group y = mulAdd(x - state[i + 1], splat(c[2 * i + which]), state[i]);
+            state[i] = x;
             x = y;
         }
-        memory[N / 2] = x;
-        return x;
+        state[N / 2] = x;
+        out[t * outStride] = x;
     }
-    HWY_INLINE void up(const Group& x, Group& first, Group& second) {
-        first = chain<0>(x);
-        second = chain<1>(x);
-    }
-    HWY_INLINE Group down(const Group& first, const Group& second) {
-        return (chain<0>(second) + chain<1>(first)) * splat(0.5f);
-    }
-};
+    for (std::size_t i = 0; i < N / 2 + 1; ++i) store(state[i], memory.state[first + i]);
+}
+/// `count` samples to twice as many.
+template <int N>
+HWY_INLINE void doubleRate(const float* c, HalfBandMemory<N>& memory, const Group* in, Group* out, int count) {
+    runChain<N, 0>(c, memory, in, 1, out, 2, count);
+    runChain<N, 1>(c, memory, in, 1, out + 1, 2, count);
+}
+/// Twice `count` samples, which are changed, to `count`.
+template <int N>
+HWY_INLINE void halveRate(const float* c, HalfBandMemory<N>& memory, Group* in, Group* out, int count) {
+    runChain<N, 0>(c, memory, in + 1, 2, in + 1, 2, count);
+    runChain<N, 1>(c, memory, in, 2, in, 2, count);
+    for (int t = 0; t < count; ++t) out[t] = (in[2 * t] + in[2 * t + 1]) * splat(0.5f);
+}
 
 HWY_INLINE Group shaped(ShaperCurve curve, const Group& x) {
     switch (curve) {
@@ -107,49 +143,59 @@ HWY_INLINE Group shaped(ShaperCurve curve, const Group& x) {
     return x;
 }
 
+template <ShaperCurve curve>
 HWY_INLINE void shapeSide(Shaper& shaper, std::size_t which, float (*side)[laneCount], const float* outer,
                           const float* inner, int frames) {
     ShaperSide& memory = shaper.sides[which];
-    HalfBand<outerTaps> up(outer, memory.up), down(outer, memory.down);
-    HalfBand<innerTaps> upInner(inner, memory.upInner[0]), downInner(inner, memory.downInner[0]);
+    // One step after the other over the whole block: in each, samples wait for little of the ones before.
+    Group plain[blockFrames], twice[2 * blockFrames], four[4 * blockFrames];
+    for (int t = 0; t < frames; ++t) plain[t] = load(side[t]);
+    doubleRate(outer, memory.up, plain, twice, frames);
+    doubleRate(inner, memory.upInner, twice, four, 2 * frames);
     Moving drive = moving(shaper.drive, frames);
     Moving bias = moving(shaper.bias, frames);
     Moving output = moving(shaper.output, frames);
     Moving mix = moving(shaper.mix, frames);
+    Group rest = shaped(curve, bias.now);
+    for (int t = 0; t < frames; ++t) {
+        if (shaper.bias.moves) rest = shaped(curve, bias.now);
+        for (int n = 4 * t; n < 4 * t + 4; ++n) {
+            const Group y = (shaped(curve, mulAdd(four[n], drive.now, bias.now)) - rest) * output.now;
+            four[n] = mulAdd(y - four[n], mix.now, four[n]);
+        }
+        for (Moving* m : {&drive, &bias, &output, &mix}) m->advance();
+    }
+    halveRate(inner, memory.downInner, four, twice, 2 * frames);
+    halveRate(outer, memory.down, twice, plain, frames);
+    // What an uneven curve adds as a constant is taken off.
     Group in = load(memory.blockedIn);
     Group out = load(memory.blockedOut);
     const Group pole = splat(1.0f - 2.0f * std::numbers::pi_v<float> * 5.0f / shaper.rateHz);
     for (int t = 0; t < frames; ++t) {
-        const Group rest = shaped(shaper.curve, bias.now);
-        Group twice[2], wet[2];
-        up.up(load(side[t]), twice[0], twice[1]);
-        for (int k = 0; k < 2; ++k) {
-            Group four[2], curved[2];
-            upInner.up(twice[k], four[0], four[1]);
-            for (int n = 0; n < 2; ++n) {
-                const Group y = shaped(shaper.curve, mulAdd(four[n], drive.now, bias.now)) - rest;
-                curved[n] = mulAdd(mulAdd(y, output.now, splat(0.0f) - four[n]), mix.now, four[n]);
-            }
-            wet[k] = downInner.down(curved[0], curved[1]);
-        }
-        const Group x = down.down(wet[0], wet[1]);
-        // What an uneven curve adds as a constant is taken off.
-        out = mulAdd(out, pole, x - in);
-        in = x;
+        out = mulAdd(out, pole, plain[t] - in);
+        in = plain[t];
         store(out, side[t]);
-        for (Moving* m : {&drive, &bias, &output, &mix}) m->advance();
     }
     store(in, memory.blockedIn);
     store(out, memory.blockedOut);
-    up.save(memory.up);
-    down.save(memory.down);
-    upInner.save(memory.upInner[0]);
-    downInner.save(memory.downInner[0]);
+}
+
+template <ShaperCurve curve>
+HWY_INLINE void shapeBoth(Shaper& shaper, StereoLanes& lanes, const float* outer, const float* inner, int frames) {
+    shapeSide<curve>(shaper, 0, lanes.left, outer, inner, frames);
+    shapeSide<curve>(shaper, 1, lanes.right, outer, inner, frames);
 }
 
 void runShaper(Shaper& shaper, StereoLanes& lanes, const float* outer, const float* inner, int frames) {
-    shapeSide(shaper, 0, lanes.left, outer, inner, frames);
-    shapeSide(shaper, 1, lanes.right, outer, inner, frames);
+    using C = ShaperCurve;
+    switch (shaper.curve) {
+    case C::soft: return shapeBoth<C::soft>(shaper, lanes, outer, inner, frames);
+    case C::hard: return shapeBoth<C::hard>(shaper, lanes, outer, inner, frames);
+    case C::cubic: return shapeBoth<C::cubic>(shaper, lanes, outer, inner, frames);
+    case C::uneven: return shapeBoth<C::uneven>(shaper, lanes, outer, inner, frames);
+    case C::triangle: return shapeBoth<C::triangle>(shaper, lanes, outer, inner, frames);
+    case C::sine: return shapeBoth<C::sine>(shaper, lanes, outer, inner, frames);
+    }
 }
 
 void runReduction(Reduction& r, StereoLanes& lanes, int frames) {
@@ -243,7 +289,7 @@ void runCompressor(Compressor& c, StereoLanes& lanes, int frames) {
         const Group width = larger(knee.now, splat(1e-3f));
         const Group half = width * splat(0.5f);
         const Group bent = smaller(larger(over + half, zero), width);
-        const Group wanted = slope.now * (bent * bent / (width + width) + larger(over - half, zero));
+        const Group wanted = slope.now * (bent * bent * reciprocal(width + width) + larger(over - half, zero));
         held = larger(wanted, mulAdd(release.now, held - wanted, wanted));
         reduction = mulAdd(attack.now, reduction - held, held);
         const Group gain = makeup.now * gainOf(zero - reduction);
@@ -261,7 +307,7 @@ void runLimiter(Limiter& l, StereoLanes& lanes, int frames) {
     const Group one = splat(1.0f);
     for (int t = 0; t < frames; ++t) {
         const Group peak = larger(peakOf(lanes, t) * drive.now, splat(1e-9f));
-        less = larger(less * release.now, one - ceiling.now / larger(peak, ceiling.now));
+        less = larger(less * release.now, one - ceiling.now * reciprocal(larger(peak, ceiling.now)));
         const Group gain = (one - less) * drive.now;
         // Rounding may leave a sample a hair beyond.
         const auto held = [&](const Group& x)
@@ -277,62 +323,60 @@ void runLimiter(Limiter& l, StereoLanes& lanes, int frames) {
 
 constexpr float butterworth = std::numbers::sqrt2_v<float>;
 
-/// A maximally flat section of second order at one cutoff.
+/// A maximally flat section of second order.
 struct FlatSection {
-    Group band, low;
-    HWY_INLINE explicit FlatSection(const std::array<Row, 2>& memory) : band(load(memory[0])), low(load(memory[1])) {}
-    HWY_INLINE void save(std::array<Row, 2>& memory) const {
-        store(band, memory[0]);
-        store(low, memory[1]);
+    SectionMemory memory;
+    HWY_INLINE explicit FlatSection(const std::array<Row, 2>& kept) : memory{load(kept[0]), load(kept[1])} {}
+    HWY_INLINE void save(std::array<Row, 2>& kept) const {
+        store(memory.band, kept[0]);
+        store(memory.low, kept[1]);
     }
-    HWY_INLINE void tick(const Group& x, const Group& g, Group& lowOut, Group& bandOut) {
-        const Group a1 = splat(1.0f) / mulAdd(g, g + splat(butterworth), splat(1.0f));
-        const Group a2 = g * a1;
-        const Group v3 = x - low;
-        bandOut = mulAdd(a1, band, a2 * v3);
-        lowOut = mulAdd(a2, band, mulAdd(g * a2, v3, low));
-        band = bandOut + bandOut - band;
-        low = lowOut + lowOut - low;
+    HWY_INLINE void both(const Group& x, const SectionStep& c, Group& low, Group& high) {
+        Group band;
+        memory.tick(x, c, band, low);
+        high = x - splat(butterworth) * band - low;
     }
-    HWY_INLINE Group lowPass(const Group& x, const Group& g) {
-        Group l, b;
-        tick(x, g, l, b);
-        return l;
+    HWY_INLINE Group lowPass(const Group& x, const SectionStep& c) {
+        Group low, band;
+        memory.tick(x, c, band, low);
+        return low;
     }
-    HWY_INLINE Group highPass(const Group& x, const Group& g) {
-        Group l, b;
-        tick(x, g, l, b);
-        return x - splat(butterworth) * b - l;
+    HWY_INLINE Group highPass(const Group& x, const SectionStep& c) {
+        Group low, high;
+        both(x, c, low, high);
+        return high;
     }
-    HWY_INLINE void both(const Group& x, const Group& g, Group& lowOut, Group& highOut) {
-        Group b;
-        tick(x, g, lowOut, b);
-        highOut = x - splat(butterworth) * b - lowOut;
-    }
-    HWY_INLINE Group allPass(const Group& x, const Group& g) {
-        Group l, b;
-        tick(x, g, l, b);
-        return x - splat(2.0f * butterworth) * b;
+    HWY_INLINE Group allPass(const Group& x, const SectionStep& c) {
+        Group low, band;
+        memory.tick(x, c, band, low);
+        return x - splat(2.0f * butterworth) * band;
     }
 };
 
+/// Both crossovers at one sample.
+struct Crossovers {
+    SectionStep low, high;
+    HWY_INLINE Crossovers(const Group& lowG, const Group& highG)
+        : low(lowG, splat(butterworth)), high(highG, splat(butterworth)) {}
+};
+
 struct LaneSplitter {
-    FlatSection high1, low1, high2, low2, low3, mid3, allPass;
+    FlatSection high1, low1, high2, low2, low3, mid3, turn;
     HWY_INLINE explicit LaneSplitter(const Splitter& s)
         : high1(s.memory[0]), low1(s.memory[1]), high2(s.memory[2]), low2(s.memory[3]), low3(s.memory[4]),
-          mid3(s.memory[5]), allPass(s.memory[6]) {}
+          mid3(s.memory[5]), turn(s.memory[6]) {}
     HWY_INLINE void save(Splitter& s) const {
-        const FlatSection* all[] = {&high1, &low1, &high2, &low2, &low3, &mid3, &allPass};
+        const FlatSection* all[] = {&high1, &low1, &high2, &low2, &low3, &mid3, &turn};
         for (std::size_t i = 0; i < 7; ++i) all[i]->save(s.memory[i]);
     }
-    HWY_INLINE void split(const Group& x, const Group& lowG, const Group& highG, Group (&bands)[3]) {
+    HWY_INLINE void split(const Group& x, const Crossovers& c, Group (&bands)[3]) {
         Group below, above, low, middle;
-        high1.both(x, highG, below, above);
-        below = low1.lowPass(below, highG);
-        bands[2] = allPass.allPass(high2.highPass(above, highG), lowG);
-        low2.both(below, lowG, low, middle);
-        bands[0] = low3.lowPass(low, lowG);
-        bands[1] = mid3.highPass(middle, lowG);
+        high1.both(x, c.high, below, above);
+        below = low1.lowPass(below, c.high);
+        bands[2] = turn.allPass(high2.highPass(above, c.high), c.low);
+        low2.both(below, c.low, low, middle);
+        bands[0] = low3.lowPass(low, c.low);
+        bands[1] = mid3.highPass(middle, c.low);
     }
 };
 
@@ -348,8 +392,9 @@ void runBandCompressor(BandCompressor& c, StereoLanes& lanes, int frames) {
     const Group zero = splat(0.0f);
     for (int t = 0; t < frames; ++t) {
         Group l[3], r[3];
-        left.split(load(lanes.left[t]), lowSplit.now, highSplit.now, l);
-        right.split(load(lanes.right[t]), lowSplit.now, highSplit.now, r);
+        const Crossovers crossovers(lowSplit.now, highSplit.now);
+        left.split(load(lanes.left[t]), crossovers, l);
+        right.split(load(lanes.right[t]), crossovers, r);
         Group x = zero, y = zero;
         most = zero;
         for (int b = 0; b < 3; ++b) {
@@ -386,9 +431,10 @@ void runBandWidth(BandWidth& w, StereoLanes& lanes, int frames) {
     for (int t = 0; t < frames; ++t) {
         const Group l = load(lanes.left[t]);
         const Group r = load(lanes.right[t]);
-        const Group middle = lowTurn.allPass(highTurn.allPass((l + r) * splat(0.5f), highSplit.now), lowSplit.now);
+        const Crossovers crossovers(lowSplit.now, highSplit.now);
+        const Group middle = lowTurn.allPass(highTurn.allPass((l + r) * splat(0.5f), crossovers.high), crossovers.low);
         Group bands[3];
-        side.split((l - r) * splat(0.5f), lowSplit.now, highSplit.now, bands);
+        side.split((l - r) * splat(0.5f), crossovers, bands);
         Group s = splat(0.0f);
         for (int b = 0; b < 3; ++b) {
             s = mulAdd(bands[b], widths[b].now, s);

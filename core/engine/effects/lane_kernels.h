@@ -19,12 +19,18 @@ void fromLanes(const StereoLanes& lanes, std::span<StereoRow> rows, int frames);
 struct LaneValue {
     alignas(64) Row now{};
     alignas(64) Row to{};
+    bool moves = false; ///< whether any lane has a way to go
     /// `atOnce`: without moving there.
     void set(std::size_t lane, double value, bool atOnce) {
         to[lane] = static_cast<float>(value);
         if (atOnce) now[lane] = to[lane];
+        moves = moves || now[lane] != to[lane];
     }
-    void arrive() { now = to; }
+    void arrive() {
+        if (!moves) return;
+        now = to;
+        moves = false;
+    }
 };
 
 /// A row for each side.
@@ -63,13 +69,13 @@ std::vector<double> halfBandCoefficients(int count, double transition);
 inline constexpr int outerTaps = 6, innerTaps = 4;
 struct ShaperSide {
     HalfBandMemory<outerTaps> up, down;
-    std::array<HalfBandMemory<innerTaps>, 1> upInner, downInner;
+    HalfBandMemory<innerTaps> upInner, downInner;
     alignas(64) Row blockedIn{}, blockedOut{};
     void clear(std::size_t lane) {
         up.clear(lane);
         down.clear(lane);
-        upInner[0].clear(lane);
-        downInner[0].clear(lane);
+        upInner.clear(lane);
+        downInner.clear(lane);
         blockedIn[lane] = blockedOut[lane] = 0.0f;
     }
 };

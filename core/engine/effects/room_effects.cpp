@@ -55,8 +55,8 @@ public:
             const double a = 1.0 - g2 * std::cos(w), b = 1.0 - g2;
             const double pole =
                 damping.of(v) >= 20000.0 || b <= 0.0 ? 0.0 : (a - std::sqrt(std::max(0.0, a * a - b * b))) / b;
-            x.loop.gains[i] = static_cast<float>(gain);
-            x.loop.damping[i] = static_cast<float>(pole);
+            x.lines[i].gain = static_cast<float>(gain);
+            x.lines[i].pole = static_cast<float>(pole);
             // The low-pass holds each turn up.
             x.wanted[i] = std::max(20.0, std::round(x.wanted[i] - pole / (1.0 - pole)));
         }
@@ -64,7 +64,7 @@ public:
             for (std::size_t side = 0; side < 2; ++side)
                 x.thickening[side][k] =
                     std::clamp(static_cast<int>(mean * (k == 0 ? 0.171 : 0.117) * (side == 0 ? 1.0 : 1.043)), 17,
-                               x.diffuser[0][0].mask() - 17);
+                               x.diffuser(0, 0).mask() - 32);
         x.preDelay = static_cast<int>(std::lround(preDelay.of(v) * 1e-3 * rateHz_));
         x.lowPole = lowCut.of(v) <= 10.0 ? 1.0f : static_cast<float>(std::exp(-fullTurn * lowCut.of(v) / rateHz_));
         x.movement = movement.of(v) / 100.0;
@@ -78,11 +78,8 @@ public:
     }
     void clear(std::size_t c) override {
         Candidate& x = *candidates_[c];
-        x.memory.clear(x.at * reverbLines);
-        for (auto& side : x.diffuser)
-            for (Ring& ring : side) ring.clear(x.at);
-        for (Ring& ring : x.early) ring.clear(x.at);
-        x.loop.lastOut = {};
+        for (Ring& ring : x.rings) ring.clear(x.at);
+        for (auto& line : x.lines) line.lastOut = 0.0f;
         x.low = {};
         x.started = x.swaying = false;
     }
@@ -94,14 +91,12 @@ public:
 
 private:
     static constexpr std::size_t diffusers = 2;
-    static constexpr double longestSeconds = 0.26;
+    static constexpr double longestSeconds = 0.26, longestDiffuserSeconds = 0.03, longestPreDelaySeconds = 0.51;
     static constexpr double mostSwaySeconds = 0.0008;
 
     struct Candidate {
-        kernels::ReverbLoop loop;
-        Ring memory; ///< [time][line]
-        std::array<std::array<Ring, diffusers>, 2> diffuser;
-        std::array<Ring, 2> early;
+        std::vector<Ring> rings; ///< of the lines, of the diffusers of both sides, of what was early on both
+        std::array<kernels::ReverbLine, reverbLines> lines;
         int at = 0;
         std::array<double, reverbLines> wanted{}, length{}, place{};
         std::array<std::array<int, diffusers>, 2> thickening{};
@@ -110,75 +105,81 @@ private:
         float lowPole = 1.0f, spread = 1.0f;
         std::array<float, 2> low{};
         bool started = false, swaying = false;
-        explicit Candidate(double rate)
-            : memory(static_cast<std::size_t>(longestSeconds * rate) * reverbLines),
-              diffuser{{{Ring(static_cast<std::size_t>(0.03 * rate)), Ring(static_cast<std::size_t>(0.03 * rate))},
-                        {Ring(static_cast<std::size_t>(0.03 * rate)), Ring(static_cast<std::size_t>(0.03 * rate))}}},
-              early{Ring(static_cast<std::size_t>(0.52 * rate)), Ring(static_cast<std::size_t>(0.52 * rate))} {
-            loop.memory = memory.data();
-            loop.mask = (memory.mask() + 1) / reverbLines - 1;
+
+        explicit Candidate(double rate) {
+            const auto add = [&](std::size_t count, double seconds) {
+                for (std::size_t i = 0; i < count; ++i) rings.emplace_back(static_cast<std::size_t>(seconds * rate));
+            };
+            add(reverbLines, longestSeconds);
+            add(2 * diffusers, longestDiffuserSeconds);
+            add(2, longestPreDelaySeconds);
+            for (std::size_t i = 0; i < reverbLines; ++i) lines[i].ring = &rings[i];
         }
+        Ring& diffuser(std::size_t side, std::size_t k) { return rings[reverbLines + diffusers * side + k]; }
+        Ring& early(std::size_t side) { return rings[reverbLines + 2 * diffusers + side]; }
     };
 
     /// Into the loop: what was heard some time ago, without its lows, thickened.
     void prepare(Candidate& x, std::size_t side, kernels::Row& row, int frames) const {
-        Ring& early = x.early[side];
-        early.write(x.at, row.data(), frames);
-        for (int t = 0; t < frames; ++t) {
-            const float in = early.at(x.at + t - x.preDelay);
-            x.low[side] = in + x.lowPole * (x.low[side] - in); // with a pole of 1 it stays at nothing
-            row[static_cast<std::size_t>(t)] = in - x.low[side];
-        }
+        x.early(side).write(x.at, row.data(), frames);
+        std::copy_n(x.early(side).from(x.at - x.preDelay), row.size(), row.begin());
+        if (x.lowPole < 1.0f)
+            for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
+                x.low[side] = row[t] + x.lowPole * (x.low[side] - row[t]);
+                row[t] -= x.low[side];
+            }
         for (std::size_t k = 0; k < diffusers; ++k) {
             constexpr float g = 0.6f;
-            Ring& ring = x.diffuser[side][k];
-            for (int t = 0; t < frames; ++t) {
-                float& v = row[static_cast<std::size_t>(t)];
-                const float kept = ring.at(x.at + t - x.thickening[side][k]);
-                const float in = v + g * kept;
-                ring.write(x.at + t, &in, 1);
-                v = kept - g * in;
+            kernels::Row kept, in;
+            std::copy_n(x.diffuser(side, k).from(x.at - x.thickening[side][k]), kept.size(), kept.begin());
+            for (std::size_t t = 0; t < row.size(); ++t) {
+                in[t] = row[t] + g * kept[t];
+                row[t] = kept[t] - g * in[t];
             }
+            x.diffuser(side, k).write(x.at, in.data(), frames);
         }
     }
 
-    void aim(Candidate& x, int frames) const {
-        bool moving = x.movement > 0.0;
+    /// Brings the delays to where they are at the end of the block. False: they stand at whole samples.
+    bool aim(Candidate& x, int frames) const {
+        bool moving = x.movement > 0.0 || x.swaying;
         for (std::size_t i = 0; i < reverbLines; ++i) {
             const double away = x.wanted[i] - x.length[i];
-            if (std::abs(away) < 0.01)
-                x.length[i] = x.wanted[i];
-            else
-                x.length[i] += std::clamp(away * 0.02, -0.4 * frames, 0.4 * frames), moving = true;
+            if (away == 0.0) continue;
+            moving = true;
+            x.length[i] = std::abs(away) < 0.01 ? x.wanted[i] : x.length[i] + std::clamp(away * 0.02, -0.15, 0.15);
         }
-        moving = moving || x.swaying;
+        if (!moving) {
+            for (std::size_t i = 0; i < reverbLines; ++i) x.lines[i].delay = static_cast<int>(x.length[i]);
+            return false;
+        }
+        alignas(64) kernels::Row cycles, sways;
         for (std::size_t i = 0; i < reverbLines; ++i) {
             // Each line sways by itself, 0.3 to 1.2 times a second.
-            const double turn = time_.cycles() * (30.0 + 6.0 * static_cast<double>(i)) + 0.37 * static_cast<double>(i);
-            const double sway = x.movement * mostSwaySeconds * rateHz_ * std::sin(fullTurn * turn);
-            const double before = x.swaying ? x.place[i] : sway;
-            const double now = x.length[i] + sway;
-            const double from = std::max(19.0, x.swaying ? before : now);
-            const double to = std::max(19.0, now);
-            const double whole = moving ? std::floor(from) : std::round(to);
-            x.loop.delays[i] = static_cast<int>(whole);
-            x.loop.fractions[i] = static_cast<float>(moving ? from - whole : 0.0);
-            x.loop.drifts[i] = static_cast<float>(moving ? (to - from) / frames : 0.0);
-            x.place[i] = now;
+            const double turns = time_.cycles() * (30.0 + 6.0 * static_cast<double>(i)) + 0.37 * static_cast<double>(i);
+            cycles[i] = static_cast<float>(turns - std::floor(turns));
         }
-        x.loop.moved = moving;
-        x.swaying = moving;
+        kernels::sines(cycles.data(), sways.data());
+        for (std::size_t i = 0; i < reverbLines; ++i) {
+            const double to = std::max(19.0, x.length[i] + x.movement * mostSwaySeconds * rateHz_ * static_cast<double>(sways[i]));
+            const double from = x.swaying ? x.place[i] : to;
+            x.lines[i].delay = static_cast<int>(from);
+            x.lines[i].fraction = static_cast<float>(from - x.lines[i].delay);
+            x.lines[i].drift = static_cast<float>((to - from) / frames);
+            x.place[i] = to;
+        }
+        // Once nothing moves any more, the delays have come to rest at whole samples.
+        x.swaying = x.movement > 0.0 || x.length != x.wanted;
+        return true;
     }
 
     void run(Candidate& x, StereoRow& row, int frames) {
         prepare(x, 0, row.left, frames);
         prepare(x, 1, row.right, frames);
-        aim(x, frames);
-        x.loop.at = x.at;
-        kernels::runReverb(x.loop, row.left.data(), row.right.data(), frames);
-        x.memory.wrote(frames * reverbLines);
+        const bool moved = aim(x, frames);
+        kernels::runReverb(x.lines, x.at, moved, row.left.data(), row.right.data(), frames);
         x.at += frames;
-        for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
+        for (std::size_t t = 0; t < row.left.size(); ++t) {
             const float middle = 0.5f * (row.left[t] + row.right[t]);
             const float side = 0.5f * (row.left[t] - row.right[t]) * x.spread;
             row.left[t] = middle + side;
