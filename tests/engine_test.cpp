@@ -380,9 +380,20 @@ TEST(Determinism, AGoldenRenderTellsWhenTheSoundChanges) {
         sum += x.channels[0][i] * std::cos(0.001 * static_cast<double>(i));
         square += static_cast<double>(x.channels[1][i]) * x.channels[1][i];
     }
-    EXPECT_EQ(engineVersion, 1);
+    EXPECT_EQ(engineVersion, 2);
     EXPECT_NEAR(square, 46834.36, 5.0);
     EXPECT_NEAR(sum, -4.374, 0.01);
+    // And through effects of every way of working.
+    Patch patch = busyPatch(5);
+    for (const char* path :
+         {"saturation:a", "equalizer:a", "compressor:a", "phaser:a", "chorus:a", "delay:a", "reverb:a"}) {
+        patch.add(path);
+        patch.set({path, "on"}, 1.0);
+    }
+    const auto y = render(patch, busyPhrase());
+    double all = 0.0;
+    for (float v : y.channels[1]) all += static_cast<double>(v) * v;
+    EXPECT_NEAR(all, 64.762, 0.05);
 }
 
 TEST(Engine, FollowsNewValuesWhileItSounds) {

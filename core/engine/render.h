@@ -12,7 +12,7 @@
 namespace facet {
 
 /// Grows whenever any patch may sound different from before; takes and caches remember it.
-inline constexpr int engineVersion = 1;
+inline constexpr int engineVersion = 2;
 
 /// One patch playing a performance, at the performance's rate, extent and channel count (one channel is the mean of
 /// both). Computed at 48 kHz and converted. Equal arguments give equal bits. Throws Cancelled.

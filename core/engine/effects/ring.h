@@ -31,6 +31,11 @@ public:
     void write(int index, const float* samples, int count) {
         const auto length = static_cast<std::size_t>(count);
         const std::size_t place = static_cast<std::size_t>(index) & mask_;
+        if (length == 16 && place >= mirrored && place + 16 <= mask_ + 1) { // the common case, in one go
+            std::memcpy(memory_.get() + place, samples, 16 * sizeof(float));
+            written_ = std::min(written_ + 16, mask_ + 1);
+            return;
+        }
         std::memcpy(memory_.get() + place, samples, length * sizeof(float));
         if (place < mirrored) // again behind the end
             std::memcpy(memory_.get() + mask_ + 1 + place, samples, std::min(length, mirrored - place) * sizeof(float));
