@@ -238,7 +238,9 @@ void PatchView::refreshSounds(const Patch& patch) {
         if (sound.take) sound.take->setVisible(wave == Wave::wavetable);
         const auto cycles = static_cast<int>(held.frames.size() / tableFrameSamples);
         if (wave == Wave::wavetable)
-            sound.text->setText(cycles > 0 ? tr("%n cycle(s)", nullptr, cycles) : tr("No cycles yet"));
+            sound.text->setText(cycles == 0   ? tr("No cycles yet")
+                                : cycles == 1 ? tr("1 cycle")
+                                              : tr("%1 cycles").arg(cycles));
         else
             sound.text->setText(
                 held.sample.empty()
@@ -256,7 +258,7 @@ void PatchView::rebuild(const Patch& patch) {
     auto* content = new QWidget;
     auto* columns = new QHBoxLayout(content);
     columns->setContentsMargins(4, 0, 8, 8);
-    columns->setSpacing(28);
+    columns->setSpacing(16);
     std::vector<std::vector<const Patch::Module*>> places(moversColumn + 1);
     for (const auto& module : patch.modules()) {
         shown_.push_back(module.path);
