@@ -99,6 +99,37 @@ class CommandLine(unittest.TestCase):
         self.assertGreater((self.path / "a.wav").stat().st_size, 44100 * 2.6 * 8)
         self.assertEqual(run("render", empty, "--out", self.path / "a.wav").returncode, 2)
 
+    def test_render_leaves_parts_out_and_goes_on_to_the_last_echo(self):
+        patch = self.path / "p.json"
+        patch.write_text(json.dumps({"format": "facet-patch", "version": 1, "name": "p", "modules": {
+            "layer:a/source:b": {"on": True, "octave": 1},
+            "delay:a": {"on": True, "time": 700, "feedback": 50},
+            "reverb:a": {"on": True, "decay": 500}}}))
+        sizes = {}
+        for name, words in {"whole": [], "dry": ["--dry-from", "delay:a"], "echo": ["--up-to", "delay:a"],
+                            "one": ["--without", "layer:a/source:b", "--without", "delay:a", "--without", "reverb:a"],
+                            "alone": ["--alone", "layer:a/source:a", "--dry-from", "delay:a"]}.items():
+            out = self.path / f"{name}.wav"
+            self.assertEqual(run("render", patch, "--notes", DEMO / "comet-tail.mid", "--out", out, *words).returncode, 0)
+            sizes[name] = out.stat().st_size
+        self.assertGreater(sizes["whole"], sizes["dry"] + 48000 * 4 * 3)  # echoes go on for seconds
+        self.assertEqual((self.path / "one.wav").read_bytes(), (self.path / "alone.wav").read_bytes())
+        wrong = run("render", patch, "--notes", DEMO / "comet-tail.mid", "--out", self.path / "x.wav", "--without", "chorus:z")
+        self.assertEqual(wrong.returncode, 1)
+        self.assertIn("chorus:z", wrong.stderr)
+
+    def test_wavetable_takes_cycles_out_of_a_note(self):
+        out = self.path / "w.json"
+        done = run("wavetable", DEMO / "airlock.flac", "--region", "0.05:0.8", "--frames", 8, "--out", out)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        source = json.loads(out.read_text())["modules"]["layer:a/source:a"]
+        self.assertEqual(source["wave"], "wavetable")
+        self.assertEqual(len(source["frames_f32"]), 4 * ((8 * 2048 * 4 + 2) // 3))
+        self.assertEqual(run("render", out, "--notes", DEMO / "airlock.mid", "--out", self.path / "w.wav").returncode, 0)
+        wrong = run("wavetable", DEMO / "airlock.flac", "--out", out)  # a recording is no wavetable
+        self.assertEqual(wrong.returncode, 1)
+        self.assertEqual(len(wrong.stderr.strip().splitlines()), 1)
+
     def test_bad_input_gets_one_sentence(self):
         (self.path / "empty.wav").write_bytes(b"")
         (self.path / "text.wav").write_text("just words")

@@ -134,6 +134,25 @@ TEST(SearchSpaces, HoldOnlyWhatIsHeard) {
     EXPECT_NEAR(again.value({"layer:a/source:a", "width"}), patch.value({"layer:a/source:a", "width"}), 1e-6);
 }
 
+TEST(Estimates, AnswerAnEchoWithADelay) {
+    Profile profile;
+    profile.space.echo = {
+        .seconds = 0.375, .levelDb = -6.02, .feedbackDb = -6.02, .side = -0.8, .secondSide = 0.8, .confidence = 0.9};
+    const Patch patch = estimate(profile, {Wave::saw, FilterSlope::twoPole}, Patch());
+    EXPECT_EQ(patch.value({"delay:a", "on"}), 1.0);
+    EXPECT_NEAR(patch.value({"delay:a", "time"}), 375.0, 0.01);
+    EXPECT_NEAR(patch.value({"delay:a", "mix"}), 100.0 / 3.0, 0.1) << "wet half as loud as dry";
+    EXPECT_NEAR(patch.value({"delay:a", "feedback"}), 50.0, 0.1);
+    EXPECT_EQ(patch.value({"delay:a", "cross"}), 1.0);
+    EXPECT_NE(structureText(patch).find("delay"), std::string::npos);
+    // The producer's own delay stays what it is; an unsure echo adds none.
+    Patch own;
+    own.add("delay:x");
+    EXPECT_FALSE(estimate(profile, {Wave::saw, FilterSlope::twoPole}, own).find("delay:a"));
+    profile.space.echo.confidence = 0.2;
+    EXPECT_FALSE(estimate(profile, {Wave::saw, FilterSlope::twoPole}, Patch()).find("delay:a"));
+}
+
 // ---- wavetables ----
 
 /// Level in dB of a partial of one cycle.

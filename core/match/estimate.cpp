@@ -46,10 +46,17 @@ std::string structureText(const Patch& patch) {
         if (module.kind == ModuleKind::source && patch.value({module.path, "on"}) >= 0.5)
             text += (text.empty() ? "" : " + ") + waveName(patch, module.path);
     if (text.empty()) return "silent";
-    if (patch.value({"layer:a/filter:a", "on"}) < 0.5) return text + ", no filter";
-    const auto& slope = patch.descriptor({"layer:a/filter:a", "slope"});
-    return text + ", low-pass " +
-           std::string(slope.choices[static_cast<std::size_t>(patch.value({"layer:a/filter:a", "slope"}))]);
+    if (patch.value({"layer:a/filter:a", "on"}) < 0.5) {
+        text += ", no filter";
+    } else {
+        const auto& slope = patch.descriptor({"layer:a/filter:a", "slope"});
+        text += ", low-pass " +
+                std::string(slope.choices[static_cast<std::size_t>(patch.value({"layer:a/filter:a", "slope"}))]);
+    }
+    for (const auto& module : patch.modules())
+        if (isEffect(module.kind) && patch.value({module.path, "on"}) >= 0.5)
+            text += ", " + std::string(wordOf(module.kind));
+    return text;
 }
 
 std::vector<Structure> structuresFor(const Profile& profile) {
@@ -61,6 +68,29 @@ std::vector<Structure> structuresFor(const Profile& profile) {
         for (FilterSlope slope : {FilterSlope::fourPole, FilterSlope::twoPole}) structures.push_back({wave, slope});
     return structures;
 }
+
+namespace {
+
+/// A delay with the echo that was heard, unless the patch has one already.
+void estimateEcho(const Echo& echo, Patch& patch) {
+    constexpr double sureEnough = 0.5, toOneSide = 0.3;
+    const bool has = std::any_of(patch.modules().begin(), patch.modules().end(),
+                                 [](const Patch::Module& m) { return m.kind == ModuleKind::delay; });
+    const auto effects = std::count_if(patch.modules().begin(), patch.modules().end(),
+                                       [](const Patch::Module& m) { return isEffect(m.kind); });
+    if (!echo.found() || !isMeasured(echo.levelDb) || echo.confidence < sureEnough || has || effects >= mostEffects)
+        return;
+    const std::string path = patch.freePath(ModuleKind::delay);
+    patch.add(path);
+    patch.set({path, "on"}, 1.0);
+    patch.setNearest({path, "time"}, 1000.0 * echo.seconds);
+    const double gain = gainFromDb(echo.levelDb); // of wet re dry
+    patch.setNearest({path, "mix"}, 100.0 * gain / (1.0 + gain));
+    patch.setNearest({path, "feedback"}, isMeasured(echo.feedbackDb) ? 100.0 * gainFromDb(echo.feedbackDb) : 0.0);
+    if (echo.side < -toOneSide && echo.secondSide > toOneSide) patch.set({path, "cross"}, 1.0);
+}
+
+} // namespace
 
 Patch estimate(const Profile& profile, const Structure& structure, const Patch& base) {
     Patch patch = base;
@@ -74,6 +104,7 @@ Patch estimate(const Profile& profile, const Structure& structure, const Patch& 
         patch.setNearest({source, "width"}, 100.0 * profile.source.pulseWidth);
     patch.set({filter, "on"}, 1.0);
     patch.set({filter, "slope"}, static_cast<double>(structure.slope));
+    estimateEcho(profile.space.echo, patch);
     if (profile.notes.empty()) return patch;
 
     // Long notes tell decay and sustain; attack and release are told by all.
