@@ -86,7 +86,10 @@ void Engine::Impl::prepareVoice(Voice& voice, std::size_t l, Rows* rows) {
                 if (values.sources[s].movedBySample) job.moves = &candidate.moved[s].moves;
                 if (!values.sources[s].movesOthers) continue;
                 job.ahead = candidate.movers[s].line.data() + blockFrames;
-                if (k == 0) job.wraps = &candidate.moved[s].wraps;
+                const bool master =
+                    std::any_of(values.sources.begin(), values.sources.end(),
+                                [&](const SourceValues& slave) { return slave.syncTo == static_cast<int>(s); });
+                if (k == 0 && master) job.wraps = &candidate.moved[s].wraps;
             }
         for (std::size_t side = 0; side < 2; ++side) {
             kernels::FilterJob& job = voice.filterJobs[2 * c + side];
