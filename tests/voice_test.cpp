@@ -92,6 +92,22 @@ TEST(PhaseModulation, HasBesselSidebands) {
     }
 }
 
+TEST(PhaseModulation, DoesNotFoldItsSideBands) {
+    // 9 kHz moved by 7 kHz, index 1.5: side bands at 9 + 7 n kHz, the third above at 30 kHz with J_3(1.5) = 0.0610 (−24
+    // dB; Abramowitz & Stegun, table 9.4, from memory), which would fold to 18 kHz.
+    Patch patch = plain();
+    patch.set({b, "on"}, 1.0);
+    patch.set({b, "wave"}, static_cast<double>(Wave::sine));
+    patch.set({b, "level"}, -60.0);
+    patch.set({b, "ratio_over"}, 7.0);
+    patch.set({b, "ratio_under"}, 9.0);
+    link(patch, b, a + "/phase", 1.5 * 360.0 / turn);
+    const auto x = rendered(patch, atHz(9000.0, 1.0));
+    EXPECT_NEAR(componentDb(x, 8000, 32768, 9000.0, 48000), 20.0 * std::log10(0.5118276717), 0.1);  // J_0(1.5)
+    EXPECT_NEAR(componentDb(x, 8000, 32768, 16000.0, 48000), 20.0 * std::log10(0.5579365079), 0.1); // J_1(1.5)
+    EXPECT_LT(componentDb(x, 8000, 32768, 18000.0, 48000), -75.0);
+}
+
 TEST(PhaseModulation, RunsInChainsSideBySideAndBackOnItself) {
     const auto with = [](auto&& links) {
         Patch patch = plain();
@@ -107,13 +123,17 @@ TEST(PhaseModulation, RunsInChainsSideBySideAndBackOnItself) {
         links(patch);
         return rendered(patch, atHz(220.0, 1.0));
     };
-    // Against the formulas, sample by sample (the engine's phases are double precision).
+    // Against the formulas, sample by sample, all later by what the half-band filter holds low frequencies up.
     const auto expect = [](const std::vector<float>& x, const std::function<double(double)>& formula,
                            const char* what) {
-        double worst = 0.0;
-        for (std::size_t i = 4800; i < 14400; ++i)
-            worst = std::max(worst, std::abs(x[i] - formula(220.0 * static_cast<double>(i) / 48000.0)));
-        EXPECT_LT(worst, 2e-4) << what;
+        double least = 1.0;
+        for (double delay = 0.0; delay < 4.0; delay += 0.005) {
+            double worst = 0.0;
+            for (std::size_t i = 4800; i < 6400 && worst < least; ++i)
+                worst = std::max(worst, std::abs(x[i] - formula(220.0 * (static_cast<double>(i) - delay) / 48000.0)));
+            least = std::min(least, worst);
+        }
+        EXPECT_LT(least, 2e-3) << what;
     };
     const double one = 180.0 / std::numbers::pi;
     expect(
@@ -144,7 +164,7 @@ TEST(PhaseModulation, RunsInChainsSideBySideAndBackOnItself) {
              link(p, b, a + "/phase", 2.0 * one);
              link(p, a, b + "/phase", 2.0 * one);
          }))
-        ASSERT_LE(std::abs(v), 1.001f);
+        ASSERT_LE(std::abs(v), 1.2f); // the half-band filter overshoots a little
 }
 
 TEST(RingModulation, LeavesSumAndDifference) {

@@ -3,6 +3,7 @@
 #include "core/engine/engine_impl.h"
 
 #include <algorithm>
+#include <utility>
 
 namespace facet {
 
@@ -52,6 +53,7 @@ void Engine::Impl::prepareLayer(std::size_t l) {
     layer.linked = !graph.links.empty() || !graph.audioLinks.empty();
     layer.listening = layer.linked || !graphs.front().effectLinks.empty();
     pastEffects = pastEffects || layer.clean;
+    layer.doubled = graph.doubled;
     for (const AudioLink& link : graph.audioLinks)
         if (link.to == AudioLink::To::cutoff) (link.index == 0 ? layer.cutoffMoved1 : layer.cutoffMoved2) = true;
     // Room for every note the limit allows, and as many again that are fading out for newer ones.
@@ -59,6 +61,11 @@ void Engine::Impl::prepareLayer(std::size_t l) {
     layer.voices.resize(voiceCount);
     layer.sounding.reserve(voiceCount);
     layer.rows.resize(voiceCount * voiced);
+    if (layer.doubled) {
+        layer.firstHalves.resize(layer.rows.size());
+        kernels::Row unused{};
+        Halving().run(unused, unused, unused, 1); // its coefficients are made before the audio thread asks
+    }
     for (std::size_t v = 0; v < voiceCount; ++v) prepareVoice(layer.voices[v], l, &layer.rows[v * voiced]);
     layer.freeLfos.assign(voiced, std::vector<Lfo>(graph.lfos.size()));
 }
@@ -73,6 +80,7 @@ void Engine::Impl::prepareVoice(Voice& voice, std::size_t l, Rows* rows) {
         voice.extras.resize(voice.oscillators.size());
     voice.jobs.resize(voice.oscillators.size());
     voice.filterJobs.resize(2 * voiced);
+    if (layer.doubled) voice.halvings.resize(layer.written.size() * voiced);
     std::size_t place = 0;
     for (std::size_t c = 0; c < voiced; ++c) {
         CandidateVoice& candidate = voice.candidates[c];
@@ -126,7 +134,13 @@ void Engine::Impl::wire() {
                 overwrites.push_back(layer.orders == 1 && !before);
                 before = before || layer.orders == 1;
             }
-        layer.clearedCount = 0;
+        layer.clearedCount = layer.writtenCount = 0;
+        std::array<bool, 5> listed{};
+        for (const SourceValues& source : graphs.front().layers[l].sources) {
+            if (std::exchange(listed[static_cast<std::size_t>(source.route)], true)) continue;
+            layer.written[layer.writtenCount++] = rowsOf(source.route).first;
+            if (stereo) layer.written[layer.writtenCount++] = rowsOf(source.route).second;
+        }
         const auto clear = [&](bool used, Route route) {
             if (!used || written[static_cast<std::size_t>(route)]) return;
             layer.cleared[layer.clearedCount++] = rowsOf(route).first;

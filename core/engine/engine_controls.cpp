@@ -65,7 +65,7 @@ bool Engine::Impl::updatePitch(Voice& voice, std::size_t c) const {
 /// Cycles per sample of one source at a ratio of 1.
 double Engine::Impl::incrementOf(const CandidateVoice& candidate, const LayerGraph& layer, std::size_t s) const {
     const SourceValues& source = layer.sources[s];
-    double per = (source.follows ? candidate.hz : source.fixedHz) / rate;
+    double per = (source.follows ? candidate.hz : source.fixedHz) / (layer.doubled ? 2.0 * rate : rate);
     if (const double semitones = candidate.sourceSemitones[s] + (source.follows ? layer.transpose : 0.0);
         semitones != 0.0)
         per *= std::exp2(semitones / 12.0);

@@ -56,10 +56,14 @@ struct Engine::Impl {
         bool clean = false;     ///< whether anything goes past the effects too
         bool linked = false;    ///< whether links move anything
         bool bySample = false;  ///< whether sources move anything
+        bool doubled = false;   ///< whether sources run at twice the rate, since they move each other's phase or pitch
         bool listening = false; ///< whether anything asks for a voice's signals
         bool cutoffMoved1 = false, cutoffMoved2 = false;
         std::array<kernels::Row Rows::*, 10> cleared{}; ///< rows that nothing overwrites
         std::size_t clearedCount = 0;
+        std::array<kernels::Row Rows::*, 10> written{}; ///< rows that sources write
+        std::size_t writtenCount = 0;
+        std::vector<Rows> firstHalves;          ///< [voice][candidate]: the first 16 of 32 samples of a doubled layer
         std::vector<std::vector<Lfo>> freeLfos; ///< [candidate][LFO]: those that run on
     };
     std::vector<Layer> layers;
@@ -183,6 +187,7 @@ struct Engine::Impl {
     void aimSources(Voice& voice, std::size_t l);
     /// Runs the sources of one voice, or of all, movers first.
     void runSources(std::size_t l, Voice* only, int frames);
+    void runDoubled(std::size_t l, int frames);
 
     // Sound
     void startFilters(Voice& voice, std::size_t l);

@@ -78,7 +78,8 @@ void Engine::Impl::startPhases(Voice& voice, std::size_t l) {
                 if (source.shape.wave == Wave::sample) continue; // from its beginning
                 double start = source.phase + source.phaseRandom * unitFromBits(bits);
                 if (!source.retrigger)
-                    start = source.phase + stackedIncrement(source, k, per) * static_cast<double>(framesSoFar);
+                    start = source.phase + stackedIncrement(source, k, per) * (layer.doubled ? 2.0 : 1.0) *
+                                               static_cast<double>(framesSoFar);
                 o.phase = start - std::floor(start);
                 o.high = o.phase < source.shape.width;
             }
@@ -147,6 +148,7 @@ void Engine::Impl::strike(Voice& voice, std::size_t c, std::size_t l) {
 void Engine::Impl::prime(Voice& voice, std::size_t l) {
     aimSources(voice, l);
     runSources(l, &voice, blockFrames);
+    for (Halving& halving : voice.halvings) halving.clear();
     for (SourceJob& job : voice.jobs) job.started = false;
 }
 

@@ -90,7 +90,10 @@ void Engine::Impl::processLayer(std::size_t l, int at, int frames) {
         if (filtered) addFilterJobs(voice, l);
         for (CandidateVoice& candidate : voice.candidates) candidate.version = version;
     }
-    runSources(l, nullptr, frames);
+    if (layer.doubled)
+        runDoubled(l, frames);
+    else
+        runSources(l, nullptr, frames);
     if (layer.both)
         for (std::uint16_t v : layer.sounding)
             for (std::size_t c = 0; c < voiced; ++c) copyToBoth(layer.rows[v * voiced + c]);

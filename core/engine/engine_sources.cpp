@@ -3,6 +3,8 @@
 #include "core/engine/engine_impl.h"
 
 #include <algorithm>
+#include <cmath>
+#include <numbers>
 
 namespace facet {
 
@@ -18,7 +20,6 @@ void Engine::Impl::prepareMoves(Voice& voice, std::size_t c, std::size_t l) {
     for (std::size_t s = 0; s < layer.sources.size(); ++s) {
         SourceRows& rows = candidate.moved[s];
         rows.moves = SampleMoves{};
-        std::fill(candidate.movers[s].line.begin() + blockFrames, candidate.movers[s].line.end(), 0.0f);
         const SourceValues& source = layer.sources[s];
         if (source.syncTo == SourceValues::syncItself) {
             rows.moves.masterIncrement =
@@ -80,7 +81,8 @@ void Engine::Impl::fillOctaves(Voice& voice, std::size_t l, Rows* voiceRows) con
             if (link.to != AudioLink::To::cutoff) continue;
             Row& row = link.index == 0 ? voiceRows[c].octaves1 : voiceRows[c].octaves2;
             const auto& line = candidate.movers[static_cast<std::size_t>(link.from)].line;
-            for (std::size_t t = 0; t < row.size(); ++t) row[t] += candidate.audioAmounts[i] * line[t];
+            const std::size_t step = layer.doubled ? 2 : 1;
+            for (std::size_t t = 0; t < row.size(); ++t) row[t] += candidate.audioAmounts[i] * line[step * t];
         }
     }
 }
@@ -105,6 +107,9 @@ void Engine::Impl::aimSources(Voice& voice, std::size_t l) {
             const SourceValues& source = layer.sources[s];
             float gain = source.ringed ? 1.0f : source.amplitude;
             if (candidate.sourceDb[s] != 0.0f) gain *= static_cast<float>(gainFromDb(candidate.sourceDb[s]));
+            // Half of the noise of twice the rate is taken off again, and its slope turns about twice the frequency.
+            if (layer.doubled && source.shape.wave == Wave::noise)
+                gain *= std::numbers::sqrt2_v<float> * std::exp2(source.shape.tilt);
             const double per = incrementOf(candidate, layer, s);
             for (int k = 0; k < source.voices; ++k) {
                 SourceJob& job = voice.jobs[place++];
@@ -129,6 +134,12 @@ void Engine::Impl::runSources(std::size_t l, Voice* only, int frames) {
         if (only) return f(*only);
         for (std::uint16_t v : layer.sounding) f(layer.voices[v]);
     };
+    if (layer.bySample) // what moves others is added up ahead anew
+        eachOne([&](Voice& voice) {
+            for (CandidateVoice& candidate : voice.candidates)
+                for (MoverLine& mover : candidate.movers)
+                    std::fill(mover.line.begin() + blockFrames, mover.line.end(), 0.0f);
+        });
     if (layer.orders > 1) {
         for (auto& jobs : sourceJobs) jobs.clear();
         eachOne([&](Voice& voice) {
@@ -155,6 +166,48 @@ void Engine::Impl::runSources(std::size_t l, Voice* only, int frames) {
             for (MoverLine& mover : candidate.movers)
                 std::copy(mover.line.begin() + frames, mover.line.begin() + frames + blockFrames, mover.line.begin());
     });
+}
+
+/// The block in two halves of twice the rate, brought together again. Blocks of 8 samples and less are one.
+void Engine::Impl::runDoubled(std::size_t l, int frames) {
+    Layer& layer = layers[l];
+    const int first = std::min(2 * frames, static_cast<int>(blockFrames));
+    const int second = 2 * frames - first;
+    const auto eachJob = [&](auto&& f) {
+        for (std::uint16_t v : layer.sounding)
+            for (SourceJob& job : layer.voices[v].jobs) f(job);
+    };
+    // Gains go half of their way in the first half.
+    const float share = static_cast<float>(first) / static_cast<float>(first + second);
+    eachJob([&](SourceJob& job) {
+        job.leftEnd = job.leftTo;
+        job.rightEnd = job.rightTo;
+        job.leftTo = job.leftFrom + share * (job.leftTo - job.leftFrom);
+        job.rightTo = job.rightFrom + share * (job.rightTo - job.rightFrom);
+    });
+    runSources(l, nullptr, first);
+    for (std::uint16_t v : layer.sounding)
+        for (std::size_t c = 0; c < voiced; ++c) {
+            Rows& rows = layer.rows[v * voiced + c];
+            for (std::size_t i = 0; i < layer.writtenCount; ++i)
+                layer.firstHalves[v * voiced + c].*layer.written[i] = rows.*layer.written[i];
+            for (std::size_t i = 0; i < layer.clearedCount; ++i) rows.*layer.cleared[i] = Row{};
+        }
+    eachJob([&](SourceJob& job) {
+        job.leftFrom = job.leftTo;
+        job.rightFrom = job.rightTo;
+        job.leftTo = job.leftEnd;
+        job.rightTo = job.rightEnd;
+    });
+    if (second > 0) runSources(l, nullptr, second);
+    for (std::uint16_t v : layer.sounding)
+        for (std::size_t c = 0; c < voiced; ++c) {
+            Rows& rows = layer.rows[v * voiced + c];
+            const Rows& before = layer.firstHalves[v * voiced + c];
+            for (std::size_t i = 0; i < layer.writtenCount; ++i)
+                layer.voices[v].halvings[c * layer.written.size() + i].run(
+                    before.*layer.written[i], rows.*layer.written[i], rows.*layer.written[i], frames);
+        }
 }
 
 } // namespace facet

@@ -140,6 +140,7 @@ struct LayerGraph {
     bool parallel = false;
     bool fedBack = false;
     float feedback = 0.0f;
+    bool doubled = false; ///< sources run at twice the rate, since they move each other's phase or pitch
 
     std::vector<SourceValues> sources; ///< those that are on
     std::array<FilterValues, 2> filters;

@@ -78,12 +78,13 @@ struct SourceJob {
     const SourceShape* shape = nullptr;
     float leftFrom = 0.0f, leftTo = 0.0f, rightFrom = 0.0f, rightTo = 0.0f;
     float* left = nullptr;
-    float* right = nullptr;             ///< nullptr: one channel only
-    bool overwrites = false;            ///< what is in the rows; else it adds
-    bool started = false;               ///< whether it has been heard
-    const SampleMoves* moves = nullptr; ///< nullptr: nothing moves it by the sample
-    float* ahead = nullptr;             ///< receives, added, the samples 16 ahead: what this source moves others by
-    Wraps* wraps = nullptr;             ///< receives where its cycles begin
+    float* right = nullptr;                ///< nullptr: one channel only
+    bool overwrites = false;               ///< what is in the rows; else it adds
+    bool started = false;                  ///< whether it has been heard
+    float leftEnd = 0.0f, rightEnd = 0.0f; ///< where gains go in the end, while a block is made in two halves
+    const SampleMoves* moves = nullptr;    ///< nullptr: nothing moves it by the sample
+    float* ahead = nullptr;                ///< receives, added, the samples 16 ahead: what this source moves others by
+    Wraps* wraps = nullptr;                ///< receives where its cycles begin
 };
 void runSources(std::span<const SourceJob> jobs, int frames);
 

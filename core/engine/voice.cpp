@@ -1,5 +1,7 @@
 #include "core/engine/voice.h"
 
+#include "core/engine/effects/lane_kernels.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -36,6 +38,31 @@ void CandidateVoice::clear() {
     for (auto& filter : filters) filter.clear();
     fedBack = {};
     for (MoverLine& mover : movers) mover.line = {};
+}
+
+void Halving::run(const kernels::Row& first, const kernels::Row& second, kernels::Row& out, int frames) {
+    static const std::array<float, taps> c = [] {
+        // What lies below 20 kHz at 48 kHz passes; what would fold onto it does not.
+        const auto values = kernels::halfBandCoefficients(taps, 2.0 * (0.25 - 20.0 / 96.0));
+        std::array<float, taps> floats{};
+        std::transform(values.begin(), values.end(), floats.begin(), [](double v) { return static_cast<float>(v); });
+        return floats;
+    }();
+    std::array<float, 2 * kernels::blockFrames> x;
+    std::copy(first.begin(), first.end(), x.begin());
+    std::copy(second.begin(), second.end(), x.begin() + kernels::blockFrames);
+    const auto chain = [&](float v, std::size_t which) {
+        float* memory = state_.data() + which * (taps / 2 + 1);
+        for (std::size_t i = 0; i < taps / 2; ++i) {
+            const float y = memory[i] + c[2 * i + which] * (v - memory[i + 1]);
+            memory[i] = v;
+            v = y;
+        }
+        memory[taps / 2] = v;
+        return v;
+    };
+    for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t)
+        out[t] = 0.5f * (chain(x[2 * t + 1], 0) + chain(x[2 * t], 1));
 }
 
 float bentSignal(const SegmentCurve& curve, float value) {

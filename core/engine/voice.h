@@ -58,6 +58,19 @@ struct CandidateVoice {
 /// How long a voice that gives way to a newer note takes to fall silent.
 inline constexpr double stealFadeSeconds = 0.004;
 
+/// Brings 32 samples at twice the rate to 16: a half-band filter of polyphase all-passes (Valenzuela & Constantinides
+/// 1983), one row.
+class Halving {
+public:
+    void clear() { state_ = {}; }
+    /// `first` and `second`: rows of the earlier and the later samples, `frames` × 2 in all; `out` may be `second`.
+    void run(const kernels::Row& first, const kernels::Row& second, kernels::Row& out, int frames);
+
+private:
+    static constexpr std::size_t taps = 6;
+    std::array<float, taps + 2> state_{};
+};
+
 struct Voice {
     bool used = false;
     bool held = false;
@@ -76,6 +89,7 @@ struct Voice {
     std::vector<kernels::OscillatorExtra> extras; ///< likewise, of layers that need them
     std::vector<kernels::SourceJob> jobs;         ///< likewise: with what they ended the last block with
     std::vector<kernels::FilterJob> filterJobs;   ///< [candidate][side]
+    std::vector<Halving> halvings;                ///< [candidate][written row], of doubled layers
 };
 
 /// Brings everything that links move to where the candidate's signals stand now. `layer`: as it stands in the patch,
