@@ -27,6 +27,14 @@ void* operator new(std::size_t size) { return taken(size, alignof(std::max_align
 void* operator new(std::size_t size, std::align_val_t alignment) {
     return taken(size, static_cast<std::size_t>(alignment));
 }
+void* operator new(std::size_t size, const std::nothrow_t&) noexcept {
+    try {
+        return operator new(size);
+    } catch (const std::bad_alloc&) {
+        return nullptr;
+    }
+}
+void operator delete(void* place, const std::nothrow_t&) noexcept { freed(place); }
 void operator delete(void* place) noexcept { freed(place); }
 void operator delete(void* place, std::size_t) noexcept { freed(place); }
 void operator delete(void* place, std::align_val_t) noexcept { freed(place); }
