@@ -52,8 +52,8 @@ Patch sinePatch() {
 
 /// Two notes with a pause in which tails die away.
 Performance twoNotes(int channels = 2) {
-    Performance performance = oneNote(57, 0.01, 0.15, 0.9, 48000, channels);
-    performance.notes.push_back({0.6, 0.7, 64, 0.0, 60.0});
+    Performance performance = oneNote(57, 0.01, 0.1, 0.55, 48000, channels);
+    performance.notes.push_back({0.4, 0.45, 64, 0.0, 60.0});
     return performance;
 }
 
@@ -83,7 +83,7 @@ TEST(EveryEffect, IsTheSameAloneAndBesideOthersAndOnEveryInstructionSet) {
     for (ModuleKind kind : everyEffect) {
         SCOPED_TRACE(std::string(wordOf(kind)));
         Random random(static_cast<std::uint64_t>(kind));
-        std::vector<Patch> patches(5);
+        std::vector<Patch> patches(3);
         for (Patch& patch : patches) {
             patch.set({"layer:a/source:a", "cents"}, random.between(-20.0, 20.0));
             patch.set({"layer:a/envelope:level", "release"}, 60.0);

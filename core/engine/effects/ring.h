@@ -62,7 +62,8 @@ public:
     /// Forgets everything; `now`: where the next sample will be written.
     void clear(int now) {
         constexpr float nothing[mirrored] = {};
-        for (std::size_t done = 0; done < written_; done += mirrored)
+        const std::size_t count = written_; // write() counts on
+        for (std::size_t done = 0; done < count; done += mirrored)
             write(now - static_cast<int>(done + mirrored), nothing, mirrored);
         written_ = 0;
     }
