@@ -24,40 +24,6 @@ HWY_INLINE Group tangentOf(const Group& cutoffLog2, float rateHz) {
     return sineOf(angle) / cosineOf(angle);
 }
 
-/// Coefficients of a state-variable section at one sample. They are computed anew for each: interpolated by themselves
-/// they would not belong together while the cutoff jumps, and the section would gain energy.
-struct SectionCoefficients {
-    Group b2, b3, h; ///< 2 g a, 2 g² a and 2 g (g + 1/Q) a with a = 1 / (1 + g (g + 1/Q))
-    HWY_INLINE SectionCoefficients(const Group& g, const Group& damping) {
-        const Group sum = g + damping;
-        const Group a2 = g * reciprocal(mulAdd(g, sum, splat(1.0f)));
-        b2 = a2 + a2;
-        b3 = g * b2;
-        h = sum * b2;
-    }
-};
-
-/// The trapezoidal section as a step of its memories, so that nothing small is lost beside 1 at low cutoffs, and a
-/// sample waits for three operations of the one before only.
-struct Section {
-    Group low, band;
-
-    /// Leaves the band in `bandOut`; returns the low-pass.
-    HWY_INLINE Group tick(const Group& input, const SectionCoefficients& c, Group& bandOut) {
-        const Group v3 = input - low;
-        const Group lowStep = mulAdd(c.b3, v3, c.b2 * band);
-        const Group bandStep = negMulAdd(c.h, band, c.b2 * v3);
-        const Group lowOut = mulAdd(lowStep, splat(0.5f), low);
-        bandOut = mulAdd(bandStep, splat(0.5f), band);
-        low = low + lowStep;
-        band = band + bandStep;
-        return lowOut;
-    }
-    HWY_INLINE Group tick(const Group& input, const Group& g, const Group& damping, Group& bandOut) {
-        return tick(input, SectionCoefficients(g, damping), bandOut);
-    }
-};
-
 /// One filter of all lanes, loaded from its states for a block.
 class LaneFilter {
 public:
@@ -264,7 +230,7 @@ private:
     Moving g_, cutoff_, damping1_, damping2_, feedback_, drive_, mix_;
     Group gTo_, cutoffTo_;
     Group memory_[4];
-    Section one_, two_;
+    Trapezoid one_, two_;
     Group stage_[mostStages];
 };
 
@@ -297,12 +263,12 @@ void runFewLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int fr
     for (int k = 0; k < together; ++k) {
         const LowPassEnds& e = ends[k];
         const Group g = onTheWay(e.g, e.gTo, perFrame);
-        const SectionCoefficients one(g, onTheWay(e.damping1, e.damping1To, perFrame));
+        const TrapezoidStep one(g, onTheWay(e.damping1, e.damping1To, perFrame));
         store(one.b2, c[k][0]);
         store(one.b3, c[k][1]);
         store(one.h, c[k][2]);
         if (!fourPole) continue;
-        const SectionCoefficients two(g, onTheWay(e.damping2, e.damping2To, perFrame));
+        const TrapezoidStep two(g, onTheWay(e.damping2, e.damping2To, perFrame));
         store(two.b2, c[k][3]);
         store(two.b3, c[k][4]);
         store(two.h, c[k][5]);
@@ -358,7 +324,7 @@ void runManyLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int c
         from[2][lane] = e.damping2, step[2][lane] = (e.damping2To - e.damping2) * perFrame;
     }
     toLanes(jobs, count, block);
-    Section one, two;
+    Trapezoid one, two;
     one.band = load(memory[0]);
     one.low = load(memory[1]);
     two.band = load(memory[2]);

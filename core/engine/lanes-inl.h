@@ -152,6 +152,40 @@ HWY_INLINE Group saturated(const Group& x) {
     return held * (square + splat(27.0f)) * reciprocal(mulAdd(square, splat(9.0f), splat(27.0f)));
 }
 
+/// Coefficients of a state-variable section at one sample. They are computed anew for each: interpolated by themselves
+/// they would not belong together while the cutoff jumps, and the section would gain energy.
+struct TrapezoidStep {
+    Group b2, b3, h; ///< 2 g a, 2 g² a and 2 g (g + 1/Q) a with a = 1 / (1 + g (g + 1/Q))
+    HWY_INLINE TrapezoidStep(const Group& g, const Group& damping) {
+        const Group sum = g + damping;
+        const Group a2 = g * reciprocal(mulAdd(g, sum, splat(1.0f)));
+        b2 = a2 + a2;
+        b3 = g * b2;
+        h = sum * b2;
+    }
+};
+
+/// The trapezoidal section as a step of its memories, so that nothing small is lost beside 1 at low cutoffs, and a
+/// sample waits for three operations of the one before only.
+struct Trapezoid {
+    Group low, band;
+
+    /// Leaves the band in `bandOut`; returns the low-pass.
+    HWY_INLINE Group tick(const Group& input, const TrapezoidStep& c, Group& bandOut) {
+        const Group v3 = input - low;
+        const Group lowStep = mulAdd(c.b3, v3, c.b2 * band);
+        const Group bandStep = negMulAdd(c.h, band, c.b2 * v3);
+        const Group lowOut = mulAdd(lowStep, splat(0.5f), low);
+        bandOut = mulAdd(bandStep, splat(0.5f), band);
+        low = low + lowStep;
+        band = band + bandStep;
+        return lowOut;
+    }
+    HWY_INLINE Group tick(const Group& input, const Group& g, const Group& damping, Group& bandOut) {
+        return tick(input, TrapezoidStep(g, damping), bandOut);
+    }
+};
+
 } // namespace facet::kernels::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 

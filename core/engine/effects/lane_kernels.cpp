@@ -23,48 +23,23 @@ HWY_INLINE void store(const Group& a, Row& row) { store(a, row.data()); }
 
 // ---- sections ----
 
-/// Coefficients as the layers' filters have them: 2 g a, 2 g² a, 2 g (g + 1/Q) a with a = 1 / (1 + g (g + 1/Q)).
-struct SectionStep {
-    Group b2, b3, h;
-    HWY_INLINE SectionStep(const Group& g, const Group& damping) {
-        const Group sum = g + damping;
-        const Group a2 = g * reciprocal(mulAdd(g, sum, splat(1.0f)));
-        b2 = a2 + a2;
-        b3 = g * b2;
-        h = sum * b2;
-    }
-};
-
-struct SectionMemory {
-    Group band, low;
-    HWY_INLINE void tick(const Group& x, const SectionStep& c, Group& bandOut, Group& lowOut) {
-        const Group v3 = x - low;
-        const Group lowStep = mulAdd(c.b3, v3, c.b2 * band);
-        const Group bandStep = negMulAdd(c.h, band, c.b2 * v3);
-        lowOut = mulAdd(lowStep, splat(0.5f), low);
-        bandOut = mulAdd(bandStep, splat(0.5f), band);
-        low = low + lowStep;
-        band = band + bandStep;
-    }
-};
-
 template <bool still> HWY_INLINE void runSection(Section& s, StereoLanes& lanes, int frames) {
     Moving g = moving(s.g, frames);
     Moving damping = moving(s.damping, frames);
     Moving in = moving(s.in, frames);
     Moving band = moving(s.band, frames);
     Moving low = moving(s.low, frames);
-    SectionMemory left{load(s.bandMemory[0]), load(s.lowMemory[0])};
-    SectionMemory right{load(s.bandMemory[1]), load(s.lowMemory[1])};
-    SectionStep step(g.now, damping.now);
+    Trapezoid left{load(s.lowMemory[0]), load(s.bandMemory[0])};
+    Trapezoid right{load(s.lowMemory[1]), load(s.bandMemory[1])};
+    TrapezoidStep step(g.now, damping.now);
     for (int t = 0; t < frames; ++t) {
-        if (!still && t > 0) step = SectionStep(g.now, damping.now);
-        Group bandOut, lowOut;
+        if (!still && t > 0) step = TrapezoidStep(g.now, damping.now);
+        Group bandOut;
         const Group x = load(lanes.left[t]);
-        left.tick(x, step, bandOut, lowOut);
+        Group lowOut = left.tick(x, step, bandOut);
         store(mulAdd(in.now, x, mulAdd(band.now, bandOut, low.now * lowOut)), lanes.left[t]);
         const Group y = load(lanes.right[t]);
-        right.tick(y, step, bandOut, lowOut);
+        lowOut = right.tick(y, step, bandOut);
         store(mulAdd(in.now, y, mulAdd(band.now, bandOut, low.now * lowOut)), lanes.right[t]);
         if (!still)
             for (Moving* m : {&g, &damping, &in, &band, &low}) m->advance();
@@ -92,8 +67,8 @@ void runSections(Section* const* sections, int count, StereoLanes& lanes, int fr
 /// Runs samples through one chain of a half-band filter, the one that begins with coefficient `which`; the even
 /// coefficients belong to the first. Reads every `stride`-th sample and writes every `outStride`-th.
 template <int N, int which>
-HWY_INLINE void runChain(const float* c, HalfBandMemory<N>& memory, const Group* in, int stride, Group* out, int outStride,
-                         int count) {
+HWY_INLINE void runChain(const float* c, HalfBandMemory<N>& memory, const Group* in, int stride, Group* out,
+                         int outStride, int count) {
     constexpr std::size_t first = which * (N / 2 + 1);
     Group state[N / 2 + 1];
     for (std::size_t i = 0; i < N / 2 + 1; ++i) state[i] = load(memory.state[first + i]);
@@ -325,37 +300,36 @@ constexpr float butterworth = std::numbers::sqrt2_v<float>;
 
 /// A maximally flat section of second order.
 struct FlatSection {
-    SectionMemory memory;
-    HWY_INLINE explicit FlatSection(const std::array<Row, 2>& kept) : memory{load(kept[0]), load(kept[1])} {}
+    Trapezoid memory;
+    HWY_INLINE explicit FlatSection(const std::array<Row, 2>& kept) : memory{load(kept[1]), load(kept[0])} {}
     HWY_INLINE void save(std::array<Row, 2>& kept) const {
         store(memory.band, kept[0]);
         store(memory.low, kept[1]);
     }
-    HWY_INLINE void both(const Group& x, const SectionStep& c, Group& low, Group& high) {
+    HWY_INLINE void both(const Group& x, const TrapezoidStep& c, Group& low, Group& high) {
         Group band;
-        memory.tick(x, c, band, low);
+        low = memory.tick(x, c, band);
         high = x - splat(butterworth) * band - low;
     }
-    HWY_INLINE Group lowPass(const Group& x, const SectionStep& c) {
-        Group low, band;
-        memory.tick(x, c, band, low);
-        return low;
+    HWY_INLINE Group lowPass(const Group& x, const TrapezoidStep& c) {
+        Group band;
+        return memory.tick(x, c, band);
     }
-    HWY_INLINE Group highPass(const Group& x, const SectionStep& c) {
+    HWY_INLINE Group highPass(const Group& x, const TrapezoidStep& c) {
         Group low, high;
         both(x, c, low, high);
         return high;
     }
-    HWY_INLINE Group allPass(const Group& x, const SectionStep& c) {
-        Group low, band;
-        memory.tick(x, c, band, low);
+    HWY_INLINE Group allPass(const Group& x, const TrapezoidStep& c) {
+        Group band;
+        memory.tick(x, c, band);
         return x - splat(2.0f * butterworth) * band;
     }
 };
 
 /// Both crossovers at one sample.
 struct Crossovers {
-    SectionStep low, high;
+    TrapezoidStep low, high;
     HWY_INLINE Crossovers(const Group& lowG, const Group& highG)
         : low(lowG, splat(butterworth)), high(highG, splat(butterworth)) {}
 };
