@@ -334,8 +334,7 @@ private:
                 x.time[side] += std::clamp(away * frames / (glideSeconds * rateHz_), -0.9 * frames, 0.9 * frames);
             x.ways[side].aim(x.time[side] + sway);
             const Ring& ring = side == 0 ? x.ring.left : x.ring.right;
-            kernels::addDelayed(ring, x.ring.at, x.ways[side].now, x.ways[side].to, 1.0f, frames,
-                                echoes[side].data());
+            kernels::addDelayed(ring, x.ring.at, x.ways[side].now, x.ways[side].to, 1.0f, frames, echoes[side].data());
             x.ways[side].arrive();
             Candidate::Filters& f = x.filters[side];
             for (int t = 0; t < frames; ++t) {

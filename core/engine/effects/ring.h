@@ -10,9 +10,9 @@
 
 namespace facet {
 
-/// The last samples of one channel, a power of two of them. What stands at the beginning stands again behind the end, so
-/// that a block can be read in one piece from anywhere. Memory that was never written costs nothing: it is zero pages of
-/// the system until then.
+/// The last samples of one channel, a power of two of them. What stands at the beginning stands again behind the end,
+/// so that a block can be read in one piece from anywhere. Memory that was never written costs nothing: it is zero
+/// pages of the system until then.
 class Ring {
 public:
     /// Samples that can be read in one piece.

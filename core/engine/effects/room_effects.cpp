@@ -78,7 +78,8 @@ public:
     }
     void clear(std::size_t c) override {
         Candidate& x = *candidates_[c];
-        for (Ring& ring : x.rings) ring.clear(x.at);
+        for (auto& line : x.lines) line.ring->clear(x.at + line.shift);
+        for (std::size_t i = reverbLines; i < x.rings.size(); ++i) x.rings[i].clear(x.at);
         for (auto& line : x.lines) line.lastOut = 0.0f;
         x.low = {};
         x.started = x.swaying = false;
@@ -113,7 +114,10 @@ private:
             add(reverbLines, longestSeconds);
             add(2 * diffusers, longestDiffuserSeconds);
             add(2, longestPreDelaySeconds);
-            for (std::size_t i = 0; i < reverbLines; ++i) lines[i].ring = &rings[i];
+            for (std::size_t i = 0; i < reverbLines; ++i) {
+                lines[i].ring = &rings[i];
+                lines[i].shift = static_cast<int>(80 * i); // five lines of the cache
+            }
         }
         Ring& diffuser(std::size_t side, std::size_t k) { return rings[reverbLines + diffusers * side + k]; }
         Ring& early(std::size_t side) { return rings[reverbLines + 2 * diffusers + side]; }
@@ -161,7 +165,8 @@ private:
         }
         kernels::sines(cycles.data(), sways.data());
         for (std::size_t i = 0; i < reverbLines; ++i) {
-            const double to = std::max(19.0, x.length[i] + x.movement * mostSwaySeconds * rateHz_ * static_cast<double>(sways[i]));
+            const double to =
+                std::max(19.0, x.length[i] + x.movement * mostSwaySeconds * rateHz_ * static_cast<double>(sways[i]));
             const double from = x.swaying ? x.place[i] : to;
             x.lines[i].delay = static_cast<int>(from);
             x.lines[i].fraction = static_cast<float>(from - x.lines[i].delay);

@@ -33,8 +33,7 @@ void addDelayed(const Ring& ring, int at, double from, double to, float gain, in
         for (int i = 0; i < frames; ++i) out[i] += sum[i];
         return;
     }
-    for (int i = 0; i < frames; ++i)
-        out[i] += gain * ring.before(at + i, static_cast<float>(from + step * i));
+    for (int i = 0; i < frames; ++i) out[i] += gain * ring.before(at + i, static_cast<float>(from + step * i));
 }
 
 void convolve(const float* input, const float* taps, int tapCount, int frames, float* out) {
@@ -57,8 +56,7 @@ void multiplyAdd(const float* aReal, const float* aImag, const float* bReal, con
 
 void sines(const float* cycles, float* out) { store(sineOfCycles(load(cycles)), out); }
 
-template <bool moved>
-HWY_INLINE void reverb(ReverbLine* lines, int at, float* left, float* right, int frames) {
+template <bool moved> HWY_INLINE void reverb(ReverbLine* lines, int at, float* left, float* right, int frames) {
     // Each side enters and leaves by its own pattern of signs; the four are orthogonal rows of the matrix.
     static constexpr float inLeft[] = {1, 0, -1, 0, 1, 0, -1, 0, 1, 0, -1, 0, 1, 0, -1, 0};
     static constexpr float inRight[] = {0, 1, 0, 1, 0, -1, 0, -1, 0, 1, 0, 1, 0, -1, 0, -1};
@@ -71,12 +69,12 @@ HWY_INLINE void reverb(ReverbLine* lines, int at, float* left, float* right, int
         const ReverbLine& line = lines[n];
         Group x;
         if constexpr (moved) {
-            const float* from = line.ring->from(at - line.delay - 2);
+            const float* from = line.ring->from(at + line.shift - line.delay - 2);
             // Further back by a fraction is before the end of the step by the rest.
             const Group t = mulAdd(counting(), splat(-line.drift), splat(1.0f - line.fraction));
             x = between(load(from), load(from + 1), load(from + 2), load(from + 3), t);
         } else {
-            x = load(line.ring->from(at - line.delay));
+            x = load(line.ring->from(at + line.shift - line.delay));
         }
         store(splat(0.0f), rows[n]);
         store(x * splat(1.0f - line.pole), rows[n] + laneCount);
@@ -120,7 +118,7 @@ HWY_INLINE void reverb(ReverbLine* lines, int at, float* left, float* right, int
         const Group in = mulAdd(inL, splat(inLeft[n] * scaleIn), inR * splat(inRight[n] * scaleIn));
         alignas(64) float next[laneCount];
         store(mulAdd(y[n], splat(quarter), in), next);
-        lines[n].ring->write(at, next, frames);
+        lines[n].ring->write(at + lines[n].shift, next, frames);
     }
 }
 
