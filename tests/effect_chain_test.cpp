@@ -256,6 +256,20 @@ TEST(Chains, AreMovedByEnvelopesLfosMacrosAndMovedAmounts) {
     EXPECT_NEAR(componentDb(y, 14000, 8192, 220.0, 48000), -12.0, 0.2);
 }
 
+TEST(Chains, FollowCurvesOfThePerformance) {
+    // The mix of a delay goes from dry to wet while the note sounds: the dry sound fades with it.
+    Patch patch = sinePatch();
+    const std::string delay = addEffect(patch, ModuleKind::delay);
+    patch.set({delay, "time"}, 4000.0);
+    Performance performance = oneNote(57, 0.0, 1.0, 1.0);
+    performance.curves.push_back({delay + "/mix", {{0.0, 0.0}, {1.0, 1.0}}});
+    const auto x = render(patch, performance).channels[0];
+    for (double t : {0.1, 0.5, 0.9})
+        EXPECT_NEAR(componentDb(x, static_cast<int>(t * 48000) - 1024, 2048, 220.0, 48000), 20.0 * std::log10(1.0 - t),
+                    0.5)
+            << t;
+}
+
 TEST(Chains, RenderTailsToSilenceAndThenRest) {
     Patch patch = sinePatch();
     const std::string reverb = addEffect(patch, ModuleKind::reverb);

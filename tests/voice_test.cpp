@@ -787,6 +787,23 @@ TEST(Layers, PlayTheirKeysAndVelocitiesAtTheirTimeAndPitch) {
     EXPECT_NE(x[12002], 0.0f);
 }
 
+TEST(Layers, BeginWhenTheirOffsetAndItsLinksSay) {
+    Patch patch = plain();
+    patch.set({"layer:a", "offset"}, 10.0);
+    const auto first = [](const std::vector<float>& x) {
+        return std::find_if(x.begin(), x.end(), [](float v) { return v != 0.0f; }) - x.begin();
+    };
+    // Candidates that begin at other times are not led by the first of a batch.
+    std::vector<Patch> patches{patch, patch};
+    patches[1].set({"layer:a", "offset"}, 30.0);
+    const auto both = renderAt48k(patches, atHz(220.0, 0.2));
+    EXPECT_NEAR(static_cast<double>(first(both[0].channels[0])), 480.0, 2.0);
+    EXPECT_NEAR(static_cast<double>(first(both[1].channels[0])), 1440.0, 2.0);
+    // Octaves of offset + 2 ms: twice as long, less 2, at full velocity.
+    link(patch, "velocity", "layer:a/offset", 1.0);
+    EXPECT_NEAR(static_cast<double>(first(rendered(patch, atHz(220.0, 0.2, 127.0)))), (2.0 * 12.0 - 2.0) * 48.0, 2.0);
+}
+
 TEST(Voices, DeviateEachInItsOwnWay) {
     Patch patch = plain();
     patch.set({"voicing", "tuning_spread"}, 100.0);

@@ -17,23 +17,29 @@ constexpr double highestIncrement = kernels::highestIncrement;
 /// Words that keep what is drawn for different things apart.
 constexpr std::uint64_t randomWord = 0x72616e64, noiseWord = 0x6e6f6973;
 
+/// −1…1, by the seed, for one thing of one note.
+float drawn(std::uint64_t seed, std::uint32_t number, std::uint64_t word, std::uint64_t count) {
+    return static_cast<float>(2.0 * unitFromBits(combineSeeds(combineSeeds(seed, number), combineSeeds(word, count))) -
+                              1.0);
+}
+
 } // namespace
 
-void Engine::Impl::updateSignals(Voice& voice, std::size_t c, std::size_t l) {
-    const LayerGraph& graph = graphs[c].layers[l];
-    CandidateVoice& candidate = voice.candidates[c];
-    auto& signals = candidate.signals;
-    signals[signal::velocity] = static_cast<float>(voice.velocity / 127.0);
-    signals[signal::key] = static_cast<float>((voice.pitch - 60.0) / 12.0);
+void Engine::Impl::noteSignals(std::array<float, signal::count>& signals, std::uint32_t number, double pitch,
+                               double velocity, std::size_t c, std::size_t l) const {
+    signals[signal::velocity] = static_cast<float>(velocity / 127.0);
+    signals[signal::key] = static_cast<float>((pitch - 60.0) / 12.0);
     signals[signal::wheel] = wheel;
     signals[signal::pressure] = pressure;
-    const auto drawn = [&](std::uint64_t word, std::uint64_t count) {
-        return static_cast<float>(
-            2.0 * unitFromBits(combineSeeds(combineSeeds(seed, voice.number), combineSeeds(word, count))) - 1.0);
-    };
-    signals[signal::random] = drawn(randomWord, graph.key);
-    signals[signal::noise] = drawn(noiseWord, voice.blocks);
+    signals[signal::random] = drawn(seed, number, randomWord, graphs[c].layers[l].key);
     for (std::size_t m = 0; m < graphs[c].macros.size(); ++m) signals[signal::macros + m] = graphs[c].macros[m];
+}
+
+void Engine::Impl::updateSignals(Voice& voice, std::size_t c, std::size_t l) {
+    CandidateVoice& candidate = voice.candidates[c];
+    auto& signals = candidate.signals;
+    noteSignals(signals, voice.number, voice.pitch, voice.velocity, c, l);
+    signals[signal::noise] = drawn(seed, voice.number, noiseWord, voice.blocks);
     for (std::size_t e = 0; e < candidate.envelopes.size(); ++e)
         signals[signal::envelopes + e] = static_cast<float>(candidate.envelopes[e].value());
     const LayerGraph& values = valuesOf(candidate, c, l);

@@ -157,6 +157,9 @@ struct Engine::Impl {
     /// Signals that links read, and what the links make of them.
     void followMovers(Voice& voice, std::size_t c, std::size_t l);
     void updateSignals(Voice& voice, std::size_t c, std::size_t l);
+    /// Those of a note that are known before it sounds.
+    void noteSignals(std::array<float, signal::count>& signals, std::uint32_t number, double pitch, double velocity,
+                     std::size_t c, std::size_t l) const;
     /// Whether it changed.
     bool updatePitch(Voice& voice, std::size_t c) const;
     double incrementOf(const CandidateVoice& candidate, const LayerGraph& layer, std::size_t s) const;

@@ -95,7 +95,13 @@ void Engine::Impl::noteOnLayers(std::uint32_t number, double pitch, double veloc
         const LayerGraph& graph = graphs.front().layers[l];
         // Ranges and offsets are the same for all candidates: the first one's.
         if (!plays(graph, pitch, velocity)) continue;
-        const int wait = static_cast<int>(std::lround(graph.offsetSeconds * rate));
+        double offset = graph.offsetSeconds;
+        if (!graph.links.empty()) {
+            std::array<float, signal::count> signals{};
+            noteSignals(signals, number, pitch, velocity, 0, l);
+            offset = offsetOf(graph, signals);
+        }
+        const int wait = static_cast<int>(std::lround(offset * rate));
         const Pending start{l, wait, number, order, pitch, velocity, overlapping, lastPitch, hasLastPitch};
         if (wait == 0)
             startVoice(start);

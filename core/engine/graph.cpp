@@ -492,7 +492,18 @@ private:
     std::vector<std::string> sourcePaths, filterPaths, envelopePaths, lfoPaths, linkPaths, linkTargets, audioPaths;
 };
 
+/// Whether a link moves when a layer begins, which all candidates of a batch must agree on.
+bool movesOffset(const LayerGraph& layer, const ControlLink& link) {
+    static const int offset = fieldIndex(ModuleKind::layer, "offset");
+    return link.to == ControlLink::To::part && link.field == offset &&
+           layer.parts[static_cast<std::size_t>(link.index)].kind == ModuleKind::layer;
+}
+
 bool sameLayer(const LayerGraph& a, const LayerGraph& b) {
+    // Which notes a layer plays, and when.
+    if (a.lowKey != b.lowKey || a.highKey != b.highKey || a.lowVelocity != b.lowVelocity ||
+        a.highVelocity != b.highVelocity || a.offsetSeconds != b.offsetSeconds)
+        return false;
     if (a.key != b.key || a.parallel != b.parallel || a.fedBack != b.fedBack || a.sources.size() != b.sources.size() ||
         a.envelopes.size() != b.envelopes.size() || a.lfos.size() != b.lfos.size() ||
         a.links.size() != b.links.size() || a.audioLinks.size() != b.audioLinks.size() ||
@@ -515,7 +526,8 @@ bool sameLayer(const LayerGraph& a, const LayerGraph& b) {
             return false;
     for (std::size_t i = 0; i < a.links.size(); ++i)
         if (a.links[i].from != b.links[i].from || a.links[i].by != b.links[i].by || a.links[i].to != b.links[i].to ||
-            a.links[i].index != b.links[i].index || a.links[i].field != b.links[i].field)
+            a.links[i].index != b.links[i].index || a.links[i].field != b.links[i].field ||
+            (movesOffset(a, a.links[i]) && a.links[i].amount != b.links[i].amount))
             return false;
     for (std::size_t i = 0; i < a.audioLinks.size(); ++i)
         if (a.audioLinks[i].from != b.audioLinks[i].from || a.audioLinks[i].to != b.audioLinks[i].to ||
@@ -585,6 +597,19 @@ void takeValues(LayerGraph& layer, ModuleKind kind, int index, std::span<const d
     case ModuleKind::lfo: takeLfo(layer.lfos[at], values, layer.tempo); break;
     default: break;
     }
+}
+
+double offsetOf(const LayerGraph& layer, const std::array<float, signal::count>& signals) {
+    double offset = layer.offsetSeconds;
+    const auto& d = parametersOf(ModuleKind::layer)[static_cast<std::size_t>(fieldIndex(ModuleKind::layer, "offset"))];
+    for (const ControlLink& link : layer.links) {
+        // What begins with the note itself, envelopes and LFOs, has not moved yet.
+        if (!movesOffset(layer, link) || link.from >= signal::envelopes || link.by >= signal::envelopes) continue;
+        float by = link.amount * bentSignal(link.curve, signals[static_cast<std::size_t>(link.from)]);
+        if (link.by != signal::none) by *= signals[static_cast<std::size_t>(link.by)];
+        offset = 1e-3 * fromMovement(d, toMovement(d, 1e3 * offset) + static_cast<double>(by));
+    }
+    return offset;
 }
 
 bool sameGraph(const Graph& a, const Graph& b) {
