@@ -185,9 +185,9 @@ void takeValues(LayerGraph& layer, ModuleKind kind, int index, std::span<const d
 /// interrupting what sounds.
 bool sameGraph(const Graph& a, const Graph& b);
 
-/// Seconds after a note at which a layer begins, with what links make of it; `signals` of the note: what is known
+/// Seconds after a note at which a layer begins, with what links make of it; `heard`: signals of the note: what is known
 /// before it sounds counts.
-double offsetOf(const LayerGraph& layer, const std::array<float, signal::count>& signals);
+double offsetOf(const LayerGraph& layer, const std::array<float, signal::count>& heard);
 
 /// A mover's value bent by a link's curve; beyond 1 it goes on straight.
 float bentSignal(const SegmentCurve& curve, float value);
