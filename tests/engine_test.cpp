@@ -409,7 +409,7 @@ TEST(Engine, FollowsNewValuesWhileItSounds) {
     float step = 0.0f;
     float last = 0.0f;
     for (int i = 0; i < 100; ++i)
-        for (const float v : std::span(engine.process(16)[0].left)) {
+        for (const float v : std::span(engine.process(16)[0].left).first(16)) {
             if (i > 0) step = std::max(step, std::abs(v - last));
             last = v;
             peak = std::max(peak, std::abs(v));

@@ -5,6 +5,8 @@
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
+#include "core/engine/denormals.h"
+#include "core/engine/engine.h"
 #include "core/engine/lanes.h"
 #include "core/engine/render.h"
 #include "core/parameters/patch_json.h"
@@ -106,6 +108,55 @@ TEST(EveryFixture, IsTheSameAloneAndBesideOthersAndOnEveryInstructionSet) {
             EXPECT_LT(worst, 1e-4f * peak) << target;
         }
         kernels::forceTarget("");
+    }
+}
+
+TEST(EveryFixture, IsTheSameInLongAndInShortCalls) {
+    const FlushDenormals flush;
+    auto patches = [] {
+        std::vector<Patch> all;
+        for (const auto& path : everyFixture()) all.push_back(readPatch(path));
+        // None of them is as plain as what is made several blocks at a time: filtered, gliding, stacked, in two layers.
+        Patch plain;
+        plain.set({"layer:a/filter:a", "on"}, 1.0);
+        plain.set({"layer:a/filter:a", "cutoff"}, 700.0);
+        plain.set({"layer:a/filter:a", "envelope"}, 30.0);
+        plain.set({"layer:a/source:a", "voices"}, 3.0);
+        plain.set({"layer:a/source:a", "spread"}, 60.0);
+        plain.set({"voicing", "glide"}, 37.0);
+        all.push_back(plain);
+        plain.set({"layer:a/filter:a", "kind"}, static_cast<double>(FilterKind::ladder));
+        all.push_back(plain);
+        const std::string reverb = plain.freePath(ModuleKind::reverb);
+        plain.add(reverb);
+        plain.set({reverb, "on"}, 1.0);
+        all.push_back(plain);
+        return all;
+    }();
+    for (std::size_t p = 0; p < patches.size(); ++p) {
+        SCOPED_TRACE(p);
+        const Graph graph = compile(patches[p]);
+        const auto rendered = [&](int call) {
+            Engine engine({&graph, 1}, 48000.0, 5);
+            std::vector<float> out;
+            for (int at = 0; at < 19200; at += call) {
+                if (at == 0) engine.noteOn(1, 45.0, 100.0);
+                if (at == 6400) engine.noteOn(2, 57.0, 80.0);
+                if (at == 9600) engine.noteOff(1);
+                if (at == 12800) engine.noteOff(2);
+                const auto& block = engine.process(call).front();
+                out.insert(out.end(), block.left.begin(), block.left.begin() + call);
+                out.insert(out.end(), block.right.begin(), block.right.begin() + call);
+            }
+            return out;
+        };
+        const auto inBlocks = rendered(16), inStretches = rendered(64);
+        for (int at = 0; at < 19200; at += 64) // a long call has all of its left side first
+            for (int t = 0; t < 64; ++t)
+                for (int side = 0; side < 2; ++side)
+                    ASSERT_EQ(inStretches[static_cast<std::size_t>(2 * at + 64 * side + t)],
+                              inBlocks[static_cast<std::size_t>(2 * (at + t / 16 * 16) + 16 * side + t % 16)])
+                        << at + t;
     }
 }
 

@@ -1,6 +1,7 @@
 #include "core/dsp/envelope.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace facet {
@@ -8,6 +9,17 @@ namespace facet {
 namespace {
 
 constexpr double straightBend = 1e-6;
+
+constexpr int lineFrames = 16;
+constexpr std::array<float, lineFrames> counting{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15};
+
+void writeLine(float first, float step, int frames, float* out) {
+    for (; frames >= lineFrames; frames -= lineFrames, out += lineFrames) { // of a length that the compiler knows
+        for (std::size_t k = 0; k < lineFrames; ++k) out[k] = first + step * counting[k];
+        first += step * lineFrames;
+    }
+    for (int k = 0; k < frames; ++k) out[k] = first + step * static_cast<float>(k);
+}
 
 } // namespace
 
@@ -43,7 +55,7 @@ double Envelope::runningValue(const EnvelopeShape& shape, double t) const {
     if (t < shape.attack) return from_ + (1.0 - from_) * shape.attackCurve(t / shape.attack);
     t -= shape.attack + shape.hold;
     if (t < 0.0) return 1.0;
-    if (t < shape.decay) return 1.0 + (shape.sustain - 1.0) * shape.decayCurve(t / shape.decay);
+    if (t < shape.decay && shape.sustain != 1.0) return 1.0 + (shape.sustain - 1.0) * shape.decayCurve(t / shape.decay);
     return shape.sustain;
 }
 
@@ -66,6 +78,16 @@ bool Envelope::isStraightBetween(const EnvelopeShape& shape, double from, double
     return fits(shape.delay, shape.attack) && fits(peak + shape.hold, shape.decay);
 }
 
+void Envelope::write(const EnvelopeShape& shape, double secondsPerSample, int frames, double last, float* out) const {
+    if (!isStraightBetween(shape, seconds_, seconds_ + frames * secondsPerSample)) {
+        for (int i = 0; i < frames; ++i) out[i] = static_cast<float>(valueAt(shape, seconds_ + i * secondsPerSample));
+        return;
+    }
+    const double first = seconds_ == 0.0 ? valueAt(shape, 0.0) : value_;
+    const double step = first == last ? 0.0 : (last - first) / frames;
+    writeLine(static_cast<float>(first), static_cast<float>(step), frames, out);
+}
+
 void Envelope::advance(const EnvelopeShape& shape, double secondsPerSample, int frames, float* out) {
     if (stage_ == Stage::idle) {
         if (out) std::fill(out, out + frames, 0.0f);
@@ -73,16 +95,7 @@ void Envelope::advance(const EnvelopeShape& shape, double secondsPerSample, int 
     }
     const double end = seconds_ + frames * secondsPerSample;
     const double last = valueAt(shape, end);
-    if (out) {
-        if (isStraightBetween(shape, seconds_, end)) {
-            const double first = seconds_ == 0.0 ? valueAt(shape, 0.0) : value_;
-            const auto step = static_cast<float>((last - first) / frames);
-            for (int i = 0; i < frames; ++i) out[i] = static_cast<float>(first) + step * static_cast<float>(i);
-        } else {
-            for (int i = 0; i < frames; ++i)
-                out[i] = static_cast<float>(valueAt(shape, seconds_ + i * secondsPerSample));
-        }
-    }
+    if (out) write(shape, secondsPerSample, frames, last, out);
     seconds_ = end;
     value_ = last;
     if (stage_ == Stage::released && seconds_ >= shape.release) stop();

@@ -51,6 +51,8 @@ private:
     enum class Stage { idle, running, released };
     double runningValue(const EnvelopeShape& shape, double seconds) const;
     double valueAt(const EnvelopeShape& shape, double seconds) const;
+    /// The samples on the way to `last`.
+    void write(const EnvelopeShape& shape, double secondsPerSample, int frames, double last, float* out) const;
     bool isStraightBetween(const EnvelopeShape& shape, double from, double to) const;
 
     Stage stage_ = Stage::idle;

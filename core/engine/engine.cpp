@@ -9,7 +9,7 @@ namespace facet {
 
 Engine::Impl::Impl(std::span<const Graph> candidates, double rateHz, std::uint64_t engineSeed, bool sharedVoices)
     : graphs(candidates.begin(), candidates.end()), voiced(sharedVoices ? 1 : candidates.size()), rate(rateHz),
-      seed(engineSeed), chains(graphs, rateHz) {
+      perSample(1.0 / rateHz), seed(engineSeed), chains(graphs, rateHz) {
     bandLimitTables();
     const Graph& first = graphs.front();
     std::size_t mostJobs = 0;
@@ -23,6 +23,10 @@ Engine::Impl::Impl(std::span<const Graph> candidates, double rateHz, std::uint64
     heldNotes.reserve(128);
     pending.reserve(mostPending);
     for (auto* blocks : {&output, &sent, &clean}) blocks->resize(graphs.size());
+    for (auto* blocks : {&blockOutput, &blockSent}) blocks->resize(graphs.size());
+    if (!chains.listening() &&
+        std::all_of(layers.begin(), layers.end(), [](const Layer& layer) { return layer.plain; }))
+        longest = kernels::stretchFrames;
     sends = std::any_of(first.effects.begin(), first.effects.end(),
                         [](const EffectGraph& e) { return e.chain == Chain::send; });
     heardSignals.resize(graphs.size());
@@ -54,6 +58,7 @@ void Engine::Impl::prepareLayer(std::size_t l) {
     layer.listening = layer.linked || !graphs.front().effectLinks.empty();
     pastEffects = pastEffects || layer.clean;
     layer.doubled = graph.doubled;
+    layer.plain = !layer.listening && !layer.bySample && !layer.doubled && layer.orders == 1;
     for (const AudioLink& link : graph.audioLinks)
         if (link.to == AudioLink::To::cutoff) (link.index == 0 ? layer.cutoffMoved1 : layer.cutoffMoved2) = true;
     // Room for every note the limit allows, and as many again that are fading out for newer ones.
@@ -64,7 +69,8 @@ void Engine::Impl::prepareLayer(std::size_t l) {
     if (layer.doubled) {
         layer.firstHalves.resize(layer.rows.size());
         kernels::Row unused{};
-        Halving().run(unused, unused, unused, 1); // its coefficients are made before the audio thread asks
+        Halving().run(unused.data(), unused.data(), unused.data(),
+                      1); // its coefficients are made before the audio thread asks
     }
     for (std::size_t v = 0; v < voiceCount; ++v) prepareVoice(layer.voices[v], l, &layer.rows[v * voiced]);
     layer.freeLfos.assign(voiced, std::vector<Lfo>(graph.lfos.size()));
@@ -115,7 +121,7 @@ void Engine::Impl::prepareVoice(Voice& voice, std::size_t l, Rows* rows) {
 void Engine::Impl::wire() {
     for (std::size_t l = 0; l < layers.size(); ++l) {
         Layer& layer = layers[l];
-        using R = kernels::Row Rows::*;
+        using R = kernels::Stretch Rows::*;
         const auto rowsOf = [](Route route) -> std::pair<R, R> {
             switch (route) {
             case Route::filter2: return {&Rows::left2, &Rows::right2};

@@ -19,6 +19,7 @@ namespace facet {
 class Engine {
 public:
     static constexpr int blockFrames = kernels::blockFrames;
+    static constexpr int mostFrames = kernels::stretchFrames;
     static constexpr int maxCandidates = kernels::laneCount;
 
     /// `candidates`: 1…16 compiled patches with sameGraph(). `sharedVoices`: they differ in effects and output only, so
@@ -53,9 +54,13 @@ public:
     /// those that are on.
     double reductionDb(std::size_t effect) const;
 
-    /// One candidate's next block.
-    using Block = StereoRow;
-    /// Advances by 1…16 frames and returns a block per candidate; valid until the next call.
+    /// What one candidate gives in a call.
+    struct Block {
+        alignas(64) kernels::Stretch left;
+        alignas(64) kernels::Stretch right;
+    };
+    /// Advances by 1…64 frames and returns a block per candidate; valid until the next call. Bend, wheel, pressure and
+    /// values stand still within a call: who moves them calls for 16 at a time.
     std::span<const Block> process(int frames);
 
 private:

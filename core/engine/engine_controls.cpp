@@ -10,8 +10,6 @@ namespace facet {
 
 namespace {
 
-using kernels::Row;
-
 constexpr double highestIncrement = kernels::highestIncrement;
 
 /// Words that keep what is drawn for different things apart.
@@ -91,22 +89,33 @@ void Engine::Impl::followMovers(Voice& voice, std::size_t c, std::size_t l) {
     followLinks(voice.candidates[c], graphs[c].layers[l]);
 }
 
-void Engine::Impl::advanceControls(Voice& voice, std::size_t l, Rows* voiceRows, int frames) {
-    const double perSample = 1.0 / rate;
+bool Engine::Impl::gliding(const Voice& voice) const {
+    for (std::size_t c = 0; c < voiced; ++c)
+        if (voice.candidates[c].glideFrom != 0.0 && voice.glideSeconds < graphs[c].glideSeconds) return true;
+    return false;
+}
+
+void Engine::Impl::advanceControls(Voice& voice, std::size_t l, Rows* voiceRows, int at, int frames) {
     ++voice.blocks;
     for (std::size_t c = 0; c < voiced; ++c) {
         CandidateVoice& candidate = voice.candidates[c];
         const LayerGraph& values = valuesOf(candidate, c, l);
-        Row& level = voiceRows[c].level;
+        float* level = voiceRows[c].level.data() + at;
         for (std::size_t e = 0; e < candidate.envelopes.size(); ++e)
-            candidate.envelopes[e].advance(values.envelopes[e], perSample, frames,
-                                           e == levelEnvelope ? level.data() : nullptr);
+            for (int done = 0; done < frames; done += blockFrames) {
+                Envelope& envelope = candidate.envelopes[e];
+                envelope.advance(values.envelopes[e], perSample, std::min(blockFrames, frames - done),
+                                 e == levelEnvelope ? level + done : nullptr);
+                if (e == filterEnvelope)
+                    candidate.filterEnvelope[static_cast<std::size_t>((at + done) / blockFrames)] =
+                        static_cast<float>(envelope.value());
+            }
         for (std::size_t i = 0; i < candidate.lfos.size(); ++i)
             candidate.lfos[i].advance(values.lfos[i], seconds(frames));
         followMovers(voice, c, l);
         float gain = values.gain * static_cast<float>(candidate.velocityGain);
         if (candidate.layerDb != 0.0f) gain *= static_cast<float>(gainFromDb(candidate.layerDb));
-        candidate.levelFrom = candidate.levelKnown ? candidate.levelGain : gain;
+        if (at == 0) candidate.levelFrom = candidate.levelKnown ? candidate.levelGain : gain;
         candidate.levelGain = gain;
         candidate.levelKnown = true;
     }
@@ -115,7 +124,7 @@ void Engine::Impl::advanceControls(Voice& voice, std::size_t l, Rows* voiceRows,
     for (std::size_t c = 0; c < voiced; ++c)
         for (int t = 0; t < frames; ++t) {
             const double share = 1.0 - (voice.fadeSeconds + seconds(t)) / stealFadeSeconds;
-            voiceRows[c].level[static_cast<std::size_t>(t)] *= static_cast<float>(std::max(0.0, share));
+            voiceRows[c].level[static_cast<std::size_t>(at + t)] *= static_cast<float>(std::max(0.0, share));
         }
     voice.fadeSeconds += seconds(frames);
 }

@@ -17,6 +17,7 @@ struct Engine::Impl {
     std::vector<Graph> graphs;
     std::size_t voiced; ///< candidates that have voices of their own: all, or the first alone
     double rate;
+    double perSample; ///< seconds
     std::uint64_t seed;
     double bendSemitones = 0.0;
     float wheel = 0.0f;
@@ -26,21 +27,21 @@ struct Engine::Impl {
     std::uint64_t version = 1; ///< grows with each change of values
     bool stereo = false;
 
-    /// What a voice's sound runs through in a block.
+    /// What a voice's sound runs through in a stretch of blocks.
     struct Rows {
-        alignas(64) kernels::Row left;
-        alignas(64) kernels::Row right;
-        alignas(64) kernels::Row left2; ///< into filter 2 besides
-        alignas(64) kernels::Row right2;
-        alignas(64) kernels::Row leftBoth; ///< into both filters
-        alignas(64) kernels::Row rightBoth;
-        alignas(64) kernels::Row leftPast; ///< past the filters
-        alignas(64) kernels::Row rightPast;
-        alignas(64) kernels::Row leftClean; ///< past the effects too
-        alignas(64) kernels::Row rightClean;
-        alignas(64) kernels::Row level;
-        alignas(64) kernels::Row octaves1; ///< of the filters' cutoffs, by sources
-        alignas(64) kernels::Row octaves2;
+        alignas(64) kernels::Stretch left;
+        alignas(64) kernels::Stretch right;
+        alignas(64) kernels::Stretch left2; ///< into filter 2 besides
+        alignas(64) kernels::Stretch right2;
+        alignas(64) kernels::Stretch leftBoth; ///< into both filters
+        alignas(64) kernels::Stretch rightBoth;
+        alignas(64) kernels::Stretch leftPast; ///< past the filters
+        alignas(64) kernels::Stretch rightPast;
+        alignas(64) kernels::Stretch leftClean; ///< past the effects too
+        alignas(64) kernels::Stretch rightClean;
+        alignas(64) kernels::Stretch level;
+        alignas(64) kernels::Stretch octaves1; ///< of the filters' cutoffs, by sources
+        alignas(64) kernels::Stretch octaves2;
     };
 
     /// All voices of one layer.
@@ -58,10 +59,11 @@ struct Engine::Impl {
         bool bySample = false;  ///< whether sources move anything
         bool doubled = false;   ///< whether sources run at twice the rate, since they move each other's phase or pitch
         bool listening = false; ///< whether anything asks for a voice's signals
+        bool plain = false;     ///< none of these: its blocks may be made several at a time
         bool cutoffMoved1 = false, cutoffMoved2 = false;
-        std::array<kernels::Row Rows::*, 10> cleared{}; ///< rows that nothing overwrites
+        std::array<kernels::Stretch Rows::*, 10> cleared{}; ///< rows that nothing overwrites
         std::size_t clearedCount = 0;
-        std::array<kernels::Row Rows::*, 10> written{}; ///< rows that sources write
+        std::array<kernels::Stretch Rows::*, 10> written{}; ///< rows that sources write
         std::size_t writtenCount = 0;
         std::vector<Rows> firstHalves;          ///< [voice][candidate]: the first 16 of 32 samples of a doubled layer
         std::vector<std::vector<Lfo>> freeLfos; ///< [candidate][LFO]: those that run on
@@ -95,10 +97,12 @@ struct Engine::Impl {
     std::vector<Pending> pending;
 
     std::vector<Block> output;
-    std::vector<Block> sent;  ///< to the chain of effects beside
-    std::vector<Block> clean; ///< past all effects
+    std::vector<Block> sent;                       ///< to the chain of effects beside
+    std::vector<Block> clean;                      ///< past all effects
+    std::vector<StereoRow> blockOutput, blockSent; ///< one block of these, for the effects
     bool sends = false;
-    bool pastEffects = false; ///< whether anything goes there
+    int longest = kernels::blockFrames; ///< frames that may be made without a look at the effects
+    bool pastEffects = false;           ///< whether anything goes there
     EffectChains chains;
 
     /// What the newest notes left to the effects.
@@ -120,7 +124,7 @@ struct Engine::Impl {
     void updateStereo();
     void setValues(const Graph& graph, std::size_t candidate);
 
-    double seconds(int frames) const { return frames / rate; }
+    double seconds(int frames) const { return frames * perSample; }
     /// A layer's values as they are for one voice.
     const LayerGraph& valuesOf(const CandidateVoice& candidate, std::size_t c, std::size_t l) const {
         return candidate.live ? *candidate.live : graphs[c].layers[l];
@@ -167,19 +171,23 @@ struct Engine::Impl {
     /// What sets one of the voices that notes take in turn apart from the others, −1…1; words keep apart what.
     double deviation(const Voice& voice, std::uint64_t word) const;
     static constexpr std::uint64_t tuningWord = 0x74756e65, cutoffWord = 0x63757473;
-    float cutoffLog2(const Voice& voice, const CandidateVoice& candidate, const LayerGraph& layer, std::size_t c,
-                     std::size_t f) const {
+    /// log2 of a filter's cutoff in Hz before its envelope moves it.
+    double cutoffLog2(const Voice& voice, const CandidateVoice& candidate, const LayerGraph& layer, std::size_t c,
+                      std::size_t f) const {
         const FilterValues& filter = layer.filters[f];
-        double octaves = static_cast<double>(filter.targets.cutoffLog2);
-        octaves += static_cast<double>(filter.cutoffEnvelope) * candidate.envelopes[filterEnvelope].value();
+        double octaves =
+            static_cast<double>(filter.targets.cutoffLog2) + static_cast<double>(candidate.filterOctaves[f]);
         if (filter.keyTracking != 0.0f)
             octaves += static_cast<double>(filter.keyTracking) * (voice.pitch + glideOffset(voice, c) - 60.0) / 12.0;
-        octaves += static_cast<double>(filter.velocityOctaves) * (voice.velocity / 127.0 - 1.0);
-        octaves += static_cast<double>(candidate.filterOctaves[f]);
+        if (filter.velocityOctaves != 0.0f)
+            octaves += static_cast<double>(filter.velocityOctaves) * (voice.velocity / 127.0 - 1.0);
         if (graphs[c].cutoffSpread > 0.0) octaves += graphs[c].cutoffSpread * deviation(voice, cutoffWord);
-        return static_cast<float>(octaves);
+        return octaves;
     }
-    void advanceControls(Voice& voice, std::size_t l, Rows* voiceRows, int frames);
+    /// `at`: where in the stretch these blocks stand.
+    void advanceControls(Voice& voice, std::size_t l, Rows* voiceRows, int at, int frames);
+    /// Whether the pitch of any candidate is on its way.
+    bool gliding(const Voice& voice) const;
     void advanceFree(std::size_t l, int frames);
     void followEffects();
 
@@ -194,12 +202,15 @@ struct Engine::Impl {
 
     // Sound
     void startFilters(Voice& voice, std::size_t l);
-    void addFilterJobs(Voice& voice, std::size_t l);
+    void aimFilters(Voice& voice, std::size_t l, int at, int frames);
+    void addFilterJobs(Voice& voice);
+    void makeBlocks(Voice& voice, std::size_t l, Rows* voiceRows, int frames);
     void processLayer(std::size_t l, int at, int frames);
     void addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows, int at);
     bool finished(const Voice& voice) const;
-    void makeVoices(int frames);
-    void addClean(int frames);
+    void makeVoices(int at, int frames);
+    void runEffects(int at, int frames);
+    void addClean(int at, int frames);
     std::span<const Block> process(int frames);
     void rest(int frames);
 };

@@ -8,13 +8,13 @@
 namespace facet {
 
 using kernels::FilterJob;
-using kernels::Row;
+using kernels::Stretch;
 
 namespace {
 
 /// What goes into both filters is added to what goes into each.
-template <typename Rows> void copyToBoth(Rows& rows) {
-    for (std::size_t t = 0; t < Engine::blockFrames; ++t) {
+template <typename Rows> void copyToBoth(Rows& rows, int frames) {
+    for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
         rows.left[t] += rows.leftBoth[t];
         rows.left2[t] += rows.leftBoth[t];
         rows.right[t] += rows.rightBoth[t];
@@ -31,7 +31,10 @@ void Engine::Impl::startFilters(Voice& voice, std::size_t l) {
             CandidateVoice& candidate = voice.candidates[c];
             if (!graphs[c].layers[l].filters[f].structure.on || candidate.filters[2 * f].g >= 0.0f) continue;
             kernels::FilterTargets targets = valuesOf(candidate, c, l).filters[f].targets;
-            targets.cutoffLog2 = cutoffLog2(voice, candidate, valuesOf(candidate, c, l), c, f);
+            const LayerGraph& values = valuesOf(candidate, c, l);
+            targets.cutoffLog2 = static_cast<float>(cutoffLog2(voice, candidate, values, c, f) +
+                                                    static_cast<double>(values.filters[f].cutoffEnvelope) *
+                                                        candidate.envelopes[filterEnvelope].value());
             const double hz = std::clamp(std::exp2(static_cast<double>(targets.cutoffLog2)), 5.0, 0.47 * rate);
             for (std::size_t side = 0; side < 2; ++side) {
                 kernels::FilterState& state = candidate.filters[2 * f + side];
@@ -41,27 +44,38 @@ void Engine::Impl::startFilters(Voice& voice, std::size_t l) {
         }
 }
 
-void Engine::Impl::addFilterJobs(Voice& voice, std::size_t l) {
+/// Brings the filters to where they are at the ends of these blocks.
+void Engine::Impl::aimFilters(Voice& voice, std::size_t l, int at, int frames) {
     for (std::size_t c = 0; c < voiced; ++c) {
         CandidateVoice& candidate = voice.candidates[c];
         const LayerGraph& values = valuesOf(candidate, c, l);
         FilterJob* jobs = &voice.filterJobs[2 * c];
-        const bool second = values.filters[1].structure.on;
         // Everything but the cutoff stands where it stood, unless something was changed.
         if (layers[l].linked || candidate.version != version)
             for (std::size_t side = 0; side < 2; ++side) {
                 jobs[side].firstTo = values.filters[0].targets;
-                if (second) jobs[side].secondTo = values.filters[1].targets;
+                jobs[side].secondTo = values.filters[1].targets;
                 jobs[side].feedback = values.feedback;
             }
-        const float first = cutoffLog2(voice, candidate, values, c, 0);
-        const float other = second ? cutoffLog2(voice, candidate, values, c, 1) : 0.0f;
-        for (std::size_t side = 0; side < (stereo ? 2u : 1u); ++side) {
-            jobs[side].firstTo.cutoffLog2 = first;
-            if (second) jobs[side].secondTo.cutoffLog2 = other;
-            filterJobs.push_back(&jobs[side]);
+        for (std::size_t f = 0; f < 2; ++f) {
+            if (!values.filters[f].structure.on) continue;
+            const double octaves = cutoffLog2(voice, candidate, values, c, f);
+            const auto amount = static_cast<double>(values.filters[f].cutoffEnvelope);
+            for (auto block = static_cast<std::size_t>(at / blockFrames);
+                 static_cast<int>(block) * blockFrames < at + frames; ++block) {
+                const auto cutoff =
+                    static_cast<float>(octaves + amount * static_cast<double>(candidate.filterEnvelope[block]));
+                for (std::size_t side = 0; side < 2; ++side)
+                    (f == 0 ? jobs[side].firstCutoffs : jobs[side].secondCutoffs)[block] = cutoff;
+            }
         }
     }
+}
+
+void Engine::Impl::addFilterJobs(Voice& voice) {
+    for (std::size_t c = 0; c < voiced; ++c)
+        for (std::size_t side = 0; side < (stereo ? 2u : 1u); ++side)
+            filterJobs.push_back(&voice.filterJobs[2 * c + side]);
 }
 
 bool Engine::Impl::finished(const Voice& voice) const {
@@ -71,6 +85,22 @@ bool Engine::Impl::finished(const Voice& voice) const {
                         [](const CandidateVoice& candidate) { return candidate.envelopes[levelEnvelope].active(); });
 }
 
+/// A voice's controls, and its sources where they need not wait for those of other voices.
+void Engine::Impl::makeBlocks(Voice& voice, std::size_t l, Rows* voiceRows, int frames) {
+    const bool filtered = graphs.front().layers[l].filtered();
+    const int step =
+        gliding(voice) ? static_cast<int>(blockFrames) : frames; // what is on its way is looked at each block
+    for (int at = 0; at < frames; at += step) {
+        const int count = std::min(step, frames - at);
+        aimSources(voice, l);
+        if (filtered && voice.blocks == 0) startFilters(voice, l);
+        advanceControls(voice, l, voiceRows, at, count);
+        if (filtered) aimFilters(voice, l, at, count);
+        for (CandidateVoice& candidate : voice.candidates) candidate.version = version;
+        if (layers[l].plain) kernels::runSources(voice.jobs, at, count);
+    }
+}
+
 void Engine::Impl::processLayer(std::size_t l, int at, int frames) {
     Layer& layer = layers[l];
     advanceFree(l, frames);
@@ -78,25 +108,24 @@ void Engine::Impl::processLayer(std::size_t l, int at, int frames) {
     filterJobs.clear();
     const LayerGraph& graph = graphs.front().layers[l];
     const bool filtered = graph.filtered();
+    const int whole = (frames + blockFrames - 1) / blockFrames * blockFrames; // the kernels work on whole groups
     for (std::uint16_t v : layer.sounding) {
         Voice& voice = layer.voices[v];
         Rows* voiceRows = &layer.rows[v * voiced];
         for (std::size_t c = 0; c < voiced; ++c)
-            for (std::size_t i = 0; i < layer.clearedCount; ++i) voiceRows[c].*layer.cleared[i] = Row{};
+            for (std::size_t i = 0; i < layer.clearedCount; ++i)
+                std::fill_n((voiceRows[c].*layer.cleared[i]).begin(), whole, 0.0f);
         if (layer.cutoffMoved1 || layer.cutoffMoved2) fillOctaves(voice, l, voiceRows);
-        aimSources(voice, l);
-        if (filtered && voice.blocks == 0) startFilters(voice, l);
-        advanceControls(voice, l, voiceRows, frames);
-        if (filtered) addFilterJobs(voice, l);
-        for (CandidateVoice& candidate : voice.candidates) candidate.version = version;
+        makeBlocks(voice, l, voiceRows, frames);
+        if (filtered) addFilterJobs(voice);
     }
     if (layer.doubled)
         runDoubled(l, frames);
-    else
+    else if (!layer.plain)
         runSources(l, nullptr, frames);
     if (layer.both)
         for (std::uint16_t v : layer.sounding)
-            for (std::size_t c = 0; c < voiced; ++c) copyToBoth(layer.rows[v * voiced + c]);
+            for (std::size_t c = 0; c < voiced; ++c) copyToBoth(layer.rows[v * voiced + c], frames);
     const kernels::FilterPair pair{graph.filters[0].structure, graph.filters[1].structure, graph.parallel,
                                    graph.fedBack};
     const std::span<const FilterJob* const> jobs = filterJobs;
@@ -125,32 +154,61 @@ std::span<const Engine::Block> Engine::Impl::process(int frames) {
         for (Block& block : sent) block = Block{};
     if (pastEffects)
         for (Block& block : clean) block = Block{};
-    makeVoices(frames);
-    for (std::size_t c = voiced; c < graphs.size(); ++c) {
-        output[c] = output[0];
-        sent[c] = sent[0];
-        clean[c] = clean[0];
+    for (int at = 0; at < frames; at += longest) {
+        const int count = std::min(longest, frames - at);
+        makeVoices(at, count);
+        if (chains.empty() && voiced == graphs.size()) {
+            if (chains.listening()) followEffects();
+            for (std::size_t c = 0; c < graphs.size(); ++c)
+                chains.scaleOutput(c, output[c].left.data() + at, output[c].right.data() + at, count);
+            if (pastEffects) addClean(at, count);
+            continue;
+        }
+        for (int done = 0; done < count; done += blockFrames)
+            runEffects(at + done, std::min(blockFrames, count - done));
     }
-    if (!chains.empty() || !graphs.front().effectLinks.empty()) followEffects();
-    // What is kept apart for the effects beside is not touched unless there are any.
-    chains.process(output, sent, frames);
-    if (pastEffects) addClean(frames);
     return output;
 }
 
-/// What passes the effects by still has the output's level.
-void Engine::Impl::addClean(int frames) {
-    for (std::size_t c = 0; c < graphs.size(); ++c)
-        for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
-            const float level = chains.outputLevel(c);
-            output[c].left[t] += level * clean[c].left[t];
-            output[c].right[t] += level * clean[c].right[t];
-        }
+/// One block of what the voices made.
+void Engine::Impl::runEffects(int at, int frames) {
+    const auto copy = [](const kernels::Stretch& from, std::size_t begin, kernels::Row& to) {
+        std::copy_n(from.data() + begin, to.size(), to.data());
+    };
+    const auto begin = static_cast<std::size_t>(at);
+    for (std::size_t c = 0; c < graphs.size(); ++c) {
+        const std::size_t from = std::min(c, voiced - 1);
+        copy(output[from].left, begin, blockOutput[c].left);
+        copy(output[from].right, begin, blockOutput[c].right);
+        if (!sends) continue;
+        copy(sent[from].left, begin, blockSent[c].left);
+        copy(sent[from].right, begin, blockSent[c].right);
+    }
+    if (chains.listening()) followEffects();
+    // What is kept apart for the effects beside is not touched unless there are any.
+    chains.process(blockOutput, blockSent, frames);
+    for (std::size_t c = 0; c < graphs.size(); ++c) {
+        std::copy_n(blockOutput[c].left.data(), frames, output[c].left.data() + begin);
+        std::copy_n(blockOutput[c].right.data(), frames, output[c].right.data() + begin);
+    }
+    if (pastEffects) addClean(at, frames);
 }
 
-void Engine::Impl::makeVoices(int frames) {
-    for (int at = 0; at < frames;) {
-        int count = frames - at;
+/// What passes the effects by still has the output's level.
+void Engine::Impl::addClean(int at, int frames) {
+    for (std::size_t c = 0; c < graphs.size(); ++c) {
+        const Block& from = clean[std::min(c, voiced - 1)];
+        for (auto t = static_cast<std::size_t>(at); t < static_cast<std::size_t>(at + frames); ++t) {
+            const float level = chains.outputLevel(c);
+            output[c].left[t] += level * from.left[t];
+            output[c].right[t] += level * from.right[t];
+        }
+    }
+}
+
+void Engine::Impl::makeVoices(int at, int frames) {
+    for (const int end = at + frames; at < end;) {
+        int count = end - at;
         for (std::size_t i = 0; i < pending.size();) { // layers that begin after their notes
             if (pending[i].frames > 0) {
                 count = std::min(count, pending[i].frames);
@@ -175,7 +233,7 @@ void Engine::Impl::addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows
         const CandidateVoice& candidate = voice.candidates[c];
         const LayerGraph& values = valuesOf(candidate, c, l);
         const Rows& rows = voiceRows[c];
-        const auto add = [&](const Row& left, const Row& right, Block& block, float gain) {
+        const auto add = [&](const Stretch& left, const Stretch& right, Block& block, float gain) {
             const float leftGain = gain * values.leftGain;
             const float rightGain = gain * values.rightGain;
             mixJobs.push_back({left.data(), rows.level.data(), candidate.levelFrom * leftGain,

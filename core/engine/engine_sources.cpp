@@ -11,6 +11,7 @@ namespace facet {
 using kernels::Row;
 using kernels::SampleMoves;
 using kernels::SourceJob;
+using kernels::Stretch;
 
 /// Fills the rows of what moves sources by the sample: movers of a lower order will have been computed by then.
 void Engine::Impl::prepareMoves(Voice& voice, std::size_t c, std::size_t l) {
@@ -75,14 +76,14 @@ void Engine::Impl::fillOctaves(Voice& voice, std::size_t l, Rows* voiceRows) con
     for (std::size_t c = 0; c < voiced; ++c) {
         const CandidateVoice& candidate = voice.candidates[c];
         const LayerGraph& layer = valuesOf(candidate, c, l);
-        voiceRows[c].octaves1 = voiceRows[c].octaves2 = Row{};
+        voiceRows[c].octaves1 = voiceRows[c].octaves2 = Stretch{};
         for (std::size_t i = 0; i < layer.audioLinks.size(); ++i) {
             const AudioLink& link = layer.audioLinks[i];
             if (link.to != AudioLink::To::cutoff) continue;
-            Row& row = link.index == 0 ? voiceRows[c].octaves1 : voiceRows[c].octaves2;
+            Stretch& row = link.index == 0 ? voiceRows[c].octaves1 : voiceRows[c].octaves2;
             const auto& line = candidate.movers[static_cast<std::size_t>(link.from)].line;
             const std::size_t step = layer.doubled ? 2 : 1;
-            for (std::size_t t = 0; t < row.size(); ++t) row[t] += candidate.audioAmounts[i] * line[step * t];
+            for (std::size_t t = 0; t < blockFrames; ++t) row[t] += candidate.audioAmounts[i] * line[step * t];
         }
     }
 }
@@ -156,9 +157,9 @@ void Engine::Impl::runSources(std::size_t l, Voice* only, int frames) {
                 for (std::size_t c = 0; c < voiced; ++c) fillMoves(voice, c, l, order);
             });
         if (layer.orders > 1)
-            kernels::runSources(sourceJobs[static_cast<std::size_t>(order)], frames);
+            kernels::runSources(sourceJobs[static_cast<std::size_t>(order)], 0, frames);
         else
-            eachOne([&](Voice& voice) { kernels::runSources(voice.jobs, frames); });
+            eachOne([&](Voice& voice) { kernels::runSources(voice.jobs, 0, frames); });
     }
     if (!layer.bySample) return;
     eachOne([&](Voice& voice) {
@@ -191,7 +192,8 @@ void Engine::Impl::runDoubled(std::size_t l, int frames) {
             Rows& rows = layer.rows[v * voiced + c];
             for (std::size_t i = 0; i < layer.writtenCount; ++i)
                 layer.firstHalves[v * voiced + c].*layer.written[i] = rows.*layer.written[i];
-            for (std::size_t i = 0; i < layer.clearedCount; ++i) rows.*layer.cleared[i] = Row{};
+            for (std::size_t i = 0; i < layer.clearedCount; ++i)
+                std::fill_n((rows.*layer.cleared[i]).begin(), blockFrames, 0.0f);
         }
     eachJob([&](SourceJob& job) {
         job.leftFrom = job.leftTo;
@@ -205,8 +207,9 @@ void Engine::Impl::runDoubled(std::size_t l, int frames) {
             Rows& rows = layer.rows[v * voiced + c];
             const Rows& before = layer.firstHalves[v * voiced + c];
             for (std::size_t i = 0; i < layer.writtenCount; ++i)
-                layer.voices[v].halvings[c * layer.written.size() + i].run(
-                    before.*layer.written[i], rows.*layer.written[i], rows.*layer.written[i], frames);
+                layer.voices[v].halvings[c * layer.written.size() + i].run((before.*layer.written[i]).data(),
+                                                                           (rows.*layer.written[i]).data(),
+                                                                           (rows.*layer.written[i]).data(), frames);
         }
 }
 

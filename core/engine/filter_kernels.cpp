@@ -235,43 +235,62 @@ private:
 };
 
 /// Rows of samples to groups of lanes, and back; always whole rows.
-HWY_INLINE void toLanes(const FilterJob* const* jobs, int count, float (&block)[blockFrames][laneCount]) {
+HWY_INLINE void toLanes(const FilterJob* const* jobs, int count, int at, float (&block)[blockFrames][laneCount]) {
     for (int lane = 0; lane < count; ++lane)
-        for (int t = 0; t < blockFrames; ++t) block[t][lane] = jobs[lane]->row[t];
+        for (int t = 0; t < blockFrames; ++t) block[t][lane] = jobs[lane]->row[at + t];
 }
-HWY_INLINE void fromLanes(const float (&block)[blockFrames][laneCount], const FilterJob* const* jobs, int count) {
+HWY_INLINE void fromLanes(const float (&block)[blockFrames][laneCount], const FilterJob* const* jobs, int count,
+                          int at) {
     for (int lane = 0; lane < count; ++lane)
-        for (int t = 0; t < blockFrames; ++t) jobs[lane]->row[t] = block[t][lane];
+        for (int t = 0; t < blockFrames; ++t) jobs[lane]->row[at + t] = block[t][lane];
 }
 
-/// What one lane of a clean low-pass begins and ends a block with.
+/// What one lane of a clean low-pass begins and ends a stretch with. Between, its cutoff moves evenly over each block,
+/// and the rest over the first.
 struct LowPassEnds {
-    float g, gTo, damping1, damping1To, damping2, damping2To;
+    float g, damping1, damping1To, damping2, damping2To;
+    float gTo[stretchBlocks];
 };
 
 HWY_INLINE Group onTheWay(float from, float to, float perFrame) {
     return mulAdd(counting(), splat((to - from) * perFrame), splat(from));
 }
 
-/// The commonest case by itself: one clean low-pass in few lanes. The coefficients of all samples come first, 16 at a
-/// time; then `together` lanes run beside each other, each by single numbers.
+/// One section's coefficients for all samples of one lane, and what they make of its input ahead of time.
+struct LowPassCoefficients {
+    alignas(64) float b2[stretchFrames], b3[stretchFrames], lowKept[stretchFrames], bandKept[stretchFrames];
+    HWY_INLINE void set(int at, const TrapezoidStep& step) {
+        store(step.b2, b2 + at);
+        store(step.b3, b3 + at);
+        store(step.lowKept, lowKept + at);
+        store(step.bandKept, bandKept + at);
+    }
+};
+
+/// The commonest case by itself: one clean low-pass in few lanes. What does not wait for a sample before it comes
+/// first, 16 samples at a time; then `together` lanes run beside each other, each by single numbers. Step by step as
+/// Trapezoid::tick() does; its halves, which lose nothing, are taken elsewhere.
 template <int together, bool fourPole>
 void runFewLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int frames) {
     using One = hn::CappedTag<float, 1>;
-    alignas(64) float c[together][6][laneCount];
-    const float perFrame = 1.0f / static_cast<float>(frames);
+    LowPassCoefficients one[together], two[together];
+    alignas(64) float toLow[together][stretchFrames], toBand[together][stretchFrames];
+    alignas(64) float out[together][stretchFrames];
     for (int k = 0; k < together; ++k) {
         const LowPassEnds& e = ends[k];
-        const Group g = onTheWay(e.g, e.gTo, perFrame);
-        const TrapezoidStep one(g, onTheWay(e.damping1, e.damping1To, perFrame));
-        store(one.b2, c[k][0]);
-        store(one.b3, c[k][1]);
-        store(one.h, c[k][2]);
-        if (!fourPole) continue;
-        const TrapezoidStep two(g, onTheWay(e.damping2, e.damping2To, perFrame));
-        store(two.b2, c[k][3]);
-        store(two.b3, c[k][4]);
-        store(two.h, c[k][5]);
+        for (int at = 0; at < frames; at += blockFrames) {
+            const float perFrame = 1.0f / static_cast<float>(std::min(blockFrames, frames - at));
+            const int block = at / blockFrames;
+            const Group g = onTheWay(block == 0 ? e.g : e.gTo[block - 1], e.gTo[block], perFrame);
+            const TrapezoidStep step(g, onTheWay(block == 0 ? e.damping1 : e.damping1To, e.damping1To, perFrame));
+            one[k].set(at, step);
+            const Group in = load(jobs[k]->row + at);
+            store(step.b3 * in, toLow[k] + at);
+            store(step.b2 * in, toBand[k] + at);
+            if (!fourPole) continue;
+            TrapezoidStep second(g, onTheWay(block == 0 ? e.damping2 : e.damping2To, e.damping2To, perFrame));
+            two[k].set(at, second);
+        }
     }
     const One d;
     using S = hn::Vec<One>;
@@ -284,23 +303,28 @@ void runFewLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int fr
         band2[k] = hn::LoadU(d, memory + 2);
         low2[k] = hn::LoadU(d, memory + 3);
     }
-    const auto tick = [&](const S& x, const float* b2, const float* b3, const float* h, S& band, S& low) HWY_ATTR {
-        const S v3 = hn::Sub(x, low);
-        const S c2 = hn::LoadU(d, b2);
-        const S lowStep = hn::MulAdd(hn::LoadU(d, b3), v3, hn::Mul(c2, band));
-        const S bandStep = hn::NegMulAdd(hn::LoadU(d, h), band, hn::Mul(c2, v3));
-        const S out = hn::MulAdd(lowStep, half, low);
-        low = hn::Add(low, lowStep);
-        band = hn::Add(band, bandStep);
-        return out;
+    /// Twice what comes out.
+    const auto tick = [&](const S& inLow, const S& inBand, const LowPassCoefficients& c, int t, S& band,
+                          S& low) HWY_ATTR {
+        const S b2 = hn::LoadU(d, c.b2 + t);
+        const S lowNext = hn::MulAdd(hn::LoadU(d, c.lowKept + t), low, hn::MulAdd(b2, band, inLow));
+        band = hn::MulAdd(hn::LoadU(d, c.bandKept + t), band, hn::NegMulAdd(b2, low, inBand));
+        const S twice = hn::Add(low, lowNext);
+        low = lowNext;
+        return twice;
     };
     for (int t = 0; t < frames; ++t)
         for (int k = 0; k < together; ++k) {
-            S x = tick(hn::LoadU(d, jobs[k]->row + t), c[k][0] + t, c[k][1] + t, c[k][2] + t, band1[k], low1[k]);
-            if (fourPole) x = tick(x, c[k][3] + t, c[k][4] + t, c[k][5] + t, band2[k], low2[k]);
-            hn::StoreU(x, d, jobs[k]->row + t);
+            S x = tick(hn::LoadU(d, toLow[k] + t), hn::LoadU(d, toBand[k] + t), one[k], t, band1[k], low1[k]);
+            if (fourPole) {
+                x = hn::Mul(x, half);
+                x = tick(hn::Mul(hn::LoadU(d, two[k].b3 + t), x), hn::Mul(hn::LoadU(d, two[k].b2 + t), x), two[k], t,
+                         band2[k], low2[k]);
+            }
+            hn::StoreU(x, d, out[k] + t);
         }
     for (int k = 0; k < together; ++k) {
+        for (int at = 0; at < frames; at += blockFrames) store(load(out[k] + at) * splat(0.5f), jobs[k]->row + at);
         float* memory = jobs[k]->first->memory.data();
         hn::StoreU(band1[k], d, memory);
         hn::StoreU(low1[k], d, memory + 1);
@@ -315,32 +339,41 @@ void runManyLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int c
     alignas(64) float memory[4][laneCount] = {};
     alignas(64) float from[3][laneCount] = {}, step[3][laneCount] = {};
     alignas(64) float block[blockFrames][laneCount] = {};
-    const float perFrame = 1.0f / static_cast<float>(frames);
-    for (int lane = 0; lane < count; ++lane) {
-        const LowPassEnds& e = ends[lane];
+    for (int lane = 0; lane < count; ++lane)
         for (int m = 0; m < 4; ++m) memory[m][lane] = jobs[lane]->first->memory[static_cast<std::size_t>(m)];
-        from[0][lane] = e.g, step[0][lane] = (e.gTo - e.g) * perFrame;
-        from[1][lane] = e.damping1, step[1][lane] = (e.damping1To - e.damping1) * perFrame;
-        from[2][lane] = e.damping2, step[2][lane] = (e.damping2To - e.damping2) * perFrame;
-    }
-    toLanes(jobs, count, block);
     Trapezoid one, two;
     one.band = load(memory[0]);
     one.low = load(memory[1]);
     two.band = load(memory[2]);
     two.low = load(memory[3]);
-    const Group g0 = load(from[0]), gStep = load(step[0]);
-    const Group d1 = load(from[1]), d1Step = load(step[1]);
-    const Group d2 = load(from[2]), d2Step = load(step[2]);
-    Group band;
-    for (int t = 0; t < frames; ++t) {
-        const Group time = splat(static_cast<float>(t));
-        const Group g = mulAdd(time, gStep, g0);
-        Group x = one.tick(load(block[t]), g, mulAdd(time, d1Step, d1), band);
-        if (fourPole) x = two.tick(x, g, mulAdd(time, d2Step, d2), band);
-        store(x, block[t]);
+    for (int at = 0; at < frames; at += blockFrames) {
+        const int length = std::min(blockFrames, frames - at);
+        const float perFrame = 1.0f / static_cast<float>(length);
+        const int now = at / blockFrames;
+        for (int lane = 0; lane < count; ++lane) {
+            const LowPassEnds& e = ends[lane];
+            const auto move = [&](int place, float begin, float end) {
+                from[place][lane] = begin;
+                step[place][lane] = (end - begin) * perFrame;
+            };
+            move(0, now == 0 ? e.g : e.gTo[now - 1], e.gTo[now]);
+            move(1, now == 0 ? e.damping1 : e.damping1To, e.damping1To);
+            move(2, now == 0 ? e.damping2 : e.damping2To, e.damping2To);
+        }
+        toLanes(jobs, count, at, block);
+        const Group g0 = load(from[0]), gStep = load(step[0]);
+        const Group d1 = load(from[1]), d1Step = load(step[1]);
+        const Group d2 = load(from[2]), d2Step = load(step[2]);
+        Group band;
+        for (int t = 0; t < length; ++t) {
+            const Group time = splat(static_cast<float>(t));
+            const Group g = mulAdd(time, gStep, g0);
+            Group x = one.tick(load(block[t]), g, mulAdd(time, d1Step, d1), band);
+            if (fourPole) x = two.tick(x, g, mulAdd(time, d2Step, d2), band);
+            store(x, block[t]);
+        }
+        fromLanes(block, jobs, count, at);
     }
-    fromLanes(block, jobs, count);
     store(one.band, memory[0]);
     store(one.low, memory[1]);
     store(two.band, memory[2]);
@@ -362,18 +395,29 @@ template <bool fourPole> void runLowPass(const FilterJob* const* jobs, const Low
 }
 
 void runOneLowPass(const FilterJob* const* jobs, int count, bool fourPole, float rateHz, int frames) {
-    alignas(64) float cutoff[laneCount] = {}, gTo[laneCount];
-    for (int lane = 0; lane < laneCount; ++lane) cutoff[lane] = jobs[lane < count ? lane : 0]->firstTo.cutoffLog2;
-    store(tangentOf(load(cutoff), rateHz), gTo);
+    const int blocks = (frames + blockFrames - 1) / blockFrames;
+    // The tangents of all lanes and blocks, 16 at a time.
+    alignas(64) float tangents[stretchBlocks * laneCount] = {};
+    for (int lane = 0; lane < count; ++lane)
+        for (int block = 0; block < blocks; ++block)
+            tangents[lane * blocks + block] = jobs[lane]->firstCutoffs[static_cast<std::size_t>(block)];
+    for (int i = 0; i < count * blocks; i += laneCount) store(tangentOf(load(tangents + i), rateHz), tangents + i);
     LowPassEnds ends[laneCount];
     for (int lane = 0; lane < count; ++lane) {
         const FilterTargets& to = jobs[lane]->firstTo;
         FilterState& state = *jobs[lane]->first;
-        const FilterTargets& from = state.g >= 0.0f ? state.left : to;
-        ends[lane] = {
-            state.g >= 0.0f ? state.g : gTo[lane], gTo[lane], from.damping1, to.damping1, from.damping2, to.damping2};
-        state.g = gTo[lane];
+        const bool begun = state.g >= 0.0f;
+        const float* g = tangents + lane * blocks;
+        LowPassEnds& e = ends[lane];
+        e.g = begun ? state.g : g[0];
+        e.damping1 = begun ? state.left.damping1 : to.damping1;
+        e.damping2 = begun ? state.left.damping2 : to.damping2;
+        e.damping1To = to.damping1;
+        e.damping2To = to.damping2;
+        for (int block = 0; block < blocks; ++block) e.gTo[block] = g[block];
+        state.g = g[blocks - 1];
         state.left = to;
+        state.left.cutoffLog2 = jobs[lane]->firstCutoffs[static_cast<std::size_t>(blocks - 1)];
     }
     if (fourPole)
         runLowPass<true>(jobs, ends, count, frames);
@@ -381,7 +425,8 @@ void runOneLowPass(const FilterJob* const* jobs, int count, bool fourPole, float
         runLowPass<false>(jobs, ends, count, frames);
 }
 
-void runPair(const FilterJob* const* jobs, int count, const FilterPair& pair, float rateHz, int frames) {
+/// One block, which begins `at` samples into the rows.
+void runPair(const FilterJob* const* jobs, int count, const FilterPair& pair, float rateHz, int at, int frames) {
     FilterState* first[laneCount] = {};
     FilterState* second[laneCount] = {};
     FilterTargets firstTo[laneCount];
@@ -397,16 +442,18 @@ void runPair(const FilterJob* const* jobs, int count, const FilterPair& pair, fl
         second[lane] = job.second ? job.second : job.first;
         firstTo[lane] = job.firstTo;
         secondTo[lane] = job.secondTo;
+        firstTo[lane].cutoffLog2 = job.firstCutoffs[static_cast<std::size_t>(at / blockFrames)];
+        secondTo[lane].cutoffLog2 = job.secondCutoffs[static_cast<std::size_t>(at / blockFrames)];
         if (lane >= count) continue;
         fed[lane] = job.feedback;
         last[lane] = job.fedBack ? *job.fedBack : 0.0f;
         moved1 = moved1 || job.firstOctaves;
         moved2 = moved2 || job.secondOctaves;
         for (int t = 0; t < frames; ++t) {
-            in[t][lane] = job.row[t];
-            if (job.secondRow) in2[t][lane] = job.secondRow[t];
-            if (job.firstOctaves) octaves1[t][lane] = job.firstOctaves[t];
-            if (job.secondOctaves) octaves2[t][lane] = job.secondOctaves[t];
+            in[t][lane] = job.row[at + t];
+            if (job.secondRow) in2[t][lane] = job.secondRow[at + t];
+            if (job.firstOctaves) octaves1[t][lane] = job.firstOctaves[at + t];
+            if (job.secondOctaves) octaves2[t][lane] = job.secondOctaves[at + t];
         }
     }
     LaneFilter one(pair.first, first, firstTo, count, rateHz, frames);
@@ -432,7 +479,7 @@ void runPair(const FilterJob* const* jobs, int count, const FilterPair& pair, fl
     store(back, last);
     for (int lane = 0; lane < count; ++lane) {
         if (jobs[lane]->fedBack) *jobs[lane]->fedBack = last[lane];
-        for (int t = 0; t < frames; ++t) jobs[lane]->row[t] = in[t][lane];
+        for (int t = 0; t < frames; ++t) jobs[lane]->row[at + t] = in[t][lane];
     }
 }
 
@@ -443,7 +490,8 @@ void runFilters(const FilterJob* const* jobs, int count, const FilterPair& pair,
     if (plain)
         runOneLowPass(jobs, count, pair.first.fourPole, rateHz, frames);
     else
-        runPair(jobs, count, pair, rateHz, frames);
+        for (int at = 0; at < frames; at += blockFrames)
+            runPair(jobs, count, pair, rateHz, at, std::min(blockFrames, frames - at));
 }
 
 } // namespace facet::kernels::HWY_NAMESPACE

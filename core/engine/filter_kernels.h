@@ -55,8 +55,10 @@ struct FilterJob {
     FilterState* second = nullptr;    ///< null without a second filter
     float* row = nullptr;             ///< what goes into filter 1; what comes out of both
     const float* secondRow = nullptr; ///< what goes into filter 2 besides; null: nothing
-    FilterTargets firstTo;
+    FilterTargets firstTo; ///< all but the cutoffs, which go on from block to block
     FilterTargets secondTo;
+    std::array<float, stretchBlocks> firstCutoffs{}; ///< log2 Hz at the end of each block
+    std::array<float, stretchBlocks> secondCutoffs{};
     const float* firstOctaves = nullptr; ///< added to the cutoff sample by sample; null: nothing
     const float* secondOctaves = nullptr;
     float* fedBack = nullptr; ///< the last sample that came out, with `feedback`
@@ -74,7 +76,7 @@ struct FilterPair {
     bool parallel = false;
     bool fedBack = false;
 };
-/// `jobs`: at most 16, which fill the lanes.
+/// `jobs`: at most 16, which fill the lanes. `frames`: one to as many blocks as a stretch has.
 void runFilters(std::span<const FilterJob* const> jobs, const FilterPair& pair, float rateHz, int frames);
 
 } // namespace facet::kernels

@@ -10,6 +10,8 @@
 #    include "core/engine/lanes.h"
 
 #    include <hwy/highway.h>
+#    include <array>
+#    include <cstdint>
 #    include <numbers>
 
 HWY_BEFORE_NAMESPACE();
@@ -102,6 +104,38 @@ HWY_INLINE Group counting() {
     return load(numbers);
 }
 
+/// Lane k takes what lane k − back holds; the first `back` take nothing.
+template <int back> HWY_INLINE Group later(const Group& a) {
+    if constexpr (partCount == 1) {
+        static constexpr auto from = [] {
+            std::array<std::int32_t, laneCount> places{};
+            for (int k = back; k < laneCount; ++k) places[static_cast<std::size_t>(k)] = k - back;
+            return places;
+        }();
+        const Group moved{{hn::TableLookupLanes(a.part[0], hn::SetTableIndices(D(), from.data()))}};
+        return whereAtLeast(counting(), splat(static_cast<float>(back)), moved);
+    } else {
+        alignas(64) float row[2 * laneCount] = {};
+        store(a, row + laneCount);
+        return load(row + laneCount - back);
+    }
+}
+
+/// A low-pass of one pole over 16 samples at once by doubling (G. E. Blelloch, "Prefix sums and their applications",
+/// CMU-CS-90-190, 1990). `last`: what came out before.
+HWY_INLINE Group onePole(const Group& in, float pole, float last) {
+    const Group begin = whereAtLeast(splat(0.0f), counting(), splat(pole * last)); // in the first lane alone
+    Group y = mulAdd(in, splat(1.0f - pole), begin);
+    float power = pole;
+    y = mulAdd(splat(power), later<1>(y), y);
+    power *= power;
+    y = mulAdd(splat(power), later<2>(y), y);
+    power *= power;
+    y = mulAdd(splat(power), later<4>(y), y);
+    power *= power;
+    return mulAdd(splat(power), later<8>(y), y);
+}
+
 /// Σ coefficient[k] x^k by Horner's rule, highest coefficient first.
 template <int N> HWY_INLINE Group polynomial(const Group& x, const float (&coefficients)[N]) {
     Group sum = splat(coefficients[0]);
@@ -155,30 +189,30 @@ HWY_INLINE Group saturated(const Group& x) {
 /// Coefficients of a state-variable section at one sample. They are computed anew for each: interpolated by themselves
 /// they would not belong together while the cutoff jumps, and the section would gain energy.
 struct TrapezoidStep {
-    Group b2, b3, h; ///< 2 g a, 2 g² a and 2 g (g + 1/Q) a with a = 1 / (1 + g (g + 1/Q))
+    Group b2, b3;            ///< 2 g a and 2 g² a with a = 1 / (1 + g (g + 1/Q))
+    Group lowKept, bandKept; ///< 1 − 2 g² a and 1 − 2 g (g + 1/Q) a
     HWY_INLINE TrapezoidStep(const Group& g, const Group& damping) {
         const Group sum = g + damping;
         const Group a2 = g * reciprocal(mulAdd(g, sum, splat(1.0f)));
         b2 = a2 + a2;
         b3 = g * b2;
-        h = sum * b2;
+        lowKept = splat(1.0f) - b3;
+        bandKept = negMulAdd(sum, b2, splat(1.0f));
     }
 };
 
-/// The trapezoidal section as a step of its memories, so that nothing small is lost beside 1 at low cutoffs, and a
-/// sample waits for three operations of the one before only.
+/// The trapezoidal section as a step of its memories: a sample waits for two operations of the one before only.
 struct Trapezoid {
     Group low, band;
 
     /// Leaves the band in `bandOut`; returns the low-pass.
     HWY_INLINE Group tick(const Group& input, const TrapezoidStep& c, Group& bandOut) {
-        const Group v3 = input - low;
-        const Group lowStep = mulAdd(c.b3, v3, c.b2 * band);
-        const Group bandStep = negMulAdd(c.h, band, c.b2 * v3);
-        const Group lowOut = mulAdd(lowStep, splat(0.5f), low);
-        bandOut = mulAdd(bandStep, splat(0.5f), band);
-        low = low + lowStep;
-        band = band + bandStep;
+        const Group lowNext = mulAdd(c.lowKept, low, mulAdd(c.b2, band, c.b3 * input));
+        const Group bandNext = mulAdd(c.bandKept, band, negMulAdd(c.b2, low, c.b2 * input));
+        const Group lowOut = (low + lowNext) * splat(0.5f);
+        bandOut = (band + bandNext) * splat(0.5f);
+        low = lowNext;
+        band = bandNext;
         return lowOut;
     }
     HWY_INLINE Group tick(const Group& input, const Group& g, const Group& damping, Group& bandOut) {

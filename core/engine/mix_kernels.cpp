@@ -1,5 +1,7 @@
 #include "core/engine/mix_kernels.h"
 
+#include <algorithm>
+
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "core/engine/mix_kernels.cpp"
 #include <hwy/foreach_target.h>
@@ -10,17 +12,19 @@ HWY_BEFORE_NAMESPACE();
 namespace facet::kernels::HWY_NAMESPACE {
 
 void mix(const MixJob* jobs, int count, int frames) {
-    const float perFrame = 1.0f / static_cast<float>(frames);
+    const float perFrame = 1.0f / static_cast<float>(std::min(frames, blockFrames));
     for (const MixJob* job = jobs; job != jobs + count; ++job) {
-        const Group gain = mulAdd(counting(), splat((job->to - job->from) * perFrame), splat(job->from));
-        const Group sound = load(job->row) * load(job->level) * gain;
-        if (frames == blockFrames) {
-            store(load(job->out) + sound, job->out);
-            continue;
+        Group gain = mulAdd(counting(), splat((job->to - job->from) * perFrame), splat(job->from));
+        for (int at = 0; at < frames; at += blockFrames, gain = splat(job->to)) {
+            const Group sound = load(job->row + at) * load(job->level + at) * gain;
+            if (frames - at >= blockFrames) {
+                store(load(job->out + at) + sound, job->out + at);
+                continue;
+            }
+            alignas(64) float values[laneCount];
+            store(sound, values);
+            for (int t = 0; at + t < frames; ++t) job->out[at + t] += values[t];
         }
-        alignas(64) float values[laneCount];
-        store(sound, values);
-        for (int t = 0; t < frames; ++t) job->out[t] += values[t];
     }
 }
 

@@ -7,9 +7,9 @@
 
 namespace facet::kernels {
 
-/// Adds a row × its level × a gain that moves evenly to a block of sound.
+/// Adds a row × its level × a gain that moves evenly over the first block to a stretch of sound.
 struct MixJob {
-    const float* row = nullptr;   ///< 16 samples
+    const float* row = nullptr;   ///< whole blocks of samples
     const float* level = nullptr; ///< likewise
     float from = 0.0f, to = 0.0f;
     float* out = nullptr; ///< `frames` samples

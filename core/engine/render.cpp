@@ -54,6 +54,7 @@ public:
         if (moved_.empty()) return;
         for (const Patch* patch : patches) patches_.push_back(*patch);
     }
+    bool any() const { return !moved_.empty(); }
     /// Brings the engine's values to a time. Costs nothing where every curve stands still.
     void apply(Engine& engine, double seconds) {
         bool changed = false;
@@ -105,6 +106,9 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
     MovedValues movedValues(patches, performance);
     const Curve* wheel = performance.curveOf(wheelTarget);
     const Curve* pressure = performance.curveOf(pressureTarget);
+    // What moves is looked at for every block.
+    const bool moving = movedValues.any() || !performance.bends.empty() || wheel || pressure;
+    const int most = moving ? Engine::blockFrames : Engine::mostFrames;
     std::size_t next = 0;
     int polls = 0;
     for (int at = 0; at < frames;) {
@@ -129,7 +133,7 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
         const double now = static_cast<double>(at) / analysisRateHz;
         if (wheel) engine.wheel(std::clamp(valueAt(wheel->points, now), 0.0, 1.0));
         if (pressure) engine.pressure(std::clamp(valueAt(pressure->points, now), 0.0, 1.0));
-        const int count = std::min({Engine::blockFrames, nextEvent - at, frames - at});
+        const int count = std::min({most, nextEvent - at, frames - at});
         const auto blocks = engine.process(count);
         for (std::size_t c = 0; c < blocks.size(); ++c) {
             const float* left = blocks[c].left.data();

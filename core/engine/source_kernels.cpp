@@ -451,30 +451,35 @@ HWY_INLINE void addScaled(float* out, const Group& signal, float from, float to,
     store(mulAdd(signal, gain, overwrites ? splat(0.0f) : load(out)), out);
 }
 
-void runSources(const SourceJob* jobs, int count, int frames) {
-    const BandLimitTables& tables = bandLimitTables();
-    for (int j = 0; j < count; ++j) {
-        const SourceJob& job = jobs[j];
-        Oscillator& o = *job.oscillator;
-        if ((job.moves || job.ahead) && isPlainSine(job))
-            runMovedSine(job, frames);
-        else if (job.moves || job.ahead || job.wraps)
-            runMoved(job, frames);
-        else
-            Generator(o, job.increment, frames, tables).run(*job.shape);
-        Group signal = load(o.line.data());
-        if (job.moves && job.moves->amplitude) signal = signal * load(job.moves->amplitude);
-        addScaled(job.left, signal, job.leftFrom, job.leftTo, frames, job.overwrites);
-        if (job.right) addScaled(job.right, signal, job.rightFrom, job.rightTo, frames, job.overwrites);
-        if (frames == blockFrames) {
-            store(load(o.line.data() + 16), o.line.data());
-            store(load(o.line.data() + 32), o.line.data() + 16);
-            store(splat(0.0f), o.line.data() + 32);
-        } else {
-            std::memmove(o.line.data(), o.line.data() + frames, sizeof(float) * static_cast<std::size_t>(48 - frames));
-            std::memset(o.line.data() + 48 - frames, 0, sizeof(float) * static_cast<std::size_t>(frames));
-        }
+/// `first`: the block in which gains are on their way.
+HWY_INLINE void runBlock(const SourceJob& job, const BandLimitTables& tables, bool first, int at, int frames) {
+    Oscillator& o = *job.oscillator;
+    if ((job.moves || job.ahead) && isPlainSine(job))
+        runMovedSine(job, frames);
+    else if (job.moves || job.ahead || job.wraps)
+        runMoved(job, frames);
+    else
+        Generator(o, job.increment, frames, tables).run(*job.shape);
+    Group signal = load(o.line.data());
+    if (job.moves && job.moves->amplitude) signal = signal * load(job.moves->amplitude);
+    addScaled(job.left + at, signal, first ? job.leftFrom : job.leftTo, job.leftTo, frames, job.overwrites);
+    if (job.right)
+        addScaled(job.right + at, signal, first ? job.rightFrom : job.rightTo, job.rightTo, frames, job.overwrites);
+    if (frames == blockFrames) {
+        store(load(o.line.data() + 16), o.line.data());
+        store(load(o.line.data() + 32), o.line.data() + 16);
+        store(splat(0.0f), o.line.data() + 32);
+    } else {
+        std::memmove(o.line.data(), o.line.data() + frames, sizeof(float) * static_cast<std::size_t>(48 - frames));
+        std::memset(o.line.data() + 48 - frames, 0, sizeof(float) * static_cast<std::size_t>(frames));
     }
+}
+
+void runSources(const SourceJob* jobs, int count, int at, int frames) {
+    const BandLimitTables& tables = bandLimitTables();
+    for (int j = 0; j < count; ++j)
+        for (int done = 0; done < frames; done += blockFrames)
+            runBlock(jobs[j], tables, done == 0, at + done, std::min(blockFrames, frames - done));
 }
 
 } // namespace facet::kernels::HWY_NAMESPACE
@@ -485,8 +490,8 @@ namespace facet::kernels {
 
 HWY_EXPORT(runSources);
 
-void runSources(std::span<const SourceJob> jobs, int frames) {
-    HWY_DYNAMIC_DISPATCH(runSources)(jobs.data(), static_cast<int>(jobs.size()), frames);
+void runSources(std::span<const SourceJob> jobs, int at, int frames) {
+    HWY_DYNAMIC_DISPATCH(runSources)(jobs.data(), static_cast<int>(jobs.size()), at, frames);
 }
 
 } // namespace facet::kernels

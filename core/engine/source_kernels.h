@@ -71,7 +71,7 @@ struct SampleMoves {
     const Wraps* master = nullptr;    ///< or another source does
 };
 
-/// Advances one oscillator by `frames` and adds it to two rows, with gains that move linearly over the block.
+/// Advances one oscillator and adds it to two rows, with gains that move linearly over the first block.
 struct SourceJob {
     Oscillator* oscillator = nullptr;
     double increment = 0.0; ///< cycles per sample, (0, 0.5); of a sample: its own samples per sample
@@ -86,6 +86,7 @@ struct SourceJob {
     float* ahead = nullptr;                ///< receives, added, the samples 16 ahead: what this source moves others by
     Wraps* wraps = nullptr;                ///< receives where its cycles begin
 };
-void runSources(std::span<const SourceJob> jobs, int frames);
+/// `at`: where in the rows. More than a block of `frames` only of jobs that nothing moves by the sample.
+void runSources(std::span<const SourceJob> jobs, int at, int frames);
 
 } // namespace facet::kernels

@@ -40,7 +40,7 @@ void CandidateVoice::clear() {
     for (MoverLine& mover : movers) mover.line = {};
 }
 
-void Halving::run(const kernels::Row& first, const kernels::Row& second, kernels::Row& out, int frames) {
+void Halving::run(const float* first, const float* second, float* out, int frames) {
     static const std::array<float, taps> c = [] {
         // What lies below 20 kHz at 48 kHz passes; what would fold onto it does not.
         const auto values = kernels::halfBandCoefficients(taps, 2.0 * (0.25 - 20.0 / 96.0));
@@ -49,8 +49,8 @@ void Halving::run(const kernels::Row& first, const kernels::Row& second, kernels
         return floats;
     }();
     std::array<float, 2 * kernels::blockFrames> x;
-    std::copy(first.begin(), first.end(), x.begin());
-    std::copy(second.begin(), second.end(), x.begin() + kernels::blockFrames);
+    std::copy_n(first, kernels::blockFrames, x.begin());
+    std::copy_n(second, kernels::blockFrames, x.begin() + kernels::blockFrames);
     const auto chain = [&](float v, std::size_t which) {
         float* memory = state_.data() + which * (taps / 2 + 1);
         for (std::size_t i = 0; i < taps / 2; ++i) {

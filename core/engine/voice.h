@@ -41,6 +41,7 @@ struct CandidateVoice {
     std::vector<double> sourceSemitones;
     std::vector<float> sourceDb;
     std::array<float, 2> filterOctaves{};
+    std::array<float, kernels::stretchBlocks> filterEnvelope{}; ///< where it stands at the end of each block
     float layerDb = 0.0f;
     std::unique_ptr<LayerGraph> live; ///< values with moved parts, where the layer has such; else null
 
@@ -63,8 +64,8 @@ inline constexpr double stealFadeSeconds = 0.004;
 class Halving {
 public:
     void clear() { state_ = {}; }
-    /// `first` and `second`: rows of the earlier and the later samples, `frames` × 2 in all; `out` may be `second`.
-    void run(const kernels::Row& first, const kernels::Row& second, kernels::Row& out, int frames);
+    /// `first` and `second`: 16 each of the earlier and the later samples, `frames` × 2 in all; `out` may be `second`.
+    void run(const float* first, const float* second, float* out, int frames);
 
 private:
     static constexpr std::size_t taps = 6;

@@ -195,6 +195,7 @@ public:
         x.pole = damping.of(v) >= 20000.0 ? 0.0 : std::exp(-w);
         tune(x);
     }
+    bool followsNotes() const override { return follow_; }
     void newestNote(std::size_t c, double hz) override {
         Candidate& x = candidates_[c];
         if (!follow_ || x.noteHz == hz) return;

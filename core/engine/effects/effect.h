@@ -52,6 +52,7 @@ public:
     virtual void rest(int /*frames*/) {}
     /// The note that decides where an effect follows the key.
     virtual void newestNote(std::size_t /*candidate*/, double /*hz*/) {}
+    virtual bool followsNotes() const { return false; }
     /// Whether the mix is part of process(), since what passes must keep time with what is changed.
     virtual bool mixesItself() const { return false; }
     /// By how many decibels it holds a candidate's level down, ≥ 0.

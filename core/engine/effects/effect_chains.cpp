@@ -19,25 +19,37 @@ struct Moved {
 
 float levelOf(double db) { return db <= -60.0 ? 0.0f : static_cast<float>(gainFromDb(db)); }
 
-float peakOf(const StereoRow& row, int frames) {
-    float peak = 0.0f;
+bool isAbove(float level, const StereoRow& row, int frames) {
+    // All sixteen, whatever stands behind the last: a loop of a length that the compiler knows.
+    if (frames == kernels::blockFrames) {
+        bool above = false;
+        for (std::size_t t = 0; t < kernels::blockFrames; ++t)
+            above |= std::abs(row.left[t]) > level || std::abs(row.right[t]) > level;
+        return above;
+    }
     for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t)
-        peak = std::max({peak, std::abs(row.left[t]), std::abs(row.right[t])});
-    return peak;
+        if (std::abs(row.left[t]) > level || std::abs(row.right[t]) > level) return true;
+    return false;
 }
 
-/// Both sides × a gain that moves evenly.
-void scale(StereoRow& row, Moved& gain, int frames) {
-    if (gain.now != 1.0f || gain.to != 1.0f) {
-        const float step = (gain.to - gain.now) / static_cast<float>(frames);
-        for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
+/// Both sides × a gain that moves evenly over the first block.
+void scale(float* left, float* right, Moved& gain, int frames) {
+    const int way = std::min(frames, kernels::blockFrames);
+    if (gain.now != gain.to) {
+        const float step = (gain.to - gain.now) / static_cast<float>(way);
+        for (int t = 0; t < way; ++t) {
             const float g = gain.now + step * static_cast<float>(t);
-            row.left[t] *= g;
-            row.right[t] *= g;
+            left[t] *= g;
+            right[t] *= g;
         }
+    }
+    for (int t = gain.now != gain.to ? way : 0; t < frames && gain.to != 1.0f; ++t) {
+        left[t] *= gain.to;
+        right[t] *= gain.to;
     }
     gain.now = gain.to;
 }
+void scale(StereoRow& row, Moved& gain, int frames) { scale(row.left.data(), row.right.data(), gain, frames); }
 
 } // namespace
 
@@ -60,6 +72,9 @@ EffectChains::EffectChains(std::span<const Graph> candidates, double rateHz) : r
         kinds_.push_back(graph.kind);
         mixPlaces_.push_back(static_cast<std::size_t>(fieldIndex(graph.kind, "mix")));
     }
+    listening_ = !first.effectLinks.empty() ||
+                 std::any_of(effects_.begin(), effects_.end(), [](const auto& e) { return e->followsNotes(); });
+    beside_ = std::find(chains_.begin(), chains_.end(), Chain::send) != chains_.end();
     dry_.resize(candidates.size());
     states_.resize(candidates.size());
     graphs_.resize(candidates.size());
@@ -149,7 +164,10 @@ void EffectChains::wake(std::size_t c) {
 void EffectChains::runChain(Chain chain, std::span<StereoRow> rows, int frames) {
     for (std::size_t e = 0; e < effects_.size(); ++e) {
         if (chains_[e] != chain) continue;
-        const bool mixes = !effects_[e]->mixesItself();
+        const bool mixes =
+            !effects_[e]->mixesItself() && std::any_of(states_.begin(), states_.end(), [e](const State& state) {
+                return state.mixes[e].now != 1.0f || state.mixes[e].to != 1.0f;
+            });
         if (mixes) std::copy(rows.begin(), rows.end(), dry_.begin());
         effects_[e]->process(rows, frames);
         if (!mixes) continue;
@@ -168,34 +186,39 @@ void EffectChains::runChain(Chain chain, std::span<StereoRow> rows, int frames) 
     }
 }
 
+void EffectChains::scaleOutput(std::size_t c, float* left, float* right, int frames) {
+    scale(left, right, states_[c].level, frames);
+}
+
 void EffectChains::process(std::span<StereoRow> main, std::span<StereoRow> send, int frames) {
     if (effects_.empty()) {
-        for (std::size_t c = 0; c < main.size(); ++c) {
-            scale(main[c], states_[c].level, frames);
-        }
+        for (std::size_t c = 0; c < main.size(); ++c) scale(main[c], states_[c].level, frames);
         return;
     }
     std::array<bool, kernels::laneCount> fed{};
     for (std::size_t c = 0; c < main.size(); ++c) {
-        fed[c] = peakOf(main[c], frames) > 0.0f || peakOf(send[c], frames) > 0.0f;
+        fed[c] = isAbove(0.0f, main[c], frames) || (beside_ && isAbove(0.0f, send[c], frames));
         if (fed[c] && !states_[c].awake) wake(c);
     }
     runChain(Chain::main, main, frames);
-    runChain(Chain::send, send, frames);
+    if (beside_) runChain(Chain::send, send, frames);
     for (std::size_t c = 0; c < main.size(); ++c) {
         State& state = states_[c];
         if (!state.awake) {
             main[c] = StereoRow{};
             continue;
         }
-        scale(send[c], state.send, frames);
-        for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
-            main[c].left[t] += send[c].left[t];
-            main[c].right[t] += send[c].right[t];
+        if (beside_) {
+            scale(send[c], state.send, frames);
+            for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
+                main[c].left[t] += send[c].left[t];
+                main[c].right[t] += send[c].right[t];
+            }
         }
         scale(main[c], state.level, frames);
         // It sleeps once nothing has come out for longer than anything may be kept within.
-        state.quiet = fed[c] || peakOf(main[c], frames) > silentBelow ? 0 : state.quiet + frames;
+        state.quiet = fed[c] || isAbove(silentBelow, main[c], frames) ? 0 : state.quiet + frames;
+        if (state.quiet == 0) continue;
         double memory = longestPauseSeconds * rateHz_;
         for (const auto& effect : effects_) memory += effect->memoryFrames(c);
         if (state.quiet > memory) state.awake = false;

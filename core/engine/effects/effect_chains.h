@@ -17,7 +17,10 @@ public:
     EffectChains(std::span<const Graph> candidates, double rateHz);
     ~EffectChains();
 
+    /// Whether there are no effects. The sound then needs scaleOutput() alone.
     bool empty() const { return effects_.empty(); }
+    /// Whether anything asks for what follow() tells.
+    bool listening() const { return listening_; }
     /// New values of a candidate; `graph` has the same structure.
     void setValues(std::size_t candidate, const Graph& graph);
     /// What moves the effects of a candidate now: the signals of each layer's newest note, and those of the newest of
@@ -26,6 +29,8 @@ public:
                 const std::array<float, signal::count>& newest, double hz);
     /// `main` in place; what the chain beside makes of `send` is added; then the output's level.
     void process(std::span<StereoRow> main, std::span<StereoRow> send, int frames);
+    /// The output's level, which moves over the first 16 frames.
+    void scaleOutput(std::size_t candidate, float* left, float* right, int frames);
     /// Whether anything still sounds within.
     bool ringing() const;
     /// Time passes while nothing sounds.
@@ -50,6 +55,8 @@ private:
     std::vector<State> states_; ///< of each candidate
     std::vector<StereoRow> dry_;
     double rateHz_;
+    bool listening_;
+    bool beside_; ///< whether any effect is in the chain beside
 };
 
 } // namespace facet

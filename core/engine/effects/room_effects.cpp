@@ -127,11 +127,11 @@ private:
     void prepare(Candidate& x, std::size_t side, kernels::Row& row, int frames) const {
         x.early(side).write(x.at, row.data(), frames);
         std::copy_n(x.early(side).from(x.at - x.preDelay), row.size(), row.begin());
-        if (x.lowPole < 1.0f)
-            for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
-                x.low[side] = row[t] + x.lowPole * (x.low[side] - row[t]);
-                row[t] -= x.low[side];
-            }
+        if (x.lowPole < 1.0f) {
+            kernels::Row low = row;
+            kernels::lowPassRow(low.data(), x.lowPole, x.low[side], frames);
+            for (std::size_t t = 0; t < row.size(); ++t) row[t] -= low[t];
+        }
         for (std::size_t k = 0; k < diffusers; ++k) {
             constexpr float g = 0.6f;
             kernels::Row kept, in;
@@ -161,7 +161,7 @@ private:
         for (std::size_t i = 0; i < reverbLines; ++i) {
             // Each line sways by itself, 0.3 to 1.2 times a second.
             const double turns = time_.cycles() * (30.0 + 6.0 * static_cast<double>(i)) + 0.37 * static_cast<double>(i);
-            cycles[i] = static_cast<float>(turns - std::floor(turns));
+            cycles[i] = static_cast<float>(turns - static_cast<double>(static_cast<int>(turns)));
         }
         kernels::sines(cycles.data(), sways.data());
         for (std::size_t i = 0; i < reverbLines; ++i) {

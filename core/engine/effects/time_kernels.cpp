@@ -63,10 +63,10 @@ template <bool moved> HWY_INLINE void reverb(ReverbLine* lines, int at, float* l
     static constexpr float outLeft[] = {1, 1, 1, 1, -1, -1, -1, -1, -1, -1, -1, -1, 1, 1, 1, 1};
     static constexpr float outRight[] = {1, -1, 1, -1, -1, 1, -1, 1, 1, -1, 1, -1, -1, 1, -1, 1};
     constexpr float scaleIn = 0.35355339f, scaleOut = 0.5f, quarter = 0.25f;
-    // Sixteen zeros before each block, for the doubling to look back at.
-    alignas(64) float rows[reverbLines][2 * laneCount];
+    Group y[reverbLines];
+#pragma GCC unroll 16
     for (int n = 0; n < reverbLines; ++n) {
-        const ReverbLine& line = lines[n];
+        ReverbLine& line = lines[n];
         Group x;
         if constexpr (moved) {
             const float* from = line.ring->from(at + line.shift - line.delay - 2);
@@ -76,46 +76,33 @@ template <bool moved> HWY_INLINE void reverb(ReverbLine* lines, int at, float* l
         } else {
             x = load(line.ring->from(at + line.shift - line.delay));
         }
-        store(splat(0.0f), rows[n]);
-        store(x * splat(1.0f - line.pole), rows[n] + laneCount);
+        x = onePole(x, line.pole, line.lastOut);
+        alignas(64) float smooth[laneCount];
+        store(x, smooth);
+        line.lastOut = smooth[frames - 1];
+        y[n] = x * splat(line.gain);
     }
-    float power[reverbLines];
-    for (int n = 0; n < reverbLines; ++n) power[n] = lines[n].pole;
-    for (int back = 1; back < laneCount; back *= 2)
-        for (int n = 0; n < reverbLines; ++n) {
-            float* row = rows[n] + laneCount;
-            store(mulAdd(splat(power[n]), load(row - back), load(row)), row);
-            power[n] *= power[n];
-        }
-    Group y[reverbLines];
-    for (int n = 0; n < reverbLines; ++n) {
-        ReverbLine& line = lines[n];
-        // What the block began with dies away along it: pole^(t + 1).
-        alignas(64) float fading[laneCount];
-        float f = line.pole * line.lastOut;
-        for (int t = 0; t < laneCount; ++t, f *= line.pole) fading[t] = f;
-        const Group smooth = load(rows[n] + laneCount) + load(fading);
-        store(smooth, rows[n] + laneCount);
-        line.lastOut = rows[n][laneCount + frames - 1];
-        y[n] = smooth * splat(line.gain);
-    }
-    const Group inL = load(left), inR = load(right);
+    const Group inL = load(left) * splat(scaleIn), inR = load(right) * splat(scaleIn);
     Group outL = splat(0.0f), outR = splat(0.0f);
+#pragma GCC unroll 16
     for (int n = 0; n < reverbLines; ++n) {
-        outL = mulAdd(y[n], splat(outLeft[n] * scaleOut), outL);
-        outR = mulAdd(y[n], splat(outRight[n] * scaleOut), outR);
+        outL = outLeft[n] > 0.0f ? outL + y[n] : outL - y[n];
+        outR = outRight[n] > 0.0f ? outR + y[n] : outR - y[n];
     }
-    store(outL, left);
-    store(outR, right);
+    store(outL * splat(scaleOut), left);
+    store(outR * splat(scaleOut), right);
+#pragma GCC unroll 4
     for (int distance = 1; distance < reverbLines; distance *= 2)
+#pragma GCC unroll 16
         for (int n = 0; n < reverbLines; ++n) {
             if (n & distance) continue;
             const Group a = y[n], b = y[n + distance];
             y[n] = a + b;
             y[n + distance] = a - b;
         }
+#pragma GCC unroll 16
     for (int n = 0; n < reverbLines; ++n) {
-        const Group in = mulAdd(inL, splat(inLeft[n] * scaleIn), inR * splat(inRight[n] * scaleIn));
+        const Group in = mulAdd(inL, splat(inLeft[n]), inR * splat(inRight[n]));
         alignas(64) float next[laneCount];
         store(mulAdd(y[n], splat(quarter), in), next);
         lines[n].ring->write(at + lines[n].shift, next, frames);
@@ -129,6 +116,11 @@ void runReverb(ReverbLine* lines, int at, bool moved, float* left, float* right,
         reverb<false>(lines, at, left, right, frames);
 }
 
+void lowPassRow(float* row, float pole, float& last, int frames) {
+    store(onePole(load(row), pole, last), row);
+    last = row[frames - 1];
+}
+
 } // namespace facet::kernels::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
@@ -140,6 +132,7 @@ HWY_EXPORT(convolve);
 HWY_EXPORT(multiplyAdd);
 HWY_EXPORT(sines);
 HWY_EXPORT(runReverb);
+HWY_EXPORT(lowPassRow);
 
 void addDelayed(const Ring& ring, int at, double from, double to, float gain, int frames, float* out) {
     HWY_DYNAMIC_DISPATCH(addDelayed)(ring, at, from, to, gain, frames, out);
@@ -154,6 +147,9 @@ void multiplyAdd(const float* aReal, const float* aImag, const float* bReal, con
 void sines(const float* cycles, float* out) { HWY_DYNAMIC_DISPATCH(sines)(cycles, out); }
 void runReverb(std::span<ReverbLine, reverbLines> lines, int at, bool moved, float* left, float* right, int frames) {
     HWY_DYNAMIC_DISPATCH(runReverb)(lines.data(), at, moved, left, right, frames);
+}
+void lowPassRow(float* row, float pole, float& last, int frames) {
+    HWY_DYNAMIC_DISPATCH(lowPassRow)(row, pole, last, frames);
 }
 
 } // namespace facet::kernels

@@ -24,6 +24,10 @@ void multiplyAdd(const float* aReal, const float* aImag, const float* bReal, con
 /// sin(2π c) of 16 places in cycles.
 void sines(const float* cycles, float* out);
 
+/// y[t] = (1 − pole) x[t] + pole y[t − 1] over a row of 16, in place; `last`: y of the sample before, and then that of
+/// the last of `frames`.
+void lowPassRow(float* row, float pole, float& last, int frames);
+
 inline constexpr int reverbLines = 16;
 
 /// One line of a reverb in a block.
@@ -39,8 +43,7 @@ struct ReverbLine {
 };
 /// Feedback through an orthonormal Hadamard matrix: M. Gerzon, "Unitary (energy-preserving) multichannel networks with
 /// feedback", Electronics Letters 12 (11), 1976; decay and damping of each line after J.-M. Jot, A. Chaigne, "Digital
-/// delay networks for designing artificial reverberators", 90th AES Convention, 1991. The low-passes run over a block
-/// at once by doubling: G. E. Blelloch, "Prefix sums and their applications", CMU-CS-90-190, 1990. `left`, `right`:
+/// delay networks for designing artificial reverberators", 90th AES Convention, 1991. `left`, `right`:
 /// rows of 16, in, and out the reflections alone. `moved`: whether any delay is not a whole number.
 void runReverb(std::span<ReverbLine, reverbLines> lines, int at, bool moved, float* left, float* right, int frames);
 
