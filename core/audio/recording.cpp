@@ -43,6 +43,12 @@ Recording withGain(const Recording& recording, double gainDb) {
 std::vector<float> monoMix(const Recording& recording) {
     if (recording.channelCount() == 1) return recording.channels[0];
     std::vector<float> mono(static_cast<std::size_t>(recording.frameCount()));
+    if (recording.channelCount() == 2) { // the common case in one pass
+        const float* left = recording.channels[0].data();
+        const float* right = recording.channels[1].data();
+        for (std::size_t i = 0; i < mono.size(); ++i) mono[i] = 0.5f * left[i] + 0.5f * right[i];
+        return mono;
+    }
     const float share = 1.0f / static_cast<float>(std::max(1, recording.channelCount()));
     for (const auto& channel : recording.channels)
         for (std::size_t i = 0; i < mono.size(); ++i) mono[i] += share * channel[i];

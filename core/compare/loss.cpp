@@ -30,9 +30,13 @@ struct Resolution {
 constexpr std::array<Resolution, 3> resolutions{{{4096, 2048, 128}, {1024, 512, 64}, {256, 128, 24}}};
 
 double energyOf(const Recording& recording) {
+    constexpr std::size_t piece = 4096; // short enough for single precision within
     double energy = 0.0;
     for (const auto& channel : recording.channels)
-        for (float x : channel) energy += static_cast<double>(x) * x;
+        for (std::size_t i = 0; i < channel.size(); i += piece) {
+            const float* x = channel.data() + i;
+            energy += static_cast<double>(dotProduct(x, x, static_cast<int>(std::min(piece, channel.size() - i))));
+        }
     return energy;
 }
 
