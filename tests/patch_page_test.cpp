@@ -1,5 +1,7 @@
 // Building a patch beyond its fixed modules, in the real window: adding, linking, hearing, undoing, removing.
+#include "app/views/curve_editor.h"
 #include "app/views/link_ends.h"
+#include "app/views/module_row.h"
 #include "app/views/patch_view.h"
 #include "core/audio/audio_file.h"
 #include "tests/support/sounds.h"
@@ -7,6 +9,7 @@
 
 #include <QComboBox>
 #include <QMenu>
+#include <QRadioButton>
 #include <QSignalSpy>
 #include <QToolButton>
 
@@ -34,7 +37,30 @@ protected:
             emit list->activated(index);
         }
     }
-    LinkEnds* ends(const QString& path) { return window.findChild<LinkEnds*>("ends " + path); }
+    ModuleRow* line(const std::string& path) {
+        for (auto* each : window.findChildren<ModuleRow*>())
+            if (each->path() == path && each->isVisible()) return each;
+        return nullptr;
+    }
+    /// The curve of a module, whose line is opened.
+    CurveEditor* curveOf(const std::string& path) {
+        window.findChild<PatchView*>()->open(path);
+        auto* curve = window.findChild<CurveEditor*>(QString::fromStdString("curve " + path));
+        if (curve) {
+            EXPECT_TRUE(QTest::qWaitFor([curve] { return curve->width() > 230; }, 2000));
+        }
+        return curve;
+    }
+    void drag(CurveEditor* curve, int handle, QPointF by) {
+        const QPointF from = curve->placeOfHandle(handle);
+        QTest::mousePress(curve, Qt::LeftButton, {}, from.toPoint());
+        for (int i = 1; i <= 5; ++i) QTest::mouseMove(curve, (from + by * (i / 5.0)).toPoint());
+        QTest::mouseRelease(curve, Qt::LeftButton, {}, (from + by).toPoint());
+    }
+    LinkEnds* ends(const QString& path) {
+        window.findChild<PatchView*>()->open(path.toStdString());
+        return window.findChild<LinkEnds*>("ends " + path);
+    }
 };
 
 TEST_F(PatchPageTest, AnLfoIsAddedLinkedHeardAndUndone) {
@@ -156,6 +182,7 @@ TEST_F(PatchPageTest, EffectsAreAddedHeardReorderedAndUndone) {
 
 TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
     session.setParameter({"layer:a/source:a", "wave"}, static_cast<double>(Wave::wavetable));
+    window.findChild<PatchView*>()->open("layer:a/source:a");
     auto* sound = window.findChild<QWidget*>("sound layer:a/source:a");
     ASSERT_TRUE(sound);
     EXPECT_TRUE(sound->isVisible());
@@ -182,6 +209,188 @@ TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
     ASSERT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 10000));
     EXPECT_TRUE(told.contains("no wavetable")) << told.toStdString();
     EXPECT_EQ(patch().find("layer:a/source:a")->contents().frames.size(), 2u * tableFrameSamples);
+}
+
+TEST_F(PatchPageTest, LinesOpenOneAtATimeByMouseAndByKeyboard) {
+    auto* source = line("layer:a/source:a");
+    auto* filter = line("layer:a/filter:a");
+    ASSERT_TRUE(source && filter);
+    EXPECT_FALSE(source->isOpen());
+    QTest::mouseClick(source, Qt::LeftButton, {}, QPoint(60, 12));
+    EXPECT_TRUE(source->isOpen());
+    EXPECT_TRUE(source->accessibleDescription().contains("wave saw")) << source->accessibleDescription().toStdString();
+    QTest::mouseClick(filter, Qt::LeftButton, {}, QPoint(60, 8));
+    EXPECT_TRUE(filter->isOpen());
+    EXPECT_FALSE(source->isOpen()) << "one line is open";
+    QTest::keyClick(filter, Qt::Key_Return);
+    EXPECT_FALSE(filter->isOpen());
+    QTest::keyClick(filter, Qt::Key_Up); // to source 2
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Up);
+    EXPECT_EQ(QApplication::focusWidget(), source);
+    QTest::keyClick(source, Qt::Key_Return);
+    EXPECT_TRUE(source->isOpen());
+    // A key that a field within does not want is not the line's.
+    typeInto({"layer:a/source:a", "cents"}, "7");
+    EXPECT_TRUE(source->isOpen());
+    EXPECT_TRUE(source->accessibleDescription().contains("cents +7 ct"))
+        << source->accessibleDescription().toStdString();
+}
+
+TEST_F(PatchPageTest, AFilterIsDraggedAndMovedByKeys) {
+    QTest::mouseClick(switchOf("layer:a/filter:a"), Qt::LeftButton);
+    auto* curve = curveOf("layer:a/filter:a");
+    ASSERT_TRUE(curve);
+    const Address cutoff{"layer:a/filter:a", "cutoff"}, resonance{"layer:a/filter:a", "resonance"};
+    session.setParameter(cutoff, 1000.0);
+    const int steps = session.undoStack().count();
+    drag(curve, 0, QPointF(-60, -25));
+    EXPECT_LT(patch().value(cutoff), 600.0);
+    EXPECT_GT(patch().value(resonance), 3.0);
+    EXPECT_EQ(session.undoStack().count(), steps + 1) << "one step";
+    const double dragged = patch().value(cutoff);
+    QTest::keyClick(curve, Qt::Key_Right);
+    EXPECT_GT(patch().value(cutoff), dragged);
+    const double stepped = patch().value(cutoff);
+    QTest::keyClick(curve, Qt::Key_Left, Qt::ShiftModifier);
+    EXPECT_LT(patch().value(cutoff), stepped);
+    EXPECT_GT(patch().value(cutoff), dragged) << "with Shift a tenth";
+    EXPECT_TRUE(curve->accessibleDescription().startsWith("cutoff ")) << curve->accessibleDescription().toStdString();
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(PatchPageTest, AnEnvelopeIsDraggedByItsHandles) {
+    const std::string path = "layer:a/envelope:level";
+    auto* curve = curveOf(path);
+    ASSERT_TRUE(curve);
+    ASSERT_EQ(curve->handleCount(), 8);
+    const auto value = [&](const char* field) { return patch().value({path, field}); };
+    drag(curve, 1, QPointF(20, 0));
+    EXPECT_GT(value("attack"), 5.0);
+    drag(curve, 3, QPointF(-10, 30));
+    EXPECT_LT(value("decay"), 400.0);
+    EXPECT_NEAR(value("sustain"), 73.0, 6.0);
+    const double straight = value("release_curve");
+    QTest::keyClick(curve, Qt::Key_PageDown); // release, then the bends
+    for (int i = 0; i < 3; ++i) QTest::keyClick(curve, Qt::Key_PageDown);
+    EXPECT_EQ(curve->chosenHandle(), 7);
+    QTest::keyClick(curve, Qt::Key_Up);
+    EXPECT_LT(value("release_curve"), straight);
+    EXPECT_TRUE(curve->accessibleDescription().startsWith("release curve"));
+    while (session.undoStack().canUndo()) session.undoStack().undo();
+    EXPECT_EQ(patch(), Patch());
+}
+
+TEST_F(PatchPageTest, AShapeIsDrawnByBreakpoints) {
+    offered("LFO")->trigger();
+    const std::string path = "layer:a/lfo:a";
+    auto* curve = curveOf(path);
+    ASSERT_TRUE(curve);
+    EXPECT_EQ(curve->handleCount(), 0) << "a sine has no points";
+    QTest::mouseDClick(curve, Qt::LeftButton, {}, QPoint(curve->width() / 2, curve->height() - 40));
+    EXPECT_EQ(patch().value({path, "shape"}), static_cast<double>(LfoShape::drawn));
+    const auto points = [&] { return patch().find(path)->contents().shape; };
+    ASSERT_EQ(points().size(), 17u) << "what it was, in sixteenths";
+    EXPECT_LT(points()[8].value, 0.4) << "and drawn into in its middle";
+    drag(curve, 4, QPointF(3, 30));
+    EXPECT_EQ(points()[4].place, 0.25) << "on the grid";
+    EXPECT_LT(points()[4].value, 0.8);
+    QTest::keyClick(curve, Qt::Key_Delete);
+    EXPECT_EQ(points().size(), 16u);
+    QTest::keyClick(curve, Qt::Key_Insert);
+    EXPECT_EQ(points().size(), 17u);
+    QTest::keyClick(curve, Qt::Key_Up);
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(PatchPageTest, PartsOfThePatchAreHeardAtTheReferencesLoudness) {
+    offered("Delay")->trigger();
+    typeInto({"delay:a", "mix"}, "60");
+    ASSERT_TRUE(settle());
+    const auto choice = [&](const QString& words) {
+        for (auto* each : window.findChildren<QRadioButton*>())
+            if (each->text() == words) return each;
+        return static_cast<QRadioButton*>(nullptr);
+    };
+    EXPECT_FALSE(choice("this line alone")->isEnabled()) << "an effect alone is nothing";
+    auto* without = choice("without this line");
+    ASSERT_TRUE(without && without->isEnabled());
+    const auto render = session.results().render.recording;
+    without->setFocus();
+    QTest::mouseClick(without, Qt::LeftButton, {}, QPoint(8, without->height() / 2));
+    EXPECT_EQ(session.hearing(), Session::Hearing::without);
+    EXPECT_EQ(session.heardModule(), "delay:a");
+    EXPECT_TRUE(session.playback().player().playing()) << "it is heard at once";
+    EXPECT_EQ(session.playback().player().side(), Side::render);
+    EXPECT_EQ(session.results().render.recording, render) << "compared is the whole patch";
+    // Another line opened: that one is left out instead.
+    window.findChild<PatchView*>()->open("layer:a/filter:a");
+    EXPECT_EQ(session.heardModule(), "layer:a/filter:a");
+    // What is gone cannot be left out.
+    window.findChild<PatchView*>()->open("delay:a");
+    session.removeModule("delay:a");
+    EXPECT_TRUE(choice("the whole patch")->isChecked());
+    session.playback().panic();
+}
+
+TEST_F(PatchPageTest, MoversAreAddedMutedAndHeard) {
+    offered("LFO")->trigger();
+    window.findChild<PatchView*>()->open("layer:a/source:a");
+    auto* add = window.findChild<QToolButton*>("addMover");
+    ASSERT_TRUE(add);
+    emit add->menu()->aboutToShow();
+    QAction* wanted = nullptr;
+    for (QAction* parameter : add->menu()->actions())
+        if (parameter->text() == "Cents")
+            for (QAction* mover : parameter->menu()->actions())
+                if (mover->text() == "LFO") wanted = mover;
+    ASSERT_TRUE(wanted);
+    wanted->trigger();
+    ASSERT_TRUE(patch().find("link:a"));
+    EXPECT_EQ(patch().find("link:a")->contents().to, "layer:a/source:a/cents");
+    EXPECT_GT(patch().value({"link:a", "amount"}), 0.0);
+    EXPECT_TRUE(line("layer:a/lfo:a")->accessibleDescription().contains("moves Source 1 cents"));
+    QTest::qWait(50); // laid out
+    QToolButton* mute = nullptr;
+    for (auto* each : line("layer:a/source:a")->findChildren<QToolButton*>())
+        if (each->isVisible() && each->text() == "mute") mute = each;
+    ASSERT_TRUE(mute);
+    QTest::mouseClick(mute, Qt::LeftButton);
+    EXPECT_EQ(patch().value({"link:a", "on"}), 0.0);
+    EXPECT_TRUE(line("layer:a/lfo:a")->accessibleDescription().contains("moves nothing"));
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(PatchPageTest, EffectsArePassedEarlierAndRemovedByKeys) {
+    offered("Chorus")->trigger();
+    offered("Limiter")->trigger();
+    line("limiter:a")->setFocus();
+    QTest::keyClick(line("limiter:a"), Qt::Key_Up, Qt::AltModifier);
+    std::string first;
+    for (const auto& module : patch().modules())
+        if (first.empty() && isEffect(module.kind)) first = module.path;
+    EXPECT_EQ(first, "limiter:a");
+    EXPECT_EQ(QApplication::focusWidget(), line("limiter:a")) << "the keyboard stays where it was";
+    QTest::keyClick(line("limiter:a"), Qt::Key_Delete);
+    EXPECT_FALSE(patch().find("limiter:a"));
+    line("layer:a/filter:a")->setFocus();
+    QTest::keyClick(line("layer:a/filter:a"), Qt::Key_Delete);
+    EXPECT_TRUE(patch().find("layer:a/filter:a")) << "what is part of every patch stays";
+}
+
+TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {
+    window.resize(1024, 700);
+    const Patch all = patch();
+    for (const auto& module : all.modules()) {
+        window.findChild<PatchView*>()->open(module.path);
+        QTest::qWait(20);
+        for (auto* control : line(module.path)->findChildren<QWidget*>()) {
+            if (!control->isVisible() || control->focusPolicy() == Qt::NoFocus) continue;
+            EXPECT_FALSE(control->accessibleName().isEmpty())
+                << module.path << ": " << control->metaObject()->className();
+            const QRect place(control->mapTo(&window, QPoint()), control->size());
+            EXPECT_LE(place.right(), window.width()) << module.path << ": " << control->accessibleName().toStdString();
+        }
+    }
 }
 
 } // namespace facet::testing

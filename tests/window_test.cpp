@@ -91,7 +91,7 @@ TEST_F(WindowTest, MatchEditUndoSaveReopenFindBothTakes) {
 
 TEST_F(WindowTest, ValuesAreTypedDraggedSteppedLockedAndRefused) {
     QTest::mouseClick(button("Patch"), Qt::LeftButton);
-    QTest::mouseClick(row({"layer:a/filter:a", "on"})->findChild<QCheckBox*>(), Qt::LeftButton, {}, QPoint(6, 8));
+    QTest::mouseClick(switchOf("layer:a/filter:a"), Qt::LeftButton);
     EXPECT_EQ(session.cue()->patch.value({"layer:a/filter:a", "on"}), 1.0);
     typeInto(cutoff, "440");
     EXPECT_EQ(session.cue()->patch.value(cutoff), 440.0);
@@ -102,9 +102,9 @@ TEST_F(WindowTest, ValuesAreTypedDraggedSteppedLockedAndRefused) {
     EXPECT_EQ(session.cue()->patch.value(cutoff), 440.0);
     auto* slider = row(cutoff)->findChild<ValueSlider*>();
     const int steps = session.undoStack().count();
-    QTest::mousePress(slider, Qt::LeftButton, {}, QPoint(20, 9));
-    for (int x = 25; x <= 60; x += 5) QTest::mouseMove(slider, QPoint(x, 9));
-    QTest::mouseRelease(slider, Qt::LeftButton, {}, QPoint(60, 9));
+    QTest::mousePress(slider, Qt::LeftButton, {}, QPoint(12, 9));
+    for (int x = 15; x <= 36; x += 3) QTest::mouseMove(slider, QPoint(x, 9));
+    QTest::mouseRelease(slider, Qt::LeftButton, {}, QPoint(36, 9));
     EXPECT_EQ(session.undoStack().count(), steps) << "edits of one value in a row are one step";
     const double dragged = session.cue()->patch.value(cutoff);
     EXPECT_NE(dragged, 440.0);
@@ -123,7 +123,8 @@ TEST_F(WindowTest, ValuesAreTypedDraggedSteppedLockedAndRefused) {
 
 TEST_F(WindowTest, ALoopOfListeningAndChangingWorksByKeyboardAlone) {
     ASSERT_TRUE(window.showView("patch"));
-    auto* on = row({"layer:a/filter:a", "on"})->findChild<QCheckBox*>();
+    QToolButton* on = switchOf("layer:a/filter:a");
+    ASSERT_TRUE(on);
     on->setFocus();
     QTest::keyClick(on, Qt::Key_Return);
     EXPECT_EQ(session.cue()->patch.value({"layer:a/filter:a", "on"}), 1.0);

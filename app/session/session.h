@@ -60,6 +60,8 @@ public:
     void setModuleData(const std::string& path, const ModuleData& data);
     /// Puts an effect at another place among the effects.
     void moveEffect(const std::string& path, int place);
+    /// Adds a link that leads from a mover to a parameter, by a tenth of its range. A problem is told.
+    void addLink(const std::string& from, const std::string& to);
     /// Reads a file into a module in the background: a wavetable or sample of a source, whichever its wave asks for, or a
     /// response. A problem is told.
     void loadSound(const std::string& path, const std::filesystem::path& file);
@@ -155,6 +157,16 @@ public:
     /// Spectrograms are made while somebody looks at them.
     void wantSpectrograms(bool wanted);
 
+    // ---- parts of the patch ----
+
+    /// How much of the patch is heard, around one of its modules; comparison and search always take the whole.
+    enum class Hearing { whole, alone, upTo, without, dryFrom };
+    void hearPart(Hearing hearing, const std::string& path = {});
+    Hearing hearing() const { return hearingPart_; }
+    const std::string& heardModule() const { return heardModule_; }
+    /// Whether a module can be heard so.
+    bool canHear(Hearing hearing, const std::string& path) const;
+
     // ---- search ----
 
     const MatchState& matchState() const { return match_; }
@@ -179,6 +191,7 @@ signals:
     void partsWanted();
     void auditionChanged();
     void chosenNotesChanged();
+    void hearingChanged();
     void gridChanged();
     /// Something worth a line in the status bar.
     void notice(const QString& sentence);
@@ -206,6 +219,7 @@ private:
     void compareOthers();
     ProfilePtr profileOf(std::uint64_t key) const;
     void hearReference();
+    void hearRender();
     void finishMatch(const MatchResult& result, std::uint64_t cueId);
     void writeJournal();
     void report(const std::exception& problem);
@@ -236,6 +250,9 @@ private:
 
     double auditionBegin_ = -1.0; ///< seconds into the source; < 0: the reference is heard
     Part heardPart_ = Part::all;
+    Hearing hearingPart_ = Hearing::whole;
+    std::string heardModule_;
+    std::uint64_t partTurn_ = 0; ///< counts what of the patch is wanted; late renders are dropped
     NoteChoice chosenNotes_;
     QTimer noteEnd_; ///< of what hearNote() plays
     int heardKey_ = -1;
@@ -249,6 +266,7 @@ private:
     JobQueue imports_;
     JobQueue loader_;
     JobQueue pictures_;
+    JobQueue parts_; ///< renders of parts of the patch
     JobQueue hearing_[2]; ///< one a side: band and slow listening
     JobQueue search_{JobQueue::Priority::low};
 };

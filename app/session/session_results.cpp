@@ -5,11 +5,13 @@
 #include "core/analysis/separation.h"
 #include "core/audio/attention.h"
 #include "core/audio/stretch.h"
+#include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/dsp/loudness.h"
 #include "core/engine/render.h"
+#include "core/parameters/audition.h"
 
 #include <algorithm>
 
@@ -23,6 +25,17 @@ std::uint64_t referenceKeyOf(const Cue& cue, const Excerpt& excerpt) {
     hash.number(cue.focusLowHz).number(cue.focusHighHz);
     for (const TimeSpan& span : excerpt.leftOut) hash.number(span.begin).number(span.end);
     return hash.value();
+}
+
+Patch partOf(const Patch& patch, Session::Hearing hearing, const std::string& path) {
+    switch (hearing) {
+    case Session::Hearing::alone: return alone(patch, path);
+    case Session::Hearing::upTo: return upTo(patch, path);
+    case Session::Hearing::without: return without(patch, path);
+    case Session::Hearing::dryFrom: return withoutEffectsFrom(patch, path);
+    case Session::Hearing::whole: break;
+    }
+    return patch;
 }
 
 std::uint64_t renderKeyOf(const Cue& cue, const Excerpt& excerpt) {
@@ -285,11 +298,52 @@ void Session::showRender(MeasuredSound rendered) {
     results_.render = rendered;
     results_.render.profile = old; // the curves stay until the new ones are measured
     results_.renderIsCurrent = true;
-    // Heard at the reference's loudness; a silent render stays silent.
-    const bool silent = rendered.loudness < silenceDb + 1.0 || !results_.reference.recording;
-    hear(Side::render, rendered.recording, silent ? 0.0 : results_.reference.loudness - rendered.loudness);
+    hearRender();
     emit resultsChanged();
     makeSpectrograms();
+}
+
+/// The render, or what is to be heard of the patch, at the reference's loudness; what is silent stays silent.
+void Session::hearRender() {
+    const auto hearMatched = [this](const MeasuredSound& sound) {
+        const bool silent = sound.loudness < silenceDb + 1.0 || !results_.reference.recording;
+        hear(Side::render, sound.recording, silent ? 0.0 : results_.reference.loudness - sound.loudness);
+    };
+    const std::uint64_t turn = ++partTurn_;
+    if (!results_.render.recording) return;
+    if (hearingPart_ == Hearing::whole || !canHear(hearingPart_, heardModule_)) {
+        parts_.cancel();
+        hearMatched(results_.render);
+        return;
+    }
+    const Patch part = partOf(cue()->patch, hearingPart_, heardModule_);
+    parts_.submit([this, turn, part, hearMatched, played = cue()->excerpt()->corrected()](const Task& task) {
+        try {
+            const MeasuredSound sound = soundOf(std::make_shared<const Recording>(render(part, played, task)));
+            post([this, turn, sound, hearMatched] {
+                if (turn == partTurn_) hearMatched(sound);
+            });
+        } catch (const Cancelled&) {}
+    });
+}
+
+void Session::hearPart(Hearing hearing, const std::string& path) {
+    if (hearing == hearingPart_ && path == heardModule_) return;
+    hearingPart_ = hearing;
+    heardModule_ = path;
+    hearRender();
+    emit hearingChanged();
+}
+
+bool Session::canHear(Hearing hearing, const std::string& path) const {
+    if (hearing == Hearing::whole) return true;
+    if (!cue() || !cue()->excerpt() || !cue()->patch.find(path)) return false;
+    try {
+        partOf(cue()->patch, hearing, path);
+        return true;
+    } catch (const Error&) {
+        return false; // what has no such place in the signal's way
+    }
 }
 
 } // namespace facet

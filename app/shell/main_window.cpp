@@ -7,6 +7,7 @@
 #include "app/views/mirror_view.h"
 #include "app/views/notes_page.h"
 #include "app/views/patch_view.h"
+#include "app/views/answer_view.h"
 #include "app/views/reference_page.h"
 #include "app/views/search_view.h"
 #include "app/views/source_picture.h"
@@ -37,6 +38,8 @@
 namespace facet {
 
 namespace {
+
+constexpr int shortMirror = 132;
 
 std::filesystem::path toPath(const QString& name) { return std::filesystem::path(name.toStdString()); }
 
@@ -120,6 +123,7 @@ MainWindow::MainWindow(Session& session) : session_(session) {
             reference_->picture().setPlayhead(session_.auditionPosition());
         else
             mirror_->setPlayhead(session_.playback().position(), player.playing());
+        patch_->followPlayhead(player.playing() ? session_.playback().position() : -1.0);
         transport_->showPeak(player.takePeak());
         if (wasPlaying != player.playing()) transport_->refresh();
         wasPlaying = player.playing();
@@ -331,9 +335,15 @@ bool MainWindow::showView(const QString& id) {
         facets_->choose(facet);
         return showView("facets");
     }
+    // "patch/layer:a/filter:a": with that line open.
+    if (id.startsWith("patch/")) {
+        patch_->open(id.mid(6).toStdString());
+        return patch_->chosen() == id.mid(6).toStdString() && showView("patch");
+    }
     const auto index = ids.indexOf(id);
     if (index < 0) return false;
     pages_->setCurrentIndex(static_cast<int>(index));
+    mirror_->setMaximumHeight(id == "patch" ? shortMirror : QWIDGETSIZE_MAX); // a patch needs the room
     for (auto& [tabId, tab] : tabs_) tab->setChecked(tabId == id);
     return true;
 }

@@ -1,6 +1,7 @@
 #include "app/views/link_ends.h"
 
 #include "app/session/session.h"
+#include "core/parameters/reading.h"
 
 #include <QComboBox>
 #include <QGridLayout>
@@ -12,24 +13,6 @@ namespace facet {
 namespace {
 
 QString text(std::string_view view) { return QString::fromUtf8(view.data(), static_cast<qsizetype>(view.size())); }
-
-QString capital(std::string_view name) {
-    QString word = text(name);
-    word[0] = word[0].toUpper();
-    return word;
-}
-
-/// What can move something, with what people call it.
-void fillMovers(QComboBox& list, const Patch& patch, const std::string& layer, bool sources) {
-    for (std::string_view name : performanceSources()) list.addItem(capital(name), text(name));
-    for (const auto& module : patch.modules()) {
-        const auto home = layerOfPath(module.path);
-        if (!home.empty() && !layer.empty() && home != layer) continue;
-        const bool moves = module.kind == ModuleKind::envelope || module.kind == ModuleKind::lfo ||
-                           module.kind == ModuleKind::macro || (sources && module.kind == ModuleKind::source);
-        if (moves) list.addItem(QString::fromStdString(patch.labelOf(module)), QString::fromStdString(module.path));
-    }
-}
 
 /// What can be moved.
 void fillDestinations(QComboBox& list, const Patch& patch, const std::string& self) {
@@ -80,8 +63,6 @@ void LinkEnds::refresh() {
     const auto* module = patch.find(path_);
     if (!module) return;
     const ModuleData& link = module->contents();
-    // A link that begins in a layer stays in it.
-    const std::string layer(layerOfPath(link.to).empty() ? std::string_view() : layerOfPath(link.to));
     const auto fill = [](QComboBox* list, const std::string& chosen, auto&& items) {
         const QSignalBlocker quiet(list);
         list->clear();
@@ -89,11 +70,16 @@ void LinkEnds::refresh() {
         items(*list);
         list->setCurrentIndex(std::max(0, list->findData(QString::fromStdString(chosen))));
     };
-    const bool bySample = link.to.empty() || (patch.has(Address::parse(link.to)) &&
-                                              movesBySample(patch.descriptor(Address::parse(link.to))));
-    fill(from_, link.from, [&](QComboBox& list) { fillMovers(list, patch, layer, bySample); });
+    // A link that begins in a layer stays in it; what scales it is no source.
+    const Address to = link.to.empty() ? Address{} : Address::parse(link.to);
+    const auto fillMovers = [&](QComboBox& list, bool sources) {
+        for (const Mover& mover : moversFor(patch, to))
+            if (sources || kindOfPath(mover.path) != ModuleKind::source)
+                list.addItem(QString::fromStdString(mover.label), QString::fromStdString(mover.path));
+    };
+    fill(from_, link.from, [&](QComboBox& list) { fillMovers(list, true); });
     fill(to_, link.to, [&](QComboBox& list) { fillDestinations(list, patch, path_); });
-    fill(by_, link.by, [&](QComboBox& list) { fillMovers(list, patch, layer, false); });
+    fill(by_, link.by, [&](QComboBox& list) { fillMovers(list, false); });
 }
 
 void LinkEnds::take() {

@@ -46,9 +46,9 @@ ParameterRow::ParameterRow(Session& session, Address address, const Patch& patch
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
-    auto* label = new QLabel(name, this);
-    label->setMinimumWidth(112);
-    layout->addWidget(label);
+    label_ = new QLabel(name, this);
+    label_->setMinimumWidth(112);
+    layout->addWidget(label_);
     QWidget* editor = makeEditor(d);
     layout->addWidget(editor, 1);
     if (slider_) {
@@ -72,8 +72,22 @@ ParameterRow::ParameterRow(Session& session, Address address, const Patch& patch
     connect(lock_, &QToolButton::clicked, this, [this](bool on) { session_.setLocked(address_, on); });
     setToolTip(QString("%1\n%2 · %3")
                    .arg(text(d.help), QString::fromStdString(rangeText(d)), QString::fromStdString(address_.text())));
-    label->setBuddy(editor);
+    label_->setBuddy(editor);
     refresh();
+}
+
+void ParameterRow::setName(const QString& name) {
+    label_->setText(name);
+    for (QWidget* editor : {static_cast<QWidget*>(slider_), static_cast<QWidget*>(value_),
+                            static_cast<QWidget*>(choice_), static_cast<QWidget*>(onOff_)})
+        if (editor) editor->setAccessibleName(name);
+    lock_->setAccessibleName(tr("Lock %1").arg(name));
+}
+
+void ParameterRow::setCompact() {
+    label_->setMinimumWidth(52);
+    lock_->hide();
+    if (value_) value_->setFixedWidth(52);
 }
 
 QWidget* ParameterRow::makeEditor(const ParameterDescriptor& d) {

@@ -23,6 +23,10 @@ class ParameterRow : public QWidget {
 public:
     ParameterRow(Session& session, Address address, const Patch& patch, QWidget* parent = nullptr);
     const Address& address() const { return address_; }
+    /// Instead of the parameter's own.
+    void setName(const QString& name);
+    /// For narrow places: a short name, no lock.
+    void setCompact();
     void refresh();
 
 private:
@@ -37,6 +41,7 @@ private:
     QLineEdit* value_ = nullptr;
     QComboBox* choice_ = nullptr;
     QCheckBox* onOff_ = nullptr;
+    QLabel* label_ = nullptr;
     QToolButton* lock_ = nullptr;
 };
 

@@ -1,17 +1,18 @@
 #include "app/views/patch_view.h"
 
-#include "app/session/session.h"
-#include "app/views/link_ends.h"
+#include "app/views/module_row.h"
 #include "app/views/parameter_row.h"
 #include "app/views/theme.h"
-#include "core/parameters/relevance.h"
+#include "core/engine/preview.h"
 
-#include <QFrame>
+#include <QButtonGroup>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenu>
+#include <QRadioButton>
 #include <QScrollArea>
 #include <QScrollBar>
+#include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -20,60 +21,56 @@ namespace facet {
 
 namespace {
 
-QFrame* rule(QWidget* parent) {
-    auto* line = new QFrame(parent);
-    line->setObjectName("rule");
-    line->setFixedHeight(1);
-    return line;
-}
+constexpr int railWidth = 176;
 
-/// Changes when other rows of a module would be shown.
-std::string stateOf(const Patch& patch, const Patch::Module& module) {
-    std::string state = module.path;
-    for (const auto& d : parametersOf(module.kind)) state += matters(patch, module, d) ? '1' : '0';
-    return state;
-}
-
-QScrollArea* scrolling(QWidget* content, QWidget* parent) {
-    auto* area = new QScrollArea(parent);
-    area->setWidget(content);
-    area->setWidgetResizable(true);
-    area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    return area;
-}
-
-} // namespace
-
-namespace {
-
-constexpr std::size_t moversColumn = 4;
-
-/// Signal order reads down the columns: sources; filters and what moves them; level and what is common; effects; what
-/// else moves.
-std::size_t columnOf(const Patch::Module& module) {
-    if (isEffect(module.kind)) return 3;
+/// Signal order, as it is read: a layer with its sources, filters and what moves them, then what all layers share.
+int placeInLayer(const Patch::Module& module) {
     switch (module.kind) {
-    case ModuleKind::source: return 0;
-    case ModuleKind::filter: return 1;
-    case ModuleKind::envelope:
-        return module.path.ends_with(":filter") ? 1 : module.path.ends_with(":level") ? 2 : moversColumn;
-    case ModuleKind::lfo:
-    case ModuleKind::link:
-    case ModuleKind::macro: return moversColumn;
-    default: return 2;
+    case ModuleKind::layer: return 0;
+    case ModuleKind::source: return 1;
+    case ModuleKind::filter: return 2;
+    case ModuleKind::envelope: return Patch::isFixed(module.path) ? 3 : 4;
+    default: return 5;
     }
 }
 
-/// The level envelope stands above its layer, and the layer above what is common.
-int placeInColumn(const Patch::Module& module) {
-    switch (module.kind) {
-    case ModuleKind::layer: return 1;
-    case ModuleKind::voicing: return 2;
-    case ModuleKind::output: return 3;
-    case ModuleKind::link: return 4;
-    case ModuleKind::macro: return 5;
-    default: return 0;
+/// The modules in groups, each with its heading.
+struct Group {
+    QString heading;
+    std::vector<const Patch::Module*> modules;
+};
+std::vector<Group> groupsOf(const Patch& patch) {
+    std::vector<Group> groups;
+    Group effects{QObject::tr("Effects, in order"), {}}, links{QObject::tr("Links and macros"), {}},
+        common{QObject::tr("Voices and output"), {}};
+    for (const auto& module : patch.modules()) {
+        if (module.kind == ModuleKind::layer) {
+            Group layer; // its own line heads it
+            for (const auto& other : patch.modules())
+                if (other.path == module.path || layerOfPath(other.path) == module.path)
+                    layer.modules.push_back(&other);
+            std::stable_sort(
+                layer.modules.begin(), layer.modules.end(),
+                [](const Patch::Module* a, const Patch::Module* b) { return placeInLayer(*a) < placeInLayer(*b); });
+            groups.push_back(layer);
+        } else if (isEffect(module.kind)) {
+            effects.modules.push_back(&module);
+        } else if (module.kind == ModuleKind::link || module.kind == ModuleKind::macro) {
+            links.modules.push_back(&module);
+        } else if (module.kind == ModuleKind::voicing || module.kind == ModuleKind::output) {
+            common.modules.push_back(&module);
+        }
     }
+    for (const Group& group : {effects, links, common})
+        if (!group.modules.empty()) groups.push_back(group);
+    return groups;
+}
+
+QLabel* quietHeading(const QString& text, QWidget* parent) {
+    auto* label = new QLabel(text, parent);
+    label->setObjectName("quiet");
+    label->setFont(interfaceFont(9.0, QFont::DemiBold));
+    return label;
 }
 
 } // namespace
@@ -81,26 +78,69 @@ int placeInColumn(const Patch::Module& module) {
 PatchView::PatchView(Session& session, QWidget* parent)
     : QWidget(parent), session_(session), adder_(makeAdder()), area_(new QScrollArea(this)) {
     area_->setWidgetResizable(true);
-    area_->setHorizontalScrollBarPolicy(Qt::ScrollBarAsNeeded);
-    auto* head = new QHBoxLayout;
-    head->addWidget(adder_);
-    head->addStretch(1);
-    auto* layout = new QVBoxLayout(this);
+    area_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
-    layout->addLayout(head);
+    layout->setSpacing(14);
+    layout->addWidget(makeRail());
     layout->addWidget(area_, 1);
+    connect(&session_, &Session::hearingChanged, this, &PatchView::refreshHearing);
     refresh();
 }
 
 QToolButton* PatchView::makeAdder() {
     auto* button = new QToolButton(this);
-    button->setText(tr("Add"));
+    button->setText(tr("Add …"));
     button->setObjectName("addModule");
     button->setToolTip(tr("Adds a source, filter, envelope, LFO, link, macro, layer or effect to the patch"));
     button->setPopupMode(QToolButton::InstantPopup);
     button->setMenu(new QMenu(button));
     connect(button->menu(), &QMenu::aboutToShow, this, &PatchView::offerModules);
     return button;
+}
+
+QWidget* PatchView::makeRail() {
+    auto* rail = new QWidget(this);
+    rail->setFixedWidth(railWidth);
+    auto* stack = new QVBoxLayout(rail);
+    stack->setContentsMargins(0, 0, 0, 0);
+    stack->setSpacing(3);
+    stack->addWidget(adder_, 0, Qt::AlignLeft);
+    stack->addSpacing(10);
+    stack->addWidget(quietHeading(tr("Listen to"), rail));
+    hearing_ = new QButtonGroup(this);
+    const std::pair<Session::Hearing, QString> ways[] = {{Session::Hearing::whole, tr("the whole patch")},
+                                                         {Session::Hearing::alone, tr("this line alone")},
+                                                         {Session::Hearing::upTo, tr("up to this line")},
+                                                         {Session::Hearing::without, tr("without this line")},
+                                                         {Session::Hearing::dryFrom, tr("without effects from here")}};
+    for (const auto& [way, words] : ways) {
+        auto* button = new QRadioButton(words, rail);
+        button->setAccessibleName(tr("Listen to %1").arg(words));
+        hearing_->addButton(button, static_cast<int>(way));
+        stack->addWidget(button);
+    }
+    connect(hearing_, &QButtonGroup::idClicked, this, [this](int id) {
+        session_.hearPart(static_cast<Session::Hearing>(id), chosen_);
+        if (!session_.playback().player().playing()) session_.playback().play(Side::render);
+    });
+    heardWords_ = new QLabel(rail);
+    heardWords_->setObjectName("quiet");
+    heardWords_->setWordWrap(true);
+    stack->addWidget(heardWords_);
+    stack->addSpacing(10);
+    macrosTitle_ = quietHeading(tr("Macros"), rail);
+    stack->addWidget(macrosTitle_);
+    macrosLayout_ = new QVBoxLayout;
+    macrosLayout_->setSpacing(4);
+    stack->addLayout(macrosLayout_);
+    stack->addStretch(1);
+    return rail;
+}
+
+void PatchView::add(ModuleKind kind, const std::string& layer) {
+    const std::string path = session_.addModule(kind, layer);
+    if (!path.empty()) open(path);
 }
 
 void PatchView::offerModules() {
@@ -112,7 +152,7 @@ void PatchView::offerModules() {
         const auto there = std::count_if(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& m) {
             return m.kind == kind && layerOfPath(m.path) == layer;
         });
-        QAction* action = menu.addAction(name, this, [this, kind, layer] { session_.addModule(kind, layer); });
+        QAction* action = menu.addAction(name, this, [this, kind, layer] { add(kind, layer); });
         action->setEnabled(there < mostOf(kind));
     };
     const auto label = [](ModuleKind kind) {
@@ -135,251 +175,158 @@ void PatchView::offerModules() {
     for (int k = 0; k < moduleKindCount; ++k) {
         const auto kind = static_cast<ModuleKind>(k);
         if (!isEffect(kind)) continue;
-        menu.addAction(label(kind), this, [this, kind] { session_.addModule(kind, {}); })
-            ->setEnabled(effects < mostEffects);
+        menu.addAction(label(kind), this, [this, kind] { add(kind, {}); })->setEnabled(effects < mostEffects);
     }
 }
 
-QWidget* PatchView::makeModule(const Patch& patch, const Patch::Module& module, QWidget* parent) {
-    auto* box = new QWidget(parent);
-    auto* stack = new QVBoxLayout(box);
-    stack->setContentsMargins(0, 0, 0, 10);
-    stack->setSpacing(2);
-    auto* head = new QHBoxLayout;
-    auto* title = new QLabel(box);
-    title->setObjectName("heading");
-    title->setFont(interfaceFont(10.5, QFont::DemiBold));
-    titles_.emplace_back(title, module.path);
-    head->addWidget(title, 1);
-    const QString name = QString::fromStdString(patch.labelOf(module)).toLower();
-    if (isEffect(module.kind)) {
-        const auto move = [&](const QString& text, const QString& tip, int by) {
-            auto* button = makeHeadButton(text, tip.arg(name), module.path, box);
-            connect(button, &QToolButton::clicked, this, [this, path = module.path, by] {
-                int place = 0;
-                for (const auto& other : session_.cue()->patch.modules()) {
-                    if (other.path == path) break;
-                    place += isEffect(other.kind);
-                }
-                session_.moveEffect(path, place + by);
-            });
-            head->addWidget(button);
-        };
-        move(QStringLiteral("↑"), tr("Pass %1 earlier"), -1);
-        move(QStringLiteral("↓"), tr("Pass %1 later"), 1);
-    }
-    if (!Patch::isFixed(module.path)) {
-        auto* remove = makeHeadButton(QStringLiteral("×"), tr("Remove %1").arg(name), module.path, box);
-        connect(remove, &QToolButton::clicked, this, [this, path = module.path] { session_.removeModule(path); });
-        head->addWidget(remove);
-    }
-    stack->addLayout(head);
-    stack->addWidget(rule(box));
-    if (module.kind == ModuleKind::link) {
-        ends_.push_back(new LinkEnds(session_, module.path, box));
-        stack->addWidget(ends_.back());
-    }
-    if (module.kind == ModuleKind::source || module.kind == ModuleKind::response)
-        stack->addWidget(makeSoundRow(module, box));
-    for (const auto& descriptor : parametersOf(module.kind)) {
-        rows_.push_back(new ParameterRow(session_, {module.path, std::string(descriptor.field)}, patch, box));
-        stack->addWidget(rows_.back());
-    }
-    return box;
+ModuleRow* PatchView::rowOf(const std::string& path) const {
+    const auto found = std::find_if(rows_.begin(), rows_.end(), [&](ModuleRow* row) { return row->path() == path; });
+    return found == rows_.end() ? nullptr : *found;
 }
 
-QToolButton* PatchView::makeHeadButton(const QString& text, const QString& tip, const std::string& module,
-                                       QWidget* parent) {
-    auto* button = new QToolButton(parent);
-    button->setText(text);
-    button->setObjectName("flat");
-    button->setProperty("module", QString::fromStdString(module));
-    button->setToolTip(tip);
-    button->setAccessibleName(tip);
-    button->setAutoRaise(true);
-    button->setMaximumHeight(20); // no higher than the heading beside it
-    return button;
+void PatchView::open(const std::string& path) {
+    if (!path.empty() && !rowOf(path)) return;
+    if (!path.empty()) chosen_ = path;
+    for (ModuleRow* row : rows_) row->setOpen(row->path() == path);
+    if (session_.hearing() != Session::Hearing::whole) session_.hearPart(session_.hearing(), chosen_);
+    refreshHearing();
+    if (ModuleRow* row = rowOf(path)) // once it has its new size
+        QTimer::singleShot(0, row, [this, row] { area_->ensureWidgetVisible(row, 0, 8); });
 }
 
-/// What sound the module holds, and ways to another.
-QWidget* PatchView::makeSoundRow(const Patch::Module& module, QWidget* parent) {
-    auto* row = new QWidget(parent);
-    row->setObjectName(QString::fromStdString("sound " + module.path));
-    auto* layout = new QHBoxLayout(row);
-    layout->setContentsMargins(0, 0, 0, 0);
-    auto* text = new QLabel(row);
-    text->setObjectName("quiet");
-    layout->addWidget(text, 1);
-    QToolButton* take = nullptr;
-    if (module.kind == ModuleKind::source) {
-        take =
-            makeHeadButton(tr("From reference"), tr("Takes the cycles of the longest chosen note"), module.path, row);
-        connect(take, &QToolButton::clicked, this, [this, path = module.path] { session_.takeTable(path); });
-        layout->addWidget(take);
-    }
-    auto* load = makeHeadButton(tr("Load …"), tr("Reads a sound file into this module"), module.path, row);
-    connect(load, &QToolButton::clicked, this,
-            [this, path = module.path] { emit soundWanted(QString::fromStdString(path)); });
-    layout->addWidget(load);
-    sounds_.push_back({row, text, take, module.path});
-    return row;
+void PatchView::choose(const std::string& path) {
+    ModuleRow* row = rowOf(path);
+    open(row && row->isOpen() ? std::string() : path);
 }
 
-void PatchView::refreshSounds(const Patch& patch) {
-    for (const SoundRow& sound : sounds_) {
-        const auto* module = patch.find(sound.module);
-        const ModuleData& held = module->contents();
-        const bool source = module->kind == ModuleKind::source;
-        const auto wave = source ? static_cast<Wave>(patch.value({sound.module, "wave"})) : Wave::sample;
-        const bool recorded =
-            source || static_cast<ResponseKind>(patch.value({sound.module, "kind"})) == ResponseKind::recorded;
-        sound.row->setVisible(takesPart(patch, *module) && recorded &&
-                              (wave == Wave::wavetable || wave == Wave::sample));
-        if (sound.take) sound.take->setVisible(wave == Wave::wavetable);
-        const auto cycles = static_cast<int>(held.frames.size() / tableFrameSamples);
-        if (wave == Wave::wavetable)
-            sound.text->setText(cycles == 0   ? tr("No cycles yet")
-                                : cycles == 1 ? tr("1 cycle")
-                                              : tr("%1 cycles").arg(cycles));
-        else
-            sound.text->setText(
-                held.sample.empty()
-                    ? tr("No sound yet")
-                    : tr("%1 s").arg(static_cast<double>(held.sample.size()) / held.sampleRateHz, 0, 'f', 2));
-    }
+void PatchView::step(const std::string& from, int by) {
+    const auto found = std::find_if(rows_.begin(), rows_.end(), [&](ModuleRow* row) { return row->path() == from; });
+    if (found == rows_.end()) return;
+    const auto to =
+        std::clamp<std::ptrdiff_t>((found - rows_.begin()) + by, 0, static_cast<std::ptrdiff_t>(rows_.size()) - 1);
+    ModuleRow* row = rows_[static_cast<std::size_t>(to)];
+    row->setFocus(Qt::TabFocusReason);
+    area_->ensureWidgetVisible(row, 0, 8);
 }
 
 void PatchView::rebuild(const Patch& patch) {
-    sounds_.clear();
+    std::string opened, focused;
+    for (ModuleRow* row : rows_) {
+        if (row->isOpen()) opened = row->path();
+        if (row->hasFocus()) focused = row->path();
+    }
     rows_.clear();
-    ends_.clear();
-    titles_.clear();
     shown_.clear();
+    for (const auto& module : patch.modules()) shown_.push_back(module.path);
     auto* content = new QWidget;
-    auto* columns = new QHBoxLayout(content);
-    columns->setContentsMargins(4, 0, 8, 8);
-    columns->setSpacing(16);
-    std::vector<std::vector<const Patch::Module*>> places(moversColumn + 1);
-    for (const auto& module : patch.modules()) {
-        shown_.push_back(module.path);
-        places[columnOf(module)].push_back(&module);
+    auto* stack = new QVBoxLayout(content);
+    stack->setContentsMargins(0, 0, 8, 8);
+    stack->setSpacing(4);
+    for (const Group& group : groupsOf(patch)) {
+        if (!group.heading.isEmpty()) {
+            stack->addSpacing(2);
+            stack->addWidget(quietHeading(group.heading, content));
+        }
+        for (const auto* module : group.modules) {
+            auto* row = new ModuleRow(session_, module->path, content);
+            connect(row, &ModuleRow::chosen, this, [this](const QString& path) { choose(path.toStdString()); });
+            connect(row, &ModuleRow::stepWanted, this, [this, row](int by) { step(row->path(), by); });
+            connect(row, &ModuleRow::soundWanted, this, &PatchView::soundWanted);
+            rows_.push_back(row);
+            stack->addWidget(row);
+        }
     }
-    for (auto& column : places) {
-        if (column.empty()) continue;
-        std::stable_sort(column.begin(), column.end(), [](const Patch::Module* x, const Patch::Module* y) {
-            return placeInColumn(*x) < placeInColumn(*y);
-        });
-        auto* stack = new QVBoxLayout;
-        stack->setSpacing(0);
-        for (const auto* module : column) stack->addWidget(makeModule(patch, *module, content));
-        stack->addStretch(1);
-        columns->addLayout(stack, 1);
-    }
+    stack->addStretch(1);
     const int place = area_->verticalScrollBar()->value();
     area_->setWidget(content);
+    content->show();
     area_->verticalScrollBar()->setValue(place);
+    if (ModuleRow* row = rowOf(opened)) row->setOpen(true);
+    if (ModuleRow* row = rowOf(focused)) row->setFocus();
+}
+
+void PatchView::refreshRail(const Patch& patch) {
+    std::vector<std::string> wanted;
+    for (const auto& module : patch.modules())
+        if (module.kind == ModuleKind::macro) wanted.push_back(module.path + "=" + patch.labelOf(module));
+    if (wanted != shownMacros_) {
+        shownMacros_ = wanted;
+        macros_.clear();
+        while (QLayoutItem* item = macrosLayout_->takeAt(0)) {
+            item->widget()->deleteLater();
+            delete item;
+        }
+        for (const auto& module : patch.modules()) {
+            if (module.kind != ModuleKind::macro) continue;
+            auto* row = new ParameterRow(session_, {module.path, "value"}, patch, this);
+            row->setName(QString::fromStdString(patch.labelOf(module)));
+            row->setCompact();
+            macros_.push_back(row);
+            macrosLayout_->addWidget(row);
+        }
+    }
+    macrosTitle_->setVisible(!macros_.empty());
+    for (ParameterRow* row : macros_) row->refresh();
+}
+
+void PatchView::refreshHearing() {
+    if (!session_.cue()) return;
+    const Patch& patch = session_.cue()->patch;
+    const auto* module = patch.find(chosen_);
+    for (QAbstractButton* button : hearing_->buttons())
+        button->setEnabled(session_.canHear(static_cast<Session::Hearing>(hearing_->id(button)), chosen_));
+    Session::Hearing now = session_.hearing();
+    if (!session_.canHear(now, session_.heardModule())) now = Session::Hearing::whole;
+    hearing_->button(static_cast<int>(now))->setChecked(true);
+    const QString name = module ? QString::fromStdString(patch.labelOf(*module)) : QString();
+    heardWords_->setText(name.isEmpty() ? tr("“This line” is the one you open.") : tr("This line: %1").arg(name));
 }
 
 void PatchView::refresh() {
-    if (!session_.cue()) return;
-    const Patch& patch = session_.cue()->patch;
+    const Cue* cue = session_.cue();
+    if (!cue) return;
+    const Patch& patch = cue->patch;
+    if (cue->id != cue_) { // another sound begins with nothing open
+        cue_ = cue->id;
+        chosen_.clear();
+        rows_.clear();
+        shown_.clear();
+        session_.hearPart(Session::Hearing::whole);
+    }
     const bool same =
         std::equal(shown_.begin(), shown_.end(), patch.modules().begin(), patch.modules().end(),
                    [](const std::string& path, const Patch::Module& module) { return path == module.path; });
     if (!same) rebuild(patch);
-    for (auto& [title, path] : titles_) {
-        const auto* module = patch.find(path);
-        QString name = QString::fromStdString(patch.labelOf(*module));
-        if (!takesPart(patch, *module))
-            name += module->kind == ModuleKind::lfo || module->kind == ModuleKind::macro ? tr(" — moves nothing yet")
-                    : module->kind == ModuleKind::envelope && columnOf(*module) == moversColumn
-                        ? tr(" — moves nothing yet")
-                        : tr(" — off");
-        title->setText(name);
-    }
-    refreshSounds(patch);
-    for (LinkEnds* ends : ends_) ends->refresh();
-    for (ParameterRow* row : rows_) {
-        row->refresh();
-        const auto* module = patch.find(row->address().module);
-        // A module that is off keeps its rows, grey; what its kind does not have is not shown.
-        const bool part = takesPart(patch, *module);
-        row->setEnabled(part || row->address().field == "on" || columnOf(*module) == moversColumn);
-        row->setVisible(!part || matters(patch, *module, patch.descriptor(row->address())));
-    }
+    const auto movements = movementsOf(patch);
+    for (ModuleRow* row : rows_) row->refresh(patch, movements);
+    refreshRail(patch);
+    refreshHearing();
 }
 
-AnswerView::AnswerView(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), title_(new QLabel(this)), layout_(new QVBoxLayout(this)) {
-    title_->setObjectName("heading");
-    title_->setFont(interfaceFont(10.5, QFont::DemiBold));
-    layout_->setContentsMargins(0, 0, 0, 0);
-    layout_->setSpacing(4);
-    layout_->addWidget(title_);
-    rebuild();
-}
-
-void AnswerView::show(Facet facet) {
-    facet_ = facet;
-    rebuild();
-}
-
-void AnswerView::rebuild() {
-    rows_.clear();
-    if (list_) {
-        layout_->removeWidget(list_);
-        list_->deleteLater();
-    }
-    const std::string_view facetName = labelOf(facet_);
-    title_->setText(
-        tr("Answers for %1").arg(QString::fromUtf8(facetName.data(), static_cast<qsizetype>(facetName.size()))));
-    auto* content = new QWidget;
-    auto* stack = new QVBoxLayout(content);
-    stack->setContentsMargins(0, 0, 6, 0);
-    stack->setSpacing(2);
-    shownState_.clear();
-    if (const Cue* cue = session_.cue()) {
-        for (const auto& module : cue->patch.modules()) {
-            const bool on = takesPart(cue->patch, module);
-            shownState_ += stateOf(cue->patch, module);
-            if (facet_ != Facet::level && module.path.ends_with(":level")) continue;
-            if (facet_ == Facet::level && module.path.ends_with("envelope:filter")) continue;
-            bool titled = false;
-            for (const auto& d : parametersOf(module.kind)) {
-                // A module that is off offers to be switched on, and nothing else.
-                if (!(d.facets & facetBit(facet_)) || (d.field == "on") == on) continue;
-                if (on && !matters(cue->patch, module, d)) continue;
-                if (!titled) {
-                    auto* label = new QLabel(QString::fromStdString(cue->patch.labelOf(module)), content);
-                    label->setObjectName("quiet");
-                    stack->addWidget(label);
-                    titled = true;
-                }
-                rows_.push_back(new ParameterRow(session_, {module.path, std::string(d.field)}, cue->patch, content));
-                stack->addWidget(rows_.back());
-            }
-        }
-    }
-    if (rows_.empty()) {
-        auto* none = new QLabel(tr("No parameter of the patch answers for this facet."), content);
-        none->setObjectName("quiet");
-        none->setWordWrap(true);
-        stack->addWidget(none);
-    }
-    stack->addStretch(1);
-    list_ = scrolling(content, this);
-    layout_->addWidget(list_, 1);
-}
-
-void AnswerView::refresh() {
-    std::string state;
-    if (const Cue* cue = session_.cue())
-        for (const auto& module : cue->patch.modules()) state += stateOf(cue->patch, module);
-    if (state != shownState_) {
-        rebuild();
+void PatchView::followPlayhead(double seconds) {
+    const Cue* cue = session_.cue();
+    ModuleRow* row = rowOf(chosen_);
+    if (!cue || !row || !row->isOpen()) return;
+    const auto* module = cue->patch.find(chosen_);
+    if (!module || module->kind != ModuleKind::filter) return;
+    const double semitones = cue->patch.value({chosen_, "envelope"});
+    const Note* newest = nullptr;
+    const Performance performance = session_.performance();
+    for (const Note& note : performance.notes)
+        if (seconds >= 0.0 && note.start <= seconds && (!newest || note.start > newest->start)) newest = &note;
+    if (!newest || semitones == 0.0) {
+        row->setMoved(0.0);
         return;
     }
-    for (ParameterRow* row : rows_) row->refresh();
+    const EnvelopeShape shape = previewOfEnvelope(cue->patch, std::string(layerOfPath(chosen_)) + "/envelope:filter");
+    Envelope envelope;
+    envelope.start();
+    envelope.advance(shape, std::min(seconds, newest->end) - newest->start, 1, nullptr);
+    if (seconds > newest->end) {
+        envelope.release();
+        envelope.advance(shape, seconds - newest->end, 1, nullptr);
+    }
+    row->setMoved(semitones / 12.0 * envelope.value());
 }
 
 } // namespace facet

@@ -1,12 +1,14 @@
-// Parameters as editable rows: the whole patch in signal order, or those that answer for one facet.
+// The patch as a score: one line a module in signal order, the chosen one open.
 #pragma once
 
-#include "core/parameters/patch.h"
+#include "app/session/session.h"
 
 #include <QWidget>
-#include <optional>
+#include <map>
+#include <string>
 #include <vector>
 
+class QButtonGroup;
 class QLabel;
 class QScrollArea;
 class QToolButton;
@@ -14,17 +16,21 @@ class QVBoxLayout;
 
 namespace facet {
 
-class LinkEnds;
+class ModuleRow;
 class ParameterRow;
-class Session;
 
-/// The whole patch, module by module, in columns; what is not part of every patch can be added and removed.
+/// Beside the score: what is listened to, and the macros. Shows changes at refresh().
 class PatchView : public QWidget {
     Q_OBJECT
 
 public:
     explicit PatchView(Session& session, QWidget* parent = nullptr);
     void refresh();
+    /// Opens a module's line, and closes the one that was open; an empty path closes it only.
+    void open(const std::string& path);
+    const std::string& chosen() const { return chosen_; }
+    /// Something plays at this place of the excerpt, or nothing (< 0): the open filter follows its envelope.
+    void followPlayhead(double seconds);
 
 signals:
     /// A file is wanted for the module with this path.
@@ -32,48 +38,29 @@ signals:
 
 private:
     void rebuild(const Patch& patch);
-    QWidget* makeModule(const Patch& patch, const Patch::Module& module, QWidget* parent);
-    QToolButton* makeHeadButton(const QString& text, const QString& tip, const std::string& module, QWidget* parent);
-    QWidget* makeSoundRow(const Patch::Module& module, QWidget* parent);
-    void refreshSounds(const Patch& patch);
+    QWidget* makeRail();
     QToolButton* makeAdder();
     void offerModules();
+    void choose(const std::string& path);
+    void step(const std::string& from, int by);
+    void refreshRail(const Patch& patch);
+    void refreshHearing();
+    void add(ModuleKind kind, const std::string& layer);
+    ModuleRow* rowOf(const std::string& path) const;
 
     Session& session_;
     QToolButton* adder_;
     QScrollArea* area_;
-    std::vector<ParameterRow*> rows_;
-    std::vector<LinkEnds*> ends_;
-    std::vector<std::pair<QLabel*, std::string>> titles_; ///< with the paths of their modules
-    struct SoundRow {
-        QWidget* row;
-        QLabel* text;
-        QToolButton* take; ///< of a source: from the reference
-        std::string module;
-    };
-    std::vector<SoundRow> sounds_;
-    std::vector<std::string> shown_;                      ///< paths of all modules, as the rows were made
-};
-
-/// The parameters that answer for a facet.
-class AnswerView : public QWidget {
-    Q_OBJECT
-
-public:
-    explicit AnswerView(Session& session, QWidget* parent = nullptr);
-    void show(Facet facet);
-    void refresh();
-
-private:
-    void rebuild();
-
-    Session& session_;
-    Facet facet_ = Facet::pitch;
-    QLabel* title_;
-    QWidget* list_ = nullptr;
-    QVBoxLayout* layout_;
-    std::vector<ParameterRow*> rows_;
-    std::string shownState_; ///< which modules were on when the rows were made
+    QButtonGroup* hearing_;
+    QLabel* heardWords_;
+    QLabel* macrosTitle_;
+    QVBoxLayout* macrosLayout_;
+    std::vector<ParameterRow*> macros_;
+    std::vector<std::string> shownMacros_;
+    std::vector<ModuleRow*> rows_;
+    std::vector<std::string> shown_; ///< paths of all modules, as the rows were made
+    std::string chosen_;             ///< whose line is open or was last
+    std::uint64_t cue_ = 0;
 };
 
 } // namespace facet

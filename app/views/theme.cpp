@@ -90,6 +90,18 @@ QString styleSheet(const Theme& t) {
         QListView { background: @card; border: 1px solid @line; border-radius: 5px; } QListView::item { padding: 4px; } QListView::item:selected { background: @selected; color: @ink; }
         QProgressBar { background: @line; border: none; border-radius: 3px; height: 6px; } QProgressBar::chunk { background: @good; border-radius: 3px; }
         QStatusBar { background: @paper; color: @quiet; } QStatusBar::item { border: none; }
+        QFrame#module { background: @card; border: 1px solid @line; border-radius: 5px; }
+        QFrame#module[open="true"] { border-color: @ink; }
+        QFrame#module[focused="true"] { border-color: @reference; }
+        QFrame#module QLabel:disabled { color: @quiet; }
+        QLabel#pill { background: @selected; border-radius: 8px; padding: 1px 9px; }
+        QLabel#pill[plain="true"] { background: transparent; color: @quiet; padding: 0; }
+        QToolButton#dot { background: transparent; border: 1.5px solid @quiet; border-radius: 7px; padding: 0; }
+        QToolButton#dot:checked { background: @ink; border-color: @ink; }
+        QToolButton#dot:focus { border-color: @reference; }
+        QToolButton#addMover { background: transparent; border: 1px solid transparent; color: @quiet; padding: 1px 2px; }
+        QToolButton#addMover:hover, QToolButton#addMover:focus { border-color: @line; }
+        QRadioButton { spacing: 7px; padding: 2px 0; } QRadioButton:disabled { color: @quiet; }
         QLabel#heading { font-weight: 600; } QLabel#quiet { color: @quiet; } QLabel#warning { color: @warning; }
         QFrame#rule { background: @line; border: none; } QFrame#bar { background: @card; border-top: 1px solid @line; }
         QCheckBox { spacing: 6px; }

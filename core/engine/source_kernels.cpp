@@ -1,6 +1,7 @@
 #include "core/engine/source_kernels.h"
 
 #include "core/base/random.h"
+#include "core/engine/wave_value.h"
 
 #include <algorithm>
 #include <cmath>
@@ -237,20 +238,9 @@ struct MovedSource {
     /// Naive value of a wave at a phase.
     float valueOf(Wave wave, double phase, double increment) const {
         const double q = phase - std::floor(phase);
-        switch (wave) {
-        case Wave::sine: return static_cast<float>(std::sin(2.0 * std::numbers::pi * q));
-        case Wave::triangle: return static_cast<float>(q < 0.5 ? 4.0 * q - 1.0 : 3.0 - 4.0 * q);
-        case Wave::saw: return static_cast<float>(2.0 * q - 1.0);
-        case Wave::pulse: return (q < width ? 1.0f : -1.0f) - (2.0f * width - 1.0f);
-        case Wave::clippedSine:
-            return std::clamp(static_cast<float>(shape.clip * std::sin(2.0 * std::numbers::pi * q)), -1.0f, 1.0f);
-        case Wave::harmonics:
-        case Wave::wavetable:
+        if (wave == Wave::harmonics || wave == Wave::wavetable)
             return shape.table ? shape.table->at(WaveTable::levelFor(std::abs(increment)), q, position) : 0.0f;
-        case Wave::noise:
-        case Wave::sample: break;
-        }
-        return 0.0f;
+        return waveValue(wave, q, width, shape.clip);
     }
     float value(double phase, double increment) const {
         float sum = 0.0f;

@@ -5,6 +5,7 @@
 #include "app/shell/demo_project.h"
 #include "app/shell/main_window.h"
 #include "app/views/parameter_row.h"
+#include "app/views/patch_view.h"
 #include "core/project/project_file.h"
 #include "tests/support/files.h"
 
@@ -16,6 +17,7 @@
 #include <QMimeData>
 #include <QPushButton>
 #include <QTest>
+#include <QToolButton>
 #include <gtest/gtest.h>
 
 namespace facet::testing {
@@ -34,9 +36,18 @@ protected:
     bool settle() {
         return QTest::qWaitFor([this] { return !session.busy() && session.results().comparisonIsCurrent; }, 30000);
     }
+    /// The line of a parameter that is in view; on the patch page its module is opened first.
     ParameterRow* row(const Address& address) {
+        if (auto* view = window.findChild<PatchView*>(); view->isVisible() && view->chosen() != address.module)
+            view->open(address.module);
         for (auto* found : window.findChildren<ParameterRow*>(QString::fromStdString("row " + address.text())))
             if (found->isVisible()) return found;
+        return nullptr;
+    }
+    /// What switches a module on and off, at the head of its line on the patch page.
+    QToolButton* switchOf(const std::string& module) {
+        for (auto* found : window.findChildren<QToolButton*>("dot"))
+            if (found->property("module").toString().toStdString() == module) return found;
         return nullptr;
     }
     QPushButton* button(const QString& text) {

@@ -1,0 +1,31 @@
+// A small drawing of what a module is: its wave, its shape, its response.
+#pragma once
+
+#include "core/parameters/patch.h"
+
+#include <QWidget>
+#include <optional>
+#include <vector>
+
+namespace facet {
+
+/// Draws a source's or LFO's cycle, a filter's response or an envelope. Empty for other modules.
+class ModulePicture : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit ModulePicture(QWidget* parent = nullptr);
+    static bool draws(ModuleKind kind);
+    /// Takes the module as it stands; costs nothing when it has not changed.
+    void show(const Patch& patch, const Patch::Module& module);
+    QSize sizeHint() const override { return {56, 30}; }
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+
+private:
+    std::optional<Patch::Module> shown_;
+    std::vector<float> line_; ///< −1…1, left to right
+};
+
+} // namespace facet

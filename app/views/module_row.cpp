@@ -1,0 +1,457 @@
+#include "app/views/module_row.h"
+
+#include "app/session/session.h"
+#include "app/views/link_ends.h"
+#include "app/views/module_curves.h"
+#include "app/views/module_picture.h"
+#include "app/views/parameter_row.h"
+#include "app/views/theme.h"
+#include "app/views/told_strip.h"
+#include "core/parameters/relevance.h"
+
+#include <QGridLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QStyle>
+#include <QToolButton>
+#include <QVBoxLayout>
+#include <algorithm>
+
+namespace facet {
+
+namespace {
+
+constexpr std::size_t mostTold = 7;
+constexpr int titleWidth = 136, headHeight = 34, closedHeight = 22;
+
+QString text(const std::string& words) { return QString::fromStdString(words); }
+
+/// What stands in one line even when it works: there is little to say of it.
+bool isSlim(ModuleKind kind) {
+    return kind == ModuleKind::link || kind == ModuleKind::macro || kind == ModuleKind::output ||
+           kind == ModuleKind::voicing || kind == ModuleKind::layer;
+}
+
+void polish(QWidget* widget) {
+    widget->style()->unpolish(widget);
+    widget->style()->polish(widget);
+}
+
+} // namespace
+
+ModuleRow::ModuleRow(Session& session, std::string path, QWidget* parent)
+    : QFrame(parent), session_(session), path_(std::move(path)), stack_(new QVBoxLayout(this)) {
+    setObjectName("module");
+    setProperty("path", text(path_));
+    setFocusPolicy(Qt::StrongFocus);
+    stack_->setContentsMargins(10, 2, 8, 2);
+    stack_->setSpacing(4);
+    makeHead();
+}
+
+QToolButton* ModuleRow::makeFlatButton(const QString& words, const QString& tip, QWidget* parent) {
+    auto* button = new QToolButton(parent);
+    button->setText(words);
+    button->setObjectName("flat");
+    button->setProperty("module", text(path_));
+    button->setToolTip(tip);
+    button->setAccessibleName(tip);
+    button->setAutoRaise(true);
+    button->setMaximumHeight(20);
+    return button;
+}
+
+void ModuleRow::makeHead() {
+    const Patch& patch = session_.cue()->patch;
+    const Patch::Module& module = *patch.find(path_);
+    const QString name = text(patch.labelOf(module)).toLower();
+    head_ = new QWidget(this);
+    auto* line = new QHBoxLayout(head_);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(8);
+    if (patch.has({path_, "on"})) {
+        on_ = makeFlatButton(QString(), tr("Switch %1 on or off").arg(name), head_);
+        on_->setCheckable(true);
+        on_->setObjectName("dot");
+        on_->setFixedSize(14, 14);
+        connect(on_, &QToolButton::clicked, this, [this](bool on) {
+            session_.setParameter({path_, "on"}, on ? 1.0 : 0.0);
+        });
+        line->addWidget(on_);
+    } else {
+        line->addSpacing(22);
+    }
+    title_ = new QLabel(head_);
+    title_->setFont(interfaceFont(10.0, QFont::DemiBold));
+    title_->setFixedWidth(titleWidth);
+    line->addWidget(title_);
+    if (ModulePicture::draws(module.kind)) {
+        picture_ = new ModulePicture(head_);
+        line->addWidget(picture_);
+    }
+    told_ = new ToldStrip(head_);
+    line->addWidget(told_, 1);
+    words_ = new QLabel(head_);
+    words_->setObjectName("pill");
+    words_->setFont(interfaceFont(9.0));
+    words_->setMaximumHeight(20);
+    line->addWidget(words_, 0, Qt::AlignVCenter);
+    if (isEffect(module.kind)) {
+        auto* earlier = makeFlatButton(QStringLiteral("↑"), tr("Pass %1 earlier").arg(name), head_);
+        auto* later = makeFlatButton(QStringLiteral("↓"), tr("Pass %1 later").arg(name), head_);
+        connect(earlier, &QToolButton::clicked, this, [this] { moveBy(-1); });
+        connect(later, &QToolButton::clicked, this, [this] { moveBy(1); });
+        line->addWidget(earlier);
+        line->addWidget(later);
+    }
+    if (!Patch::isFixed(path_)) {
+        auto* remove = makeFlatButton(QStringLiteral("×"), tr("Remove %1").arg(name), head_);
+        connect(remove, &QToolButton::clicked, this, [this] { session_.removeModule(path_); });
+        line->addWidget(remove);
+    }
+    stack_->addWidget(head_);
+}
+
+void ModuleRow::moveBy(int places) {
+    int place = 0;
+    for (const auto& other : session_.cue()->patch.modules()) {
+        if (other.path == path_) break;
+        place += isEffect(other.kind);
+    }
+    session_.moveEffect(path_, place + places);
+}
+
+void ModuleRow::setOpen(bool open) {
+    if (open == isOpen() || !session_.cue()) return;
+    if (open) {
+        makeBody(session_.cue()->patch);
+    } else {
+        stack_->removeWidget(body_);
+        body_->hide(); // it goes once the event that closed it is over
+        body_->deleteLater();
+        body_ = movers_ = sound_ = nullptr;
+        curve_ = nullptr;
+        ends_ = nullptr;
+        rows_.clear();
+        amounts_.clear();
+        shownMovers_.clear();
+    }
+    setProperty("open", open);
+    polish(this);
+    refresh(session_.cue()->patch, movementsOf(session_.cue()->patch));
+}
+
+void ModuleRow::makeBody(const Patch& patch) {
+    const Patch::Module& module = *patch.find(path_);
+    body_ = new QWidget(this);
+    auto* columns = new QHBoxLayout(body_);
+    columns->setContentsMargins(0, 2, 0, 8);
+    columns->setSpacing(18);
+    auto* left = new QVBoxLayout;
+    left->setSpacing(4);
+    curve_ = makeCurve(session_, path_, body_);
+    if (curve_) {
+        curve_->setAccessibleName(tr("Curve of %1").arg(text(patch.labelOf(module)).toLower()));
+        left->addWidget(curve_);
+    }
+    if (module.kind == ModuleKind::link) {
+        ends_ = new LinkEnds(session_, path_, body_);
+        left->addWidget(ends_);
+    }
+    if (module.kind == ModuleKind::source || module.kind == ModuleKind::response) makeSoundRow(left, module);
+    movers_ = new QWidget(body_);
+    moversLayout_ = new QVBoxLayout(movers_);
+    moversLayout_->setContentsMargins(0, 2, 0, 0);
+    moversLayout_->setSpacing(2);
+    left->addWidget(movers_);
+    left->addStretch(1);
+    columns->addLayout(left, 4);
+    // Two columns of parameters, read downwards.
+    auto* grid = new QHBoxLayout;
+    grid->setSpacing(18);
+    QVBoxLayout* halves[2];
+    for (QVBoxLayout*& half : halves) {
+        half = new QVBoxLayout;
+        half->setSpacing(1);
+        grid->addLayout(half, 1);
+    }
+    std::vector<const ParameterDescriptor*> shown;
+    for (const auto& d : parametersOf(module.kind))
+        if (d.field != "on") shown.push_back(&d);
+    const auto counted = static_cast<std::size_t>(std::count_if(
+        shown.begin(), shown.end(), [&](const ParameterDescriptor* d) { return matters(patch, module, *d); }));
+    std::size_t done = 0;
+    for (const ParameterDescriptor* d : shown) {
+        rows_.push_back(new ParameterRow(session_, {path_, std::string(d->field)}, patch, body_));
+        halves[2 * done < counted ? 0 : 1]->addWidget(rows_.back());
+        done += matters(patch, module, *d);
+    }
+    for (QVBoxLayout* half : halves) half->addStretch(1);
+    columns->addLayout(grid, 8);
+    stack_->addWidget(body_);
+    body_->show();
+}
+
+/// What sound the module holds, and ways to another.
+void ModuleRow::makeSoundRow(QVBoxLayout* column, const Patch::Module& module) {
+    sound_ = new QWidget(body_);
+    sound_->setObjectName("sound " + text(path_));
+    auto* layout = new QHBoxLayout(sound_);
+    layout->setContentsMargins(0, 0, 0, 0);
+    soundText_ = new QLabel(sound_);
+    soundText_->setObjectName("quiet");
+    layout->addWidget(soundText_, 1);
+    soundTake_ = nullptr;
+    if (module.kind == ModuleKind::source) {
+        soundTake_ = makeFlatButton(tr("From reference"), tr("Takes the cycles of the longest chosen note"), sound_);
+        connect(soundTake_, &QToolButton::clicked, this, [this] { session_.takeTable(path_); });
+        layout->addWidget(soundTake_);
+    }
+    auto* load = makeFlatButton(tr("Load …"), tr("Reads a sound file into this module"), sound_);
+    connect(load, &QToolButton::clicked, this, [this] { emit soundWanted(text(path_)); });
+    layout->addWidget(load);
+    column->addWidget(sound_);
+}
+
+void ModuleRow::refreshSound(const Patch& patch, const Patch::Module& module) {
+    if (!sound_) return;
+    const ModuleData& held = module.contents();
+    const bool source = module.kind == ModuleKind::source;
+    const auto wave = source ? static_cast<Wave>(patch.value({path_, "wave"})) : Wave::sample;
+    const bool recorded = source || static_cast<ResponseKind>(patch.value({path_, "kind"})) == ResponseKind::recorded;
+    sound_->setVisible(takesPart(patch, module) && recorded && (wave == Wave::wavetable || wave == Wave::sample));
+    if (soundTake_) soundTake_->setVisible(wave == Wave::wavetable);
+    const auto cycles = static_cast<int>(held.frames.size() / tableFrameSamples);
+    if (wave == Wave::wavetable)
+        soundText_->setText(cycles == 0   ? tr("No cycles yet")
+                            : cycles == 1 ? tr("1 cycle")
+                                          : tr("%1 cycles").arg(cycles));
+    else
+        soundText_->setText(
+            held.sample.empty()
+                ? tr("No sound yet")
+                : tr("%1 s").arg(static_cast<double>(held.sample.size()) / held.sampleRateHz, 0, 'f', 2));
+}
+
+QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
+                            const std::vector<Movement>& movements) const {
+    if (module.kind == ModuleKind::source && !takesPart(patch, module)) return {};
+    if (module.kind == ModuleKind::source) {
+        // One that only moves others has no way of its own.
+        QStringList moves;
+        for (const Movement& m : movements)
+            if (m.mover == path_ && !m.muted) moves << tr("moves %1").arg(text(targetLabel(patch, m, path_)));
+        const bool silent = patch.value({path_, "level"}) <= -60.0;
+        if (!silent) moves.prepend(text(destinationOf(patch, module)));
+        return moves.join(", ");
+    }
+    if (module.kind == ModuleKind::link) {
+        for (const Movement& m : movements)
+            if (m.link == path_) return tr("%1 moves %2").arg(text(moverLabel(patch, m)), text(targetLabel(patch, m)));
+        return tr("moves nothing yet");
+    }
+    if (isEffect(module.kind) && takesPart(patch, module))
+        return static_cast<Chain>(patch.value({path_, "chain"})) == Chain::send ? tr("beside, by the send") : QString();
+    QStringList moved;
+    for (const Movement& m : movements) {
+        if (m.mover != path_ || m.muted) continue;
+        const std::string amount = amountLabel(patch, m);
+        moved << text(targetLabel(patch, m)) + (amount.empty() ? QString() : " " + text(amount));
+    }
+    const bool mover =
+        module.kind == ModuleKind::envelope || module.kind == ModuleKind::lfo || module.kind == ModuleKind::macro;
+    if (!mover) return {};
+    if (moved.isEmpty()) return tr("moves nothing yet");
+    if (moved.size() > 2) return tr("moves %1 and %2 more").arg(moved.first()).arg(moved.size() - 1);
+    return tr("moves %1").arg(moved.join(tr(" and ")));
+}
+
+/// What moves this and what this moves, with how far; and a way to add to it.
+void ModuleRow::fillMovers(const Patch& patch, const std::vector<Movement>& movements) {
+    std::string state;
+    std::vector<const Movement*> into, out;
+    for (const Movement& m : movements) {
+        if (m.target.module == path_ && m.mover != path_) into.push_back(&m);
+        if (m.mover == path_) out.push_back(&m);
+    }
+    for (const auto* list : {&into, &out}) {
+        state += '|';
+        for (const Movement* m : *list) state += m->mover + ">" + m->target.text() + " " + m->amount.text() + ";";
+    }
+    if (state != shownMovers_) {
+        shownMovers_ = state;
+        amounts_.clear();
+        while (QLayoutItem* item = moversLayout_->takeAt(0)) {
+            if (item->widget()) {
+                item->widget()->hide();
+                item->widget()->deleteLater();
+            }
+            delete item;
+        }
+        const auto heading = [&](const QString& words) {
+            auto* label = new QLabel(words, movers_);
+            label->setObjectName("quiet");
+            moversLayout_->addWidget(label);
+        };
+        const auto addLine = [&](const Movement& m, const QString& words) {
+            auto* line = new QWidget(movers_);
+            auto* layout = new QHBoxLayout(line);
+            layout->setContentsMargins(0, 0, 0, 0);
+            layout->setSpacing(4);
+            if (m.amount.field.empty()) {
+                auto* label = new QLabel(words, line);
+                layout->addWidget(label);
+            } else {
+                auto* amount = new ParameterRow(session_, m.amount, patch, line);
+                amount->setName(words);
+                amounts_.push_back(amount);
+                layout->addWidget(amount, 1);
+            }
+            if (!m.link.empty()) {
+                auto* mute = makeFlatButton(tr("mute"), tr("Mute %1").arg(words), line);
+                mute->setCheckable(true);
+                mute->setProperty("link", text(m.link));
+                connect(mute, &QToolButton::clicked, this, [this, link = m.link](bool muted) {
+                    session_.setParameter({link, "on"}, muted ? 0.0 : 1.0);
+                });
+                layout->addWidget(mute);
+            }
+            moversLayout_->addWidget(line);
+        };
+        if (!into.empty()) heading(tr("Moved by"));
+        for (const Movement* m : into)
+            addLine(*m, tr("%1 → %2").arg(text(moverLabel(patch, *m)), text(targetLabel(patch, *m, path_))));
+        if (!out.empty()) heading(tr("Moves"));
+        for (const Movement* m : out) addLine(*m, text(targetLabel(patch, *m, path_)));
+        auto* add = makeFlatButton(tr("Add a mover …"), tr("Lets something move a parameter of this"), movers_);
+        add->setObjectName("addMover");
+        add->setPopupMode(QToolButton::InstantPopup);
+        auto* menu = new QMenu(add);
+        add->setMenu(menu);
+        connect(menu, &QMenu::aboutToShow, this, &ModuleRow::offerMovers);
+        moversLayout_->addWidget(add, 0, Qt::AlignLeft);
+        // What comes into a place that is in view already is shown by nobody else.
+        for (auto* child : movers_->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly))
+            if (moversLayout_->indexOf(child) >= 0) child->show();
+    }
+    for (ParameterRow* amount : amounts_) amount->refresh();
+    for (auto* mute : movers_->findChildren<QToolButton*>())
+        if (const QString link = mute->property("link").toString(); !link.isEmpty() && patch.find(link.toStdString()))
+            mute->setChecked(patch.value({link.toStdString(), "on"}) < 0.5);
+}
+
+void ModuleRow::offerMovers() {
+    QMenu& menu = *movers_->findChild<QToolButton*>("addMover")->menu();
+    menu.clear();
+    const Patch& patch = session_.cue()->patch;
+    const Patch::Module& module = *patch.find(path_);
+    for (const auto& d : parametersOf(module.kind)) {
+        if (d.isDiscrete() || d.smoothing == Smoothing::graph || !matters(patch, module, d)) continue;
+        const std::string to = path_ + "/" + std::string(d.field);
+        QMenu* what = menu.addMenu(QString::fromUtf8(d.label.data(), static_cast<qsizetype>(d.label.size())));
+        for (const Mover& mover : moversFor(patch, {path_, std::string(d.field)}))
+            what->addAction(text(mover.label), this, [this, from = mover.path, to] { session_.addLink(from, to); });
+    }
+}
+
+void ModuleRow::refresh(const Patch& patch, const std::vector<Movement>& movements) {
+    const Patch::Module* found = patch.find(path_);
+    if (!found) return; // about to go
+    const Patch::Module& module = *found;
+    const bool part = takesPart(patch, module);
+    const bool slim = !isOpen() && (!part || isSlim(module.kind));
+    head_->setFixedHeight(slim ? closedHeight : headHeight);
+    const QString name = text(patch.labelOf(module));
+    title_->setText(name);
+    title_->setEnabled(part);
+    if (on_) on_->setChecked(patch.value({path_, "on"}) >= 0.5);
+    if (picture_) {
+        picture_->setVisible(!slim);
+        picture_->show(patch, module);
+    }
+    const auto told = toldValues(patch, module, mostTold);
+    told_->setVisible(!slim);
+    told_->show(told);
+    QString words = wordsFor(patch, module, movements);
+    if (!part && (on_ || words.isEmpty())) words = tr("off");
+    QStringList values;
+    for (const ToldValue& value : told) values << text(value.label + " " + value.value);
+    if (slim && part && !values.isEmpty()) {
+        if (words.isEmpty())
+            words = values.join(", ");
+        else if (module.kind == ModuleKind::link)
+            words += ", " + text(told.front().value);
+    }
+    words_->setText(words);
+    words_->setVisible(!words.isEmpty());
+    words_->setProperty("plain", slim);
+    polish(words_);
+    setAccessibleName(name);
+    setAccessibleDescription((values.isEmpty() ? QString() : values.join(", ") + "; ") + words);
+    if (!isOpen()) return;
+    if (curve_) curve_->refresh();
+    if (ends_) ends_->refresh();
+    refreshSound(patch, module);
+    fillMovers(patch, movements);
+    for (ParameterRow* row : rows_) {
+        row->refresh();
+        row->setEnabled(part || !patch.has({path_, "on"}));
+        row->setVisible(!part || matters(patch, module, patch.descriptor(row->address())));
+    }
+}
+
+void ModuleRow::setMoved(double octaves) {
+    if (auto* filter = qobject_cast<FilterCurve*>(curve_)) filter->setMoved(octaves);
+}
+
+void ModuleRow::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton || event->position().y() > head_->geometry().bottom() + 4) return;
+    setFocus(Qt::MouseFocusReason);
+    emit chosen(text(path_));
+}
+
+void ModuleRow::keyPressEvent(QKeyEvent* event) {
+    if (!hasFocus()) { // what a field within does not want is not for the line either
+        QFrame::keyPressEvent(event);
+        return;
+    }
+    const bool alt = event->modifiers() & Qt::AltModifier;
+    const bool effect = isEffect(session_.cue()->patch.find(path_)->kind);
+    switch (event->key()) {
+    case Qt::Key_Return:
+    case Qt::Key_Enter: emit chosen(text(path_)); break;
+    case Qt::Key_Up:
+        if (alt && effect)
+            moveBy(-1);
+        else
+            emit stepWanted(-1);
+        break;
+    case Qt::Key_Down:
+        if (alt && effect)
+            moveBy(1);
+        else
+            emit stepWanted(1);
+        break;
+    case Qt::Key_Delete:
+        if (!Patch::isFixed(path_)) session_.removeModule(path_);
+        break;
+    default: QFrame::keyPressEvent(event);
+    }
+}
+
+void ModuleRow::showFocus() {
+    setProperty("focused", hasFocus());
+    polish(this);
+}
+void ModuleRow::focusInEvent(QFocusEvent* event) {
+    QFrame::focusInEvent(event);
+    showFocus();
+}
+void ModuleRow::focusOutEvent(QFocusEvent* event) {
+    QFrame::focusOutEvent(event);
+    showFocus();
+}
+
+} // namespace facet

@@ -1,0 +1,89 @@
+// One module of the patch as a line of the score, which opens to all there is to edit.
+#pragma once
+
+#include "core/parameters/reading.h"
+
+#include <QFrame>
+#include <string>
+#include <vector>
+
+class QHBoxLayout;
+class QLabel;
+class QToolButton;
+class QVBoxLayout;
+
+namespace facet {
+
+class CurveEditor;
+class FilterCurve;
+class LinkEnds;
+class ModulePicture;
+class ParameterRow;
+class Session;
+class ToldStrip;
+
+/// Closed: whether it is on, its name, its picture, the values that tell most, and what it is connected with, in words.
+/// Open: its curve, its parameters, what moves them and what it moves. Shows changes at refresh(). Return or Space
+/// opens and closes it; Alt with Up or Down passes an effect earlier or later; Delete removes what can be removed.
+class ModuleRow : public QFrame {
+    Q_OBJECT
+
+public:
+    ModuleRow(Session& session, std::string path, QWidget* parent = nullptr);
+    const std::string& path() const { return path_; }
+    void setOpen(bool open);
+    bool isOpen() const { return body_ != nullptr; }
+    /// `movements`: of the whole patch.
+    void refresh(const Patch& patch, const std::vector<Movement>& movements);
+    /// How far its envelope moves a filter's cutoff at this instant, in octaves.
+    void setMoved(double octaves);
+
+signals:
+    /// Somebody wants it opened or closed.
+    void chosen(const QString& path);
+    /// Another row is wanted: −1 the one above, 1 the one below.
+    void stepWanted(int by);
+    /// A file is wanted for the module.
+    void soundWanted(const QString& path);
+
+protected:
+    void mousePressEvent(QMouseEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    void focusInEvent(QFocusEvent*) override;
+    void focusOutEvent(QFocusEvent*) override;
+
+private:
+    void makeHead();
+    void makeBody(const Patch& patch);
+    void makeSoundRow(QVBoxLayout* column, const Patch::Module& module);
+    void fillMovers(const Patch& patch, const std::vector<Movement>& movements);
+    void offerMovers();
+    void refreshSound(const Patch& patch, const Patch::Module& module);
+    QString wordsFor(const Patch& patch, const Patch::Module& module, const std::vector<Movement>& movements) const;
+    QToolButton* makeFlatButton(const QString& text, const QString& tip, QWidget* parent);
+    void moveBy(int places);
+    void showFocus();
+
+    Session& session_;
+    const std::string path_;
+    QVBoxLayout* stack_;
+    QWidget* head_ = nullptr;
+    QToolButton* on_ = nullptr;
+    QLabel* title_ = nullptr;
+    ModulePicture* picture_ = nullptr;
+    ToldStrip* told_ = nullptr;
+    QLabel* words_ = nullptr;
+    QWidget* body_ = nullptr;
+    CurveEditor* curve_ = nullptr;
+    LinkEnds* ends_ = nullptr;
+    std::vector<ParameterRow*> rows_;
+    QWidget* movers_ = nullptr;
+    QVBoxLayout* moversLayout_ = nullptr;
+    std::vector<ParameterRow*> amounts_;
+    std::string shownMovers_;
+    QWidget* sound_ = nullptr;
+    QLabel* soundText_ = nullptr;
+    QToolButton* soundTake_ = nullptr;
+};
+
+} // namespace facet

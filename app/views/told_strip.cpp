@@ -1,0 +1,42 @@
+#include "app/views/told_strip.h"
+
+#include "app/views/theme.h"
+
+#include <QFontMetricsF>
+#include <QPainter>
+#include <algorithm>
+
+namespace facet {
+
+ToldStrip::ToldStrip(QWidget* parent) : QWidget(parent) {
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    setMinimumWidth(60);
+    setFixedHeight(sizeHint().height());
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+}
+
+void ToldStrip::show(const std::vector<ToldValue>& values) {
+    values_ = values;
+    update();
+}
+
+void ToldStrip::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    const QFont nameFont = interfaceFont(8.0), valueFont = interfaceFont(9.5, QFont::DemiBold);
+    const QFontMetricsF nameMetrics(nameFont), valueMetrics(valueFont);
+    double x = 0.0;
+    for (const ToldValue& told : values_) {
+        const QString name = QString::fromStdString(told.label), value = QString::fromStdString(told.value);
+        const double wide = std::max(nameMetrics.horizontalAdvance(name), valueMetrics.horizontalAdvance(value));
+        if (x + wide > width()) break;
+        painter.setPen(theme().quiet);
+        painter.setFont(nameFont);
+        painter.drawText(QPointF(x, 12), name);
+        painter.setPen(isEnabled() ? theme().ink : theme().quiet);
+        painter.setFont(valueFont);
+        painter.drawText(QPointF(x, 27), value);
+        x += std::max(wide, 34.0) + 18.0;
+    }
+}
+
+} // namespace facet

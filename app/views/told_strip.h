@@ -1,0 +1,27 @@
+// Values in a line: small names above, what they are below.
+#pragma once
+
+#include "core/parameters/reading.h"
+
+#include <QWidget>
+#include <vector>
+
+namespace facet {
+
+/// Shows as many as have room.
+class ToldStrip : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit ToldStrip(QWidget* parent = nullptr);
+    void show(const std::vector<ToldValue>& values);
+    QSize sizeHint() const override { return {300, 32}; }
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+
+private:
+    std::vector<ToldValue> values_;
+};
+
+} // namespace facet
