@@ -8,6 +8,8 @@
 #include "tests/support/window_fixture.h"
 
 #include <QComboBox>
+#include <QLabel>
+#include <QListWidget>
 #include <QMenu>
 #include <QRadioButton>
 #include <QSignalSpy>
@@ -375,6 +377,63 @@ TEST_F(PatchPageTest, EffectsArePassedEarlierAndRemovedByKeys) {
     line("layer:a/filter:a")->setFocus();
     QTest::keyClick(line("layer:a/filter:a"), Qt::Key_Delete);
     EXPECT_TRUE(patch().find("layer:a/filter:a")) << "what is part of every patch stays";
+}
+
+TEST_F(PatchPageTest, AParameterIsFoundByAnotherWordAndTypedWithArithmetic) {
+    QTest::keyClick(&window, Qt::Key_F, Qt::ControlModifier);
+    auto* field = qobject_cast<QLineEdit*>(QApplication::focusWidget());
+    ASSERT_TRUE(field);
+    EXPECT_EQ(field->accessibleName(), "Find a parameter");
+    QTest::keyClicks(field, "unison");
+    auto* found = window.findChild<QListWidget*>();
+    ASSERT_GT(found->count(), 1);
+    EXPECT_TRUE(found->isVisible());
+    EXPECT_EQ(found->item(0)->text(), "Stacked voices · Source 1");
+    QTest::keyClick(field, Qt::Key_Return);
+    EXPECT_TRUE(line("layer:a/source:a")->isOpen());
+    EXPECT_FALSE(found->isVisible());
+    auto* value = qobject_cast<QLineEdit*>(QApplication::focusWidget());
+    ASSERT_TRUE(value);
+    EXPECT_EQ(value->accessibleName(), "Stacked voices");
+    QTest::keyClicks(value, "5");
+    QTest::keyClick(value, Qt::Key_Return);
+    EXPECT_EQ(patch().value({"layer:a/source:a", "voices"}), 5.0);
+    const std::string envelope = "layer:a/envelope:level";
+    typeInto({envelope, "attack"}, "30 ms");
+    typeInto({envelope, "attack"}, "x2");
+    EXPECT_EQ(patch().value({envelope, "attack"}), 60.0);
+    typeInto({envelope, "attack"}, "1/16");
+    EXPECT_NEAR(patch().value({envelope, "attack"}), 15000.0 / session.performance().tempo, 0.5);
+}
+
+TEST_F(PatchPageTest, SectionsAreCopiedAndParametersTied) {
+    session.setParameter({"layer:a/source:a", "wave"}, static_cast<double>(Wave::triangle));
+    session.setParameter({"layer:a/source:a", "cents"}, 9.0);
+    line("layer:a/source:a")->setFocus();
+    QTest::keyClick(line("layer:a/source:a"), Qt::Key_C, Qt::ControlModifier);
+    line("layer:a/source:b")->setFocus();
+    QTest::keyClick(line("layer:a/source:b"), Qt::Key_V, Qt::ControlModifier);
+    EXPECT_EQ(patch().value({"layer:a/source:b", "cents"}), 9.0);
+    EXPECT_EQ(patch().value({"layer:a/source:b", "wave"}), static_cast<double>(Wave::triangle));
+    line("layer:a/filter:a")->setFocus();
+    QTest::keyClick(line("layer:a/filter:a"), Qt::Key_V, Qt::ControlModifier);
+    QString told;
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 5000));
+    EXPECT_TRUE(told.contains("same kind")) << told.toStdString();
+
+    session.tie({"layer:a/source:b", "cents"}, {"layer:a/source:a", "cents"}, true);
+    typeInto({"layer:a/source:a", "cents"}, "4");
+    EXPECT_EQ(patch().value({"layer:a/source:b", "cents"}), 4.0);
+    EXPECT_TRUE(row({"layer:a/source:a", "cents"})->findChild<QLabel*>()->text().endsWith("=")) << "the tie is shown";
+    session.untie({"layer:a/source:a", "cents"});
+    typeInto({"layer:a/source:a", "cents"}, "1");
+    EXPECT_EQ(patch().value({"layer:a/source:b", "cents"}), 4.0);
+    session.keepTake();
+    session.setParameter({"layer:a/filter:a", "cutoff"}, 333.0);
+    session.takeModuleBack("layer:a/filter:a");
+    EXPECT_NE(patch().value({"layer:a/filter:a", "cutoff"}), 333.0);
+    session.undoStack().undo();
+    EXPECT_EQ(patch().value({"layer:a/filter:a", "cutoff"}), 333.0);
 }
 
 TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {

@@ -2,8 +2,11 @@
 #include "core/base/error.h"
 #include "core/engine/preview.h"
 #include "core/engine/render.h"
+#include "core/parameters/find.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/reading.h"
+#include "core/parameters/sections.h"
+#include "core/parameters/value_entry.h"
 #include "tests/support/sounds.h"
 
 #include <cmath>
@@ -92,6 +95,94 @@ TEST(Reading, OffersMoversOfTheSameLayerAndSourcesOnlyWhereTheyCanMoveBySample) 
     EXPECT_FALSE(offered({source, "pan"}, "layer:a/source:b"));
     EXPECT_TRUE(offered({"output", "level"}, "layer:b/lfo:a"));
     EXPECT_TRUE(offered({source, "pan"}, "velocity"));
+}
+
+TEST(Entries, AreCalculatedAndUnderstandNotes) {
+    const Patch patch;
+    const auto read = [&](const char* address, const char* text, double present = 0.0, double tempo = 120.0) {
+        return readEntry(patch.descriptor(Address::parse(address)), text, {present, tempo}).value_or(-999.0);
+    };
+    const char* attack = "layer:a/envelope:level/attack";
+    const char* cutoff = "layer:a/filter:a/cutoff";
+    EXPECT_EQ(read(attack, "280 ms"), 280.0);
+    EXPECT_EQ(read(attack, "x2", 35.0), 70.0);
+    EXPECT_EQ(read(attack, "×2", 35.0), 70.0);
+    EXPECT_EQ(read(attack, "/4", 100.0), 25.0);
+    EXPECT_EQ(read(attack, "* 1.5", 100.0), 150.0);
+    EXPECT_EQ(read(attack, "250+30"), 280.0);
+    EXPECT_EQ(read(attack, "1.2 s / 4"), 300.0);
+    EXPECT_EQ(read(attack, "1 s − 20 ms x 2"), 1960.0) << "from left to right";
+    EXPECT_EQ(read("layer:a/level", "-12 dB"), -12.0) << "a sign at the beginning is the number's";
+    EXPECT_EQ(read("layer:a/level", "-6-3"), -9.0);
+    // A quarter note lasts 60000/BPM ms.
+    EXPECT_NEAR(read(attack, "1/16", 0.0, 96.0), 156.25, 1e-9);
+    EXPECT_NEAR(read(attack, "1/8 dotted", 0.0, 96.0), 468.75, 1e-9);
+    // Key numbers and frequencies of the equal-tempered scale at A4 = 440 Hz (MIDI Tuning Standard).
+    EXPECT_NEAR(read(cutoff, "A4"), 440.0, 1e-9);
+    EXPECT_NEAR(read(cutoff, "c2"), 65.406, 1e-3);
+    EXPECT_NEAR(read(cutoff, "F#3"), 184.997, 1e-3);
+    EXPECT_NEAR(read(cutoff, "Bb1"), 58.270, 1e-3);
+    for (const char* wrong : {"x", "banana", "2 x banana", "/0", "1/0", "C", "5 kHz"})
+        EXPECT_EQ(read(attack, wrong, 10.0), -999.0) << wrong;
+}
+
+TEST(Find, KnowsNamesAndOtherWordsOfTheTrade) {
+    Patch patch;
+    patch.set({filter, "on"}, 1.0);
+    const auto first = [&](const char* words) {
+        const auto found = findParameters(patch, words, 5);
+        return found.empty() ? std::string() : found.front().text();
+    };
+    EXPECT_EQ(first("cutoff"), filter + "/cutoff");
+    EXPECT_EQ(first("brightness"), filter + "/cutoff");
+    EXPECT_EQ(first("unison"), source + "/voices");
+    EXPECT_EQ(first("portamento"), "voicing/glide");
+    EXPECT_EQ(first("level att"), "layer:a/envelope:level/attack");
+    EXPECT_EQ(first("source 2 cents"), "layer:a/source:b/cents");
+    EXPECT_EQ(first(""), "");
+    EXPECT_EQ(first("no such thing"), "");
+    EXPECT_LE(findParameters(patch, "l", 3).size(), 3u);
+}
+
+TEST(Sections, AreCopiedResetAndDrawnAtRandom) {
+    Patch patch;
+    patch.add("layer:a/filter:b");
+    patch.set({filter, "cutoff"}, 700.0);
+    patch.set({filter, "kind"}, static_cast<double>(FilterKind::ladder));
+    const std::string copied = sectionToText(patch, filter);
+    const Patch pasted = withSection(patch, "layer:a/filter:b", copied);
+    EXPECT_EQ(pasted.value({"layer:a/filter:b", "cutoff"}), 700.0);
+    EXPECT_EQ(pasted.find("layer:a/filter:b")->values, patch.find(filter)->values);
+    EXPECT_THROW(withSection(patch, source, copied), Error) << "of another kind";
+    EXPECT_THROW(withSection(patch, filter, "some text"), Error);
+    EXPECT_THROW(withSection(patch, filter, "{\"format\": \"facet-section\"}"), Error);
+    EXPECT_THROW(sectionToText(patch, "layer:q"), Error);
+    // What a module holds goes with it.
+    ModuleData partials;
+    partials.partialsDb = {0.0, -6.0, -12.0};
+    patch.setData(source, partials);
+    EXPECT_EQ(withSection(patch, "layer:a/source:b", sectionToText(patch, source))
+                  .find("layer:a/source:b")
+                  ->contents()
+                  .partialsDb,
+              partials.partialsDb);
+
+    EXPECT_EQ(withDefaults(patch, filter).value({filter, "cutoff"}), Patch().value({filter, "cutoff"}));
+    EXPECT_EQ(withModuleOf(patch, filter, Patch()).value({filter, "cutoff"}), Patch().value({filter, "cutoff"}));
+
+    patch.set({filter, "on"}, 1.0);
+    const Address cutoff{filter, "cutoff"}, resonance{filter, "resonance"};
+    const Patch drawn = withRandomValues(patch, filter, {}, 5);
+    EXPECT_NE(drawn.value(cutoff), 700.0);
+    EXPECT_EQ(drawn, withRandomValues(patch, filter, {}, 5));
+    const Patch locked = withRandomValues(patch, filter, {cutoff}, 5);
+    EXPECT_EQ(locked.value(cutoff), 700.0);
+    EXPECT_EQ(locked.value(resonance), drawn.value(resonance)) << "a lock changes nothing else";
+    for (std::uint64_t seed = 0; seed < 50; ++seed) {
+        const double hz = withRandomValues(patch, filter, {}, seed).value(cutoff);
+        EXPECT_GE(hz, patch.descriptor(cutoff).priorLow);
+        EXPECT_LE(hz, patch.descriptor(cutoff).priorHigh);
+    }
 }
 
 /// Level of the engine's response at a frequency: a sine through the filter against the sine alone.

@@ -193,42 +193,6 @@ void Session::setPatch(const QString& what, const Patch& patch) {
     editCue(what, [&](Cue& c) { c.patch = patch; });
 }
 
-std::string Session::addModule(ModuleKind kind, const std::string& layer) {
-    if (!cue()) return {};
-    Patch patch = cue()->patch;
-    const std::string path = patch.freePath(kind, layer);
-    try {
-        patch.add(path);
-        // What can be switched on is wanted on.
-        if (patch.has({path, "on"})) patch.set({path, "on"}, 1.0);
-    } catch (const Error& error) {
-        emit problem(QString::fromUtf8(error.what()), QString::fromStdString(error.detail()));
-        return {};
-    }
-    setPatch(tr("Add %1").arg(QString::fromStdString(patch.labelOf(*patch.find(path))).toLower()), patch);
-    return path;
-}
-
-void Session::removeModule(const std::string& path) {
-    if (!cue() || !cue()->patch.find(path) || Patch::isFixed(path)) return;
-    Patch patch = cue()->patch;
-    const QString name = QString::fromStdString(patch.labelOf(*patch.find(path))).toLower();
-    patch.remove(path);
-    setPatch(tr("Remove %1").arg(name), patch);
-}
-
-void Session::setModuleData(const std::string& path, const ModuleData& data) {
-    if (!cue() || !cue()->patch.find(path)) return;
-    Patch patch = cue()->patch;
-    try {
-        patch.setData(path, data);
-    } catch (const Error& error) {
-        emit problem(QString::fromUtf8(error.what()), QString::fromStdString(error.detail()));
-        return;
-    }
-    setPatch(tr("Change %1").arg(QString::fromStdString(patch.labelOf(*patch.find(path))).toLower()), patch);
-}
-
 void Session::setLocked(const Address& address, bool locked) {
     editCue(locked ? tr("Lock") : tr("Unlock"), [&](Cue& c) {
         if (locked)

@@ -62,6 +62,17 @@ public:
     void moveEffect(const std::string& path, int place);
     /// Adds a link that leads from a mover to a parameter, by a tenth of its range. A problem is told.
     void addLink(const std::string& from, const std::string& to);
+    /// A module as text for the clipboard; pasted onto one of the same kind. A problem is told.
+    std::string copiedModule(const std::string& path) const;
+    void pasteModule(const std::string& path, const std::string& text);
+    void resetModule(const std::string& path);
+    /// Draws what a search would look for, within plausible ranges; locks are obeyed.
+    void randomizeModule(const std::string& path);
+    /// Brings a module back to where it stood in the last take.
+    void takeModuleBack(const std::string& path);
+    /// Ties a parameter to another, whose value it takes, or keeps its distance from.
+    void tie(const Address& address, const Address& to, bool keepDistance);
+    void untie(const Address& address);
     /// Reads a file into a module in the background: a wavetable or sample of a source, whichever its wave asks for, or a
     /// response. A problem is told.
     void loadSound(const std::string& path, const std::filesystem::path& file);
@@ -202,6 +213,7 @@ private:
     void push(const QString& what, Document after, const QString& mergeKey = {});
     void startFresh(Document document, const std::filesystem::path& path, std::int64_t generation, bool saved);
     void refresh();
+    void tryPatch(const QString& what, const std::function<Patch(const Patch&)>& change);
     void loadReference();
     void showReference(const MeasuredSound& reference, RecordingPtr atPlayersRate);
     void hear(Side side, const RecordingPtr& recording, double gainDb);

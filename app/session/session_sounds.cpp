@@ -80,31 +80,4 @@ void Session::takeTable(const std::string& path) {
     });
 }
 
-void Session::addLink(const std::string& from, const std::string& to) {
-    if (!cue()) return;
-    Patch patch = cue()->patch;
-    const std::string path = patch.freePath(ModuleKind::link);
-    try {
-        patch.add(path);
-        ModuleData link;
-        link.from = from;
-        link.to = to;
-        patch.setData(path, link);
-        const ParameterDescriptor shown = patch.shownDescriptor({path, "amount"});
-        patch.setNearest({path, "amount"}, std::round(0.05 * (shown.high - shown.low)));
-    } catch (const Error& error) {
-        emit problem(QString::fromUtf8(error.what()), QString::fromStdString(error.detail()));
-        return;
-    }
-    setPatch(tr("Add a link"), patch);
-}
-
-void Session::moveEffect(const std::string& path, int place) {
-    if (!cue() || !cue()->patch.find(path)) return;
-    Patch patch = cue()->patch;
-    patch.moveEffect(path, std::max(0, place));
-    if (patch == cue()->patch) return;
-    setPatch(tr("Move %1").arg(QString::fromStdString(patch.labelOf(*patch.find(path))).toLower()), patch);
-}
-
 } // namespace facet

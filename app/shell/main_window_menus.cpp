@@ -2,6 +2,7 @@
 #include "app/shell/main_window.h"
 
 #include "app/session/session.h"
+#include "app/views/patch_view.h"
 #include "app/views/mirror_view.h"
 #include "app/views/reference_page.h"
 #include "app/views/search_view.h"
@@ -73,6 +74,10 @@ void MainWindow::makeEditMenu() {
     redo->setShortcuts({QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), QKeySequence(Qt::CTRL | Qt::Key_Y)});
     menu->addActions({undo, redo});
     menu->addSeparator();
+    menu->addAction(tr("&Find a parameter"), QKeySequence::Find, this, [this] {
+        showView("patch");
+        patch_->startFinding();
+    });
     menu->addAction(tr("&Keep take"), QKeySequence(Qt::CTRL | Qt::Key_K), this, [this] { session_.keepTake(); });
     menu->addAction(tr("&Empty patch"), this, [this] { session_.setPatch(tr("Empty patch"), Patch()); });
     menu->addAction(tr("Unlock &all parameters"), this,

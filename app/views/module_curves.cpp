@@ -232,9 +232,11 @@ std::vector<CurveEditor::Handle> ShapeCurve::handles() const {
     if (!session_.cue() || !session_.cue()->patch.find(path_) || !drawn()) return {};
     std::vector<Handle> all;
     for (const ShapePoint& p : points())
-        all.push_back(
-            {{p.place, p.value},
-             tr("%1 % of the cycle, %2 %").arg(100.0 * p.place, 0, 'f', 1).arg(200.0 * p.value - 100.0, 0, 'f', 0)});
+        all.push_back({{p.place, p.value},
+                       tr("%1 % of the cycle, %2 %")
+                           .arg(100.0 * p.place, 0, 'f', 1)
+                           .arg(200.0 * p.value - 100.0, 0, 'f', 0)
+                           .replace('-', QChar(0x2212))});
     return all;
 }
 

@@ -9,6 +9,9 @@
 #include "app/views/told_strip.h"
 #include "core/parameters/relevance.h"
 
+#include <QApplication>
+#include <QClipboard>
+#include <QContextMenuEvent>
 #include <QGridLayout>
 #include <QKeyEvent>
 #include <QLabel>
@@ -185,6 +188,7 @@ void ModuleRow::makeBody(const Patch& patch) {
     std::size_t done = 0;
     for (const ParameterDescriptor* d : shown) {
         rows_.push_back(new ParameterRow(session_, {path_, std::string(d->field)}, patch, body_));
+        rows_.back()->setNarrow();
         halves[2 * done < counted ? 0 : 1]->addWidget(rows_.back());
         done += matters(patch, module, *d);
     }
@@ -306,6 +310,7 @@ void ModuleRow::fillMovers(const Patch& patch, const std::vector<Movement>& move
             } else {
                 auto* amount = new ParameterRow(session_, m.amount, patch, line);
                 amount->setName(words);
+                amount->setNarrow();
                 amounts_.push_back(amount);
                 layout->addWidget(amount, 1);
             }
@@ -417,6 +422,14 @@ void ModuleRow::keyPressEvent(QKeyEvent* event) {
         QFrame::keyPressEvent(event);
         return;
     }
+    if (event->matches(QKeySequence::Copy)) {
+        QApplication::clipboard()->setText(text(session_.copiedModule(path_)));
+        return;
+    }
+    if (event->matches(QKeySequence::Paste)) {
+        session_.pasteModule(path_, QApplication::clipboard()->text().toStdString());
+        return;
+    }
     const bool alt = event->modifiers() & Qt::AltModifier;
     const bool effect = isEffect(session_.cue()->patch.find(path_)->kind);
     switch (event->key()) {
@@ -439,6 +452,30 @@ void ModuleRow::keyPressEvent(QKeyEvent* event) {
         break;
     default: QFrame::keyPressEvent(event);
     }
+}
+
+void ModuleRow::contextMenuEvent(QContextMenuEvent* event) {
+    QMenu menu(this);
+    menu.setObjectName("sectionMenu");
+    menu.addAction(tr("Copy"), QKeySequence::Copy, this,
+                   [this] { QApplication::clipboard()->setText(text(session_.copiedModule(path_))); });
+    menu.addAction(tr("Paste"), QKeySequence::Paste, this,
+                   [this] { session_.pasteModule(path_, QApplication::clipboard()->text().toStdString()); });
+    menu.addSeparator();
+    menu.addAction(tr("Back to defaults"), this, [this] { session_.resetModule(path_); });
+    menu.addAction(tr("As in the last take"), this, [this] { session_.takeModuleBack(path_); })
+        ->setEnabled(!session_.cue()->takes.empty());
+    menu.addAction(tr("Random values"), this, [this] { session_.randomizeModule(path_); });
+    if (!Patch::isFixed(path_)) {
+        menu.addSeparator();
+        menu.addAction(tr("Remove"), this, [this] { session_.removeModule(path_); });
+    }
+    menu.exec(event->globalPos());
+}
+
+void ModuleRow::resizeEvent(QResizeEvent* event) {
+    QFrame::resizeEvent(event);
+    emit resized();
 }
 
 void ModuleRow::showFocus() {

@@ -43,12 +43,15 @@ signals:
     void chosen(const QString& path);
     /// Another row is wanted: −1 the one above, 1 the one below.
     void stepWanted(int by);
+    void resized();
     /// A file is wanted for the module.
     void soundWanted(const QString& path);
 
 protected:
     void mousePressEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
+    void contextMenuEvent(QContextMenuEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
     void focusInEvent(QFocusEvent*) override;
     void focusOutEvent(QFocusEvent*) override;
 

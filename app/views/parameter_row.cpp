@@ -3,23 +3,33 @@
 #include "app/session/session.h"
 #include "app/views/theme.h"
 #include "app/views/value_slider.h"
+#include "core/parameters/value_entry.h"
 #include "core/parameters/value_text.h"
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QContextMenuEvent>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPainter>
 #include <QSignalBlocker>
 #include <QStyle>
 #include <QToolButton>
+#include <algorithm>
 
 namespace facet {
 
 namespace {
 
 QString text(std::string_view view) { return QString::fromUtf8(view.data(), static_cast<qsizetype>(view.size())); }
+
+bool isTied(const Patch& patch, const Address& address) {
+    return std::any_of(patch.ties().begin(), patch.ties().end(), [&](const Tie& tie) {
+        return std::find(tie.members.begin(), tie.members.end(), address) != tie.members.end();
+    });
+}
 
 /// A drawn padlock, so that no icon theme is needed.
 QIcon lockIcon(bool locked) {
@@ -41,7 +51,7 @@ QIcon lockIcon(bool locked) {
 ParameterRow::ParameterRow(Session& session, Address address, const Patch& patch, QWidget* parent)
     : QWidget(parent), session_(session), address_(std::move(address)) {
     const auto& d = patch.descriptor(address_);
-    const QString name = text(d.label);
+    const QString name = name_ = text(d.label);
     setObjectName(QString::fromStdString("row " + address_.text()));
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -77,6 +87,7 @@ ParameterRow::ParameterRow(Session& session, Address address, const Patch& patch
 }
 
 void ParameterRow::setName(const QString& name) {
+    name_ = name;
     label_->setText(name);
     for (QWidget* editor : {static_cast<QWidget*>(slider_), static_cast<QWidget*>(value_),
                             static_cast<QWidget*>(choice_), static_cast<QWidget*>(onOff_)})
@@ -84,10 +95,11 @@ void ParameterRow::setName(const QString& name) {
     lock_->setAccessibleName(tr("Lock %1").arg(name));
 }
 
-void ParameterRow::setCompact() {
-    label_->setMinimumWidth(52);
-    lock_->hide();
-    if (value_) value_->setFixedWidth(52);
+void ParameterRow::setNarrow(bool bare) {
+    label_->setMinimumWidth(bare ? 52 : 96);
+    if (value_) value_->setFixedWidth(bare ? 52 : 68);
+    if (slider_) slider_->setMinimumWidth(44);
+    lock_->setHidden(bare);
 }
 
 QWidget* ParameterRow::makeEditor(const ParameterDescriptor& d) {
@@ -110,10 +122,7 @@ QWidget* ParameterRow::makeEditor(const ParameterDescriptor& d) {
     slider_->setAccessibleName(name);
     connect(slider_, &ValueSlider::moved, this,
             [this](double position) { session_.setParameter(address_, described().fromUnit(position)); });
-    connect(slider_, &ValueSlider::defaultWanted, this, [this] {
-        const Patch empty;
-        session_.setParameter(address_, empty.has(address_) ? empty.value(address_) : described().defaultValue);
-    });
+    connect(slider_, &ValueSlider::defaultWanted, this, [this] { session_.setParameter(address_, defaultValue()); });
     return slider_;
 }
 
@@ -139,15 +148,59 @@ void ParameterRow::refresh() {
         value_->setText(shown);
         value_->setCursorPosition(0);
     }
+    label_->setText(isTied(patch, address_) ? tr("%1 =").arg(name_) : name_);
     const bool locked = session_.cue()->locks.contains(address_);
     lock_->setChecked(locked);
     lock_->setIcon(lockIcon(locked));
 }
 
+double ParameterRow::defaultValue() const {
+    const Patch empty;
+    return empty.has(address_) ? empty.value(address_) : described().defaultValue;
+}
+
+/// By mouse, or by the menu key wherever the keyboard is in the row.
+void ParameterRow::contextMenuEvent(QContextMenuEvent* event) {
+    if (!session_.cue() || !session_.cue()->patch.has(address_)) return;
+    const Cue& cue = *session_.cue();
+    const ParameterDescriptor d = described();
+    QMenu menu(this);
+    menu.addAction(tr("Back to default (%1)").arg(QString::fromStdString(textOf(d, defaultValue()))), this,
+                   [this] { session_.setParameter(address_, defaultValue()); });
+    if (!cue.takes.empty() && cue.takes.back()->patch.has(address_)) {
+        const double before = cue.takes.back()->patch.value(address_);
+        menu.addAction(tr("As in the last take (%1)").arg(QString::fromStdString(textOf(d, before))), this,
+                       [this, before] { session_.setParameter(address_, before); });
+    }
+    if (!d.isDiscrete()) offerTies(menu);
+    menu.exec(event->globalPos());
+}
+
+void ParameterRow::offerTies(QMenu& menu) {
+    const Patch& patch = session_.cue()->patch;
+    if (isTied(patch, address_)) menu.addAction(tr("Untie"), this, [this] { session_.untie(address_); });
+    // The same parameter of the other modules of the kind.
+    QMenu* equal = menu.addMenu(tr("Tie, equal to"));
+    QMenu* apart = menu.addMenu(tr("Tie, keeping its distance from"));
+    for (const auto& module : patch.modules())
+        for (const auto& d : parametersOf(module.kind)) {
+            const Address other{module.path, std::string(d.field)};
+            if (other == address_ || module.kind != patch.find(address_.module)->kind || d.field != address_.field)
+                continue;
+            const QString name = QString::fromStdString(patch.labelOf(module)) + " " + text(d.label).toLower();
+            equal->addAction(name, this, [this, other] { session_.tie(address_, other, false); });
+            apart->addAction(name, this, [this, other] { session_.tie(address_, other, true); });
+        }
+    equal->menuAction()->setVisible(!equal->isEmpty());
+    apart->menuAction()->setVisible(!apart->isEmpty());
+}
+
 void ParameterRow::commitText() {
     if (!value_->isModified() || !session_.cue()) return;
     const ParameterDescriptor d = described();
-    const auto value = parseValue(d, value_->text().toStdString());
+    const Excerpt* excerpt = session_.cue()->excerpt();
+    const EntryContext context{session_.cue()->patch.value(address_), excerpt ? excerpt->corrected().tempo : 120.0};
+    const auto value = readEntry(d, value_->text().toStdString(), context);
     value_->setModified(false);
     const bool wrong = !value || *value < d.low || *value > d.high;
     value_->setProperty("wrong", wrong);

@@ -9,6 +9,7 @@ class QCheckBox;
 class QComboBox;
 class QLabel;
 class QLineEdit;
+class QMenu;
 class QToolButton;
 
 namespace facet {
@@ -25,11 +26,16 @@ public:
     const Address& address() const { return address_; }
     /// Instead of the parameter's own.
     void setName(const QString& name);
-    /// For narrow places: a short name, no lock.
-    void setCompact();
+    /// For narrow places: less room for the name and the value; `bare`: no lock either.
+    void setNarrow(bool bare = false);
     void refresh();
 
+protected:
+    void contextMenuEvent(QContextMenuEvent*) override;
+
 private:
+    void offerTies(QMenu& menu);
+    double defaultValue() const;
     void commitText();
     /// As it is shown in the patch as it stands.
     ParameterDescriptor described() const;
@@ -42,6 +48,7 @@ private:
     QComboBox* choice_ = nullptr;
     QCheckBox* onOff_ = nullptr;
     QLabel* label_ = nullptr;
+    QString name_;
     QToolButton* lock_ = nullptr;
 };
 

@@ -4,15 +4,20 @@
 #include "app/views/parameter_row.h"
 #include "app/views/theme.h"
 #include "core/engine/preview.h"
+#include "core/parameters/find.h"
 
 #include <QButtonGroup>
+#include <QCheckBox>
+#include <QComboBox>
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
 #include <QMenu>
 #include <QRadioButton>
 #include <QScrollArea>
 #include <QScrollBar>
-#include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -21,7 +26,8 @@ namespace facet {
 
 namespace {
 
-constexpr int railWidth = 176;
+constexpr int railWidth = 184;
+constexpr std::size_t mostFound = 6;
 
 /// Signal order, as it is read: a layer with its sources, filters and what moves them, then what all layers share.
 int placeInLayer(const Patch::Module& module) {
@@ -106,7 +112,30 @@ QWidget* PatchView::makeRail() {
     stack->setContentsMargins(0, 0, 0, 0);
     stack->setSpacing(3);
     stack->addWidget(adder_, 0, Qt::AlignLeft);
-    stack->addSpacing(10);
+    find_ = new QLineEdit(rail);
+    find_->setPlaceholderText(tr("Find a parameter"));
+    find_->setAccessibleName(tr("Find a parameter"));
+    find_->setToolTip(tr("By its name, or another word for it (Ctrl+F); arrows choose, Return goes there"));
+    find_->setClearButtonEnabled(true);
+    find_->installEventFilter(this);
+    stack->addWidget(find_);
+    found_ = new QListWidget(rail);
+    found_->setAccessibleName(tr("Parameters found"));
+    found_->setMaximumHeight(168);
+    found_->hide();
+    stack->addWidget(found_);
+    connect(find_, &QLineEdit::textChanged, this, &PatchView::find);
+    const auto go = [this] {
+        const QListWidgetItem* item = found_->currentItem();
+        if (!item) return;
+        const Address address = Address::parse(item->data(Qt::UserRole).toString().toStdString());
+        find_->clear();
+        goTo(address);
+    };
+    connect(find_, &QLineEdit::returnPressed, this, go);
+    connect(found_, &QListWidget::itemClicked, this, go);
+    connect(found_, &QListWidget::itemActivated, this, go);
+    stack->addSpacing(6);
     stack->addWidget(quietHeading(tr("Listen to"), rail));
     hearing_ = new QButtonGroup(this);
     const std::pair<Session::Hearing, QString> ways[] = {{Session::Hearing::whole, tr("the whole patch")},
@@ -190,8 +219,66 @@ void PatchView::open(const std::string& path) {
     for (ModuleRow* row : rows_) row->setOpen(row->path() == path);
     if (session_.hearing() != Session::Hearing::whole) session_.hearPart(session_.hearing(), chosen_);
     refreshHearing();
-    if (ModuleRow* row = rowOf(path)) // once it has its new size
-        QTimer::singleShot(0, row, [this, row] { area_->ensureWidgetVisible(row, 0, 8); });
+    revealing_ = true;
+    if (ModuleRow* row = rowOf(path)) reveal(row);
+}
+
+/// All of a line, or if it is taller than the room its beginning.
+void PatchView::reveal(ModuleRow* row) {
+    area_->ensureVisible(0, row->geometry().bottom(), 0, 8);
+    area_->ensureVisible(0, row->geometry().top(), 0, 8);
+}
+
+void PatchView::goTo(const Address& address) {
+    open(address.module);
+    ModuleRow* row = rowOf(address.module);
+    if (!row) return;
+    auto* wanted = row->findChild<ParameterRow*>("row " + QString::fromStdString(address.text()));
+    if (!wanted) return;
+    for (auto* editor : wanted->findChildren<QWidget*>())
+        if (qobject_cast<QLineEdit*>(editor) || qobject_cast<QComboBox*>(editor) || qobject_cast<QCheckBox*>(editor)) {
+            editor->setFocus(Qt::ShortcutFocusReason);
+            if (auto* field = qobject_cast<QLineEdit*>(editor)) field->selectAll();
+            return;
+        }
+}
+
+void PatchView::startFinding() {
+    find_->setFocus(Qt::ShortcutFocusReason);
+    find_->selectAll();
+}
+
+void PatchView::find(const QString& words) {
+    found_->clear();
+    if (!session_.cue()) return;
+    const Patch& patch = session_.cue()->patch;
+    for (const Address& address : findParameters(patch, words.toStdString(), mostFound)) {
+        const auto& d = patch.descriptor(address);
+        auto* item = new QListWidgetItem(
+            QString("%1 · %2").arg(QString::fromUtf8(d.label.data(), static_cast<qsizetype>(d.label.size())),
+                                   QString::fromStdString(patch.labelOf(*patch.find(address.module)))),
+            found_);
+        item->setData(Qt::UserRole, QString::fromStdString(address.text()));
+        item->setToolTip(item->text());
+    }
+    found_->setCurrentRow(0);
+    found_->setVisible(found_->count() > 0);
+}
+
+bool PatchView::eventFilter(QObject* watched, QEvent* event) {
+    if (watched == find_ && event->type() == QEvent::KeyPress) {
+        const int key = static_cast<QKeyEvent*>(event)->key();
+        if (key == Qt::Key_Down || key == Qt::Key_Up) {
+            found_->setCurrentRow(
+                std::clamp(found_->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(0, found_->count() - 1)));
+            return true;
+        }
+        if (key == Qt::Key_Escape) {
+            find_->clear();
+            return true;
+        }
+    }
+    return QWidget::eventFilter(watched, event);
 }
 
 void PatchView::choose(const std::string& path) {
@@ -231,6 +318,9 @@ void PatchView::rebuild(const Patch& patch) {
             auto* row = new ModuleRow(session_, module->path, content);
             connect(row, &ModuleRow::chosen, this, [this](const QString& path) { choose(path.toStdString()); });
             connect(row, &ModuleRow::stepWanted, this, [this, row](int by) { step(row->path(), by); });
+            connect(row, &ModuleRow::resized, this, [this, row] {
+                if (revealing_ && row->isOpen()) reveal(row);
+            });
             connect(row, &ModuleRow::soundWanted, this, &PatchView::soundWanted);
             rows_.push_back(row);
             stack->addWidget(row);
@@ -260,7 +350,7 @@ void PatchView::refreshRail(const Patch& patch) {
             if (module.kind != ModuleKind::macro) continue;
             auto* row = new ParameterRow(session_, {module.path, "value"}, patch, this);
             row->setName(QString::fromStdString(patch.labelOf(module)));
-            row->setCompact();
+            row->setNarrow(true);
             macros_.push_back(row);
             macrosLayout_->addWidget(row);
         }

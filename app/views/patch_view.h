@@ -10,6 +10,8 @@
 
 class QButtonGroup;
 class QLabel;
+class QLineEdit;
+class QListWidget;
 class QScrollArea;
 class QToolButton;
 class QVBoxLayout;
@@ -31,6 +33,10 @@ public:
     const std::string& chosen() const { return chosen_; }
     /// Something plays at this place of the excerpt, or nothing (< 0): the open filter follows its envelope.
     void followPlayhead(double seconds);
+    /// Opens the line of a parameter and puts the keyboard into it.
+    void goTo(const Address& address);
+    /// Puts the keyboard into the field that finds parameters.
+    void startFinding();
 
 signals:
     /// A file is wanted for the module with this path.
@@ -45,11 +51,16 @@ private:
     void step(const std::string& from, int by);
     void refreshRail(const Patch& patch);
     void refreshHearing();
+    void find(const QString& words);
+    void reveal(ModuleRow* row);
+    bool eventFilter(QObject* watched, QEvent* event) override;
     void add(ModuleKind kind, const std::string& layer);
     ModuleRow* rowOf(const std::string& path) const;
 
     Session& session_;
     QToolButton* adder_;
+    QLineEdit* find_;
+    QListWidget* found_;
     QScrollArea* area_;
     QButtonGroup* hearing_;
     QLabel* heardWords_;
@@ -60,6 +71,7 @@ private:
     std::vector<ModuleRow*> rows_;
     std::vector<std::string> shown_; ///< paths of all modules, as the rows were made
     std::string chosen_;             ///< whose line is open or was last
+    bool revealing_ = false;         ///< an opened line is brought into view as it grows
     std::uint64_t cue_ = 0;
 };
 

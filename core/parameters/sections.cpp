@@ -1,0 +1,86 @@
+#include "core/parameters/sections.h"
+
+#include "core/base/error.h"
+#include "core/base/random.h"
+#include "core/parameters/patch_json.h"
+#include "core/parameters/relevance.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace facet {
+
+namespace {
+
+constexpr const char* sectionFormat = "facet-section";
+
+const Patch::Module& moduleOf(const Patch& patch, std::string_view path) {
+    const auto* found = patch.find(path);
+    if (!found) throw Error(fmt::format("The patch has no “{}”.", path));
+    return *found;
+}
+
+Patch withValuesOf(Patch patch, std::string_view path, const Patch::Module& from) {
+    const auto parameters = parametersOf(from.kind);
+    for (std::size_t i = 0; i < parameters.size(); ++i)
+        patch.setNearest({std::string(path), std::string(parameters[i].field)}, from.values[i]);
+    if (from.kind != ModuleKind::link) patch.setData(path, from.contents());
+    return patch;
+}
+
+} // namespace
+
+std::string sectionToText(const Patch& patch, std::string_view path) {
+    moduleOf(patch, path);
+    nlohmann::json section;
+    section["format"] = sectionFormat;
+    section["module"] = path;
+    section["patch"] = nlohmann::json::parse(patchToJson(patch));
+    return section.dump();
+}
+
+Patch withSection(const Patch& patch, std::string_view path, const std::string& text) {
+    const Patch::Module& target = moduleOf(patch, path);
+    const auto section = nlohmann::json::parse(text, nullptr, false);
+    if (!section.is_object() || section.value("format", "") != sectionFormat || !section.contains("patch") ||
+        !section.contains("module") || !section["module"].is_string())
+        throw Error("The clipboard holds no section of a patch; copy one first.");
+    const Patch source = patchFromJson(section["patch"].dump());
+    const Patch::Module& from = moduleOf(source, section["module"].get<std::string>());
+    if (from.kind != target.kind)
+        throw Error(fmt::format("A {} cannot become a {}; choose a line of the same kind.", wordOf(from.kind),
+                                wordOf(target.kind)));
+    return withValuesOf(patch, path, from);
+}
+
+Patch withModuleOf(const Patch& patch, std::string_view path, const Patch& other) {
+    const auto* from = other.find(path);
+    if (!from || from->kind != moduleOf(patch, path).kind) return patch;
+    return withValuesOf(patch, path, *from);
+}
+
+Patch withDefaults(const Patch& patch, std::string_view path) {
+    const Patch empty;
+    Patch reset = patch;
+    for (const auto& d : parametersOf(moduleOf(patch, path).kind)) {
+        const Address address{std::string(path), std::string(d.field)};
+        if (d.field != "on") reset.set(address, empty.has(address) ? empty.value(address) : d.defaultValue);
+    }
+    return reset;
+}
+
+Patch withRandomValues(const Patch& patch, std::string_view path, const std::set<Address>& locks, std::uint64_t seed) {
+    Random random(seed);
+    Patch drawn = patch;
+    const Patch::Module& module = moduleOf(patch, path);
+    for (const auto& d : parametersOf(module.kind)) {
+        const Address address{std::string(path), std::string(d.field)};
+        const double place = random.unit(); // drawn for each, so that a lock does not change the others
+        if (!d.isSearched() || !matters(patch, module, d) || locks.contains(address)) continue;
+        const double low = d.toUnit(d.priorLow), high = d.toUnit(d.priorHigh);
+        drawn.setNearest(address, d.fromUnit(low + place * (high - low)));
+    }
+    return drawn;
+}
+
+} // namespace facet
