@@ -213,5 +213,26 @@ TEST(Wavetables, ComeFromFiles) {
     EXPECT_THROW(wavetableFromFile(testing::soundOf(0.1, 48000, [](double) { return 0.0; })), Error);
 }
 
+TEST(PartialsOfANote, AreThoseItWasMadeOf) {
+    const PartialLevels made{-6.0, absentPartialDb, 0.0, -20.0, absentPartialDb, -33.0};
+    const Recording sound = testing::soundOf(1.0, 44100, [&](double t) {
+        double sum = 0.0;
+        for (std::size_t n = 0; n < made.size(); ++n)
+            if (made[n] > absentPartialDb)
+                sum +=
+                    std::pow(10.0, made[n] / 20.0) *
+                    std::sin(2.0 * std::numbers::pi * 220.0 * static_cast<double>(n + 1) * t + static_cast<double>(n));
+        return 0.3 * sum;
+    });
+    const PartialLevels found = partialsFromNote(sound, 0.1, 0.9, 220.0);
+    for (int n = 1; n <= 8; ++n) {
+        if (partialLevel(made, n) > absentPartialDb)
+            EXPECT_NEAR(partialLevel(found, n), partialLevel(made, n), 0.2) << n;
+        else
+            EXPECT_LT(partialLevel(found, n), -65.0) << n;
+    }
+    EXPECT_THROW(partialsFromNote(testing::soundOf(1.0, 48000, [](double) { return 0.0; }), 0.1, 0.9, 220.0), Error);
+}
+
 } // namespace
 } // namespace facet

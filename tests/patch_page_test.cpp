@@ -2,6 +2,7 @@
 #include "app/views/curve_editor.h"
 #include "app/views/link_ends.h"
 #include "app/views/module_row.h"
+#include "app/views/partials_editor.h"
 #include "app/views/patch_view.h"
 #include "core/audio/audio_file.h"
 #include "tests/support/sounds.h"
@@ -434,6 +435,43 @@ TEST_F(PatchPageTest, SectionsAreCopiedAndParametersTied) {
     EXPECT_NE(patch().value({"layer:a/filter:a", "cutoff"}), 333.0);
     session.undoStack().undo();
     EXPECT_EQ(patch().value({"layer:a/filter:a", "cutoff"}), 333.0);
+}
+
+TEST_F(PatchPageTest, PartialsAreDrawnChosenByKeysAndTakenFromTheReference) {
+    const std::string path = "layer:a/source:a";
+    session.setParameter({path, "wave"}, static_cast<double>(Wave::harmonics));
+    window.findChild<PatchView*>()->open(path);
+    auto* bars = window.findChild<PartialsEditor*>();
+    ASSERT_TRUE(bars);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bars->isVisible() && bars->width() > 230; }, 2000));
+    const auto level = [&](int n) { return partialLevel(patch().find(path)->contents().partialsDb, n); };
+    const int steps = session.undoStack().count();
+    QTest::mousePress(bars, Qt::LeftButton, {}, bars->placeOf(2, -12.0).toPoint());
+    QTest::mouseMove(bars, bars->placeOf(10, -36.0).toPoint());
+    QTest::mouseRelease(bars, Qt::LeftButton, {}, bars->placeOf(10, -36.0).toPoint());
+    EXPECT_NEAR(level(2), -12.0, 1.0);
+    EXPECT_NEAR(level(6), -24.0, 1.5) << "a stroke passes all between";
+    EXPECT_NEAR(level(10), -36.0, 1.0);
+    EXPECT_EQ(session.undoStack().count(), steps + 1) << "a stroke is one step";
+    const double before = level(10);
+    QTest::keyClick(bars, Qt::Key_Up);
+    EXPECT_NEAR(level(10), before + 1.0, 1e-9);
+    QTest::keyClick(bars, Qt::Key_Left);
+    QTest::keyClick(bars, Qt::Key_Delete);
+    EXPECT_EQ(level(9), absentPartialDb);
+    EXPECT_EQ(bars->accessibleDescription(), "partial 9: absent");
+    for (auto* button : line(path)->findChildren<QToolButton*>())
+        if (button->text() == "Odd") QTest::mouseClick(button, Qt::LeftButton);
+    EXPECT_EQ(level(2), absentPartialDb);
+    EXPECT_EQ(level(1), 0.0);
+    for (auto* button : line(path)->findChildren<QToolButton*>())
+        if (button->accessibleName() == "Takes the partials of the longest chosen note")
+            QTest::mouseClick(button, Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return level(2) > absentPartialDb; }, 10000));
+    double strongest = absentPartialDb;
+    for (int n = 1; n <= tablePartials; ++n) strongest = std::max(strongest, level(n));
+    EXPECT_EQ(strongest, 0.0);
+    ASSERT_TRUE(settle());
 }
 
 TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {

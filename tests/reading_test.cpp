@@ -3,6 +3,7 @@
 #include "core/engine/preview.h"
 #include "core/engine/render.h"
 #include "core/parameters/find.h"
+#include "core/parameters/partial_table.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/reading.h"
 #include "core/parameters/sections.h"
@@ -183,6 +184,25 @@ TEST(Sections, AreCopiedResetAndDrawnAtRandom) {
         EXPECT_GE(hz, patch.descriptor(cutoff).priorLow);
         EXPECT_LE(hz, patch.descriptor(cutoff).priorHigh);
     }
+}
+
+TEST(Partials, AreChangedOneByOneAndAllTogether) {
+    PartialLevels levels;
+    EXPECT_EQ(partialLevel(levels, 1), 0.0) << "a table without levels sounds its fundamental";
+    levels = withPartial(levels, 3, -9.0);
+    EXPECT_EQ(levels, (PartialLevels{0.0, absentPartialDb, -9.0}));
+    levels = withPartial(levels, 3, absentPartialDb);
+    EXPECT_EQ(levels, PartialLevels{0.0}) << "nothing absent at the end";
+    EXPECT_EQ(withPartial(levels, 2, 5.0)[1], 0.0) << "full scale at most";
+    EXPECT_EQ(withPartial(levels, 1, absentPartialDb), PartialLevels{absentPartialDb});
+    // A saw's partials fall as 1/n (Fourier series).
+    EXPECT_EQ(sawPartials().size(), static_cast<std::size_t>(tablePartials));
+    EXPECT_NEAR(sawPartials()[3], -12.04, 0.01);
+    const PartialLevels odd = everyOther(sawPartials(), true);
+    EXPECT_EQ(partialLevel(odd, 2), absentPartialDb);
+    EXPECT_NEAR(partialLevel(odd, 3), -9.54, 0.01);
+    EXPECT_EQ(everyOther(sawPartials(), false).size(), 64u);
+    EXPECT_NEAR(partialLevel(scaled(sawPartials(), 2.0), 4), -24.08, 0.01) << "as a triangle's, without its gaps";
 }
 
 /// Level of the engine's response at a frequency: a sine through the filter against the sine alone.

@@ -78,6 +78,8 @@ public:
     void loadSound(const std::string& path, const std::filesystem::path& file);
     /// Makes a wavetable of the longest chosen note of the reference, in the background.
     void takeTable(const std::string& path);
+    /// Likewise the levels of its partials.
+    void takePartials(const std::string& path);
     void setLocked(const Address& address, bool locked);
     void renameProject(const QString& name);
     void addCue();
@@ -221,8 +223,13 @@ private:
     void showRender(MeasuredSound render);
     /// Makes an excerpt and finds its notes in the background, then puts it into the active cue.
     enum class Place { inView, further };
-    /// Makes a module's data on the import queue, and puts them in as one edit.
-    void fillModule(const std::string& path, const QString& what, std::function<ModuleData()> make);
+    /// Changes a module's data on the import queue, and puts them in as one edit.
+    void fillModule(const std::string& path, const QString& what, std::function<void(ModuleData&)> make);
+    struct TellingNote {
+        Note note;
+        double hz;
+    };
+    std::optional<TellingNote> tellingNote();
     void prepareExcerpt(const QString& what, Place place, std::function<Excerpt()> make);
     void putExcerpt(std::uint64_t cueId, const QString& what, Place place, const Excerpt& excerpt);
     void changeExcerpt(const QString& what, std::uint64_t id, const std::function<void(Excerpt&)>& change,

@@ -5,6 +5,7 @@
 #include "app/views/module_curves.h"
 #include "app/views/module_picture.h"
 #include "app/views/parameter_row.h"
+#include "app/views/partials_editor.h"
 #include "app/views/theme.h"
 #include "app/views/told_strip.h"
 #include "core/parameters/relevance.h"
@@ -134,7 +135,8 @@ void ModuleRow::setOpen(bool open) {
         stack_->removeWidget(body_);
         body_->hide(); // it goes once the event that closed it is over
         body_->deleteLater();
-        body_ = movers_ = sound_ = nullptr;
+        body_ = movers_ = sound_ = partials_ = nullptr;
+        bars_ = nullptr;
         curve_ = nullptr;
         ends_ = nullptr;
         rows_.clear();
@@ -163,6 +165,7 @@ void ModuleRow::makeBody(const Patch& patch) {
         ends_ = new LinkEnds(session_, path_, body_);
         left->addWidget(ends_);
     }
+    if (module.kind == ModuleKind::source) makePartials(left);
     if (module.kind == ModuleKind::source || module.kind == ModuleKind::response) makeSoundRow(left, module);
     movers_ = new QWidget(body_);
     moversLayout_ = new QVBoxLayout(movers_);
@@ -196,6 +199,42 @@ void ModuleRow::makeBody(const Patch& patch) {
     columns->addLayout(grid, 8);
     stack_->addWidget(body_);
     body_->show();
+}
+
+/// The partials of a harmonic table, and ways to change them all.
+void ModuleRow::makePartials(QVBoxLayout* column) {
+    partials_ = new QWidget(body_);
+    auto* stack = new QVBoxLayout(partials_);
+    stack->setContentsMargins(0, 0, 0, 0);
+    stack->setSpacing(3);
+    bars_ = new PartialsEditor(session_, path_, partials_);
+    stack->addWidget(bars_);
+    auto* line = new QHBoxLayout;
+    line->setSpacing(2);
+    const auto add = [&](const QString& words, const QString& tip, auto&& change) {
+        auto* button = makeFlatButton(words, tip, partials_);
+        connect(button, &QToolButton::clicked, this, [this, change, tip] {
+            ModuleData held = session_.cue()->patch.find(path_)->contents();
+            held.partialsDb = change(held.partialsDb);
+            session_.setModuleData(path_, held);
+        });
+        line->addWidget(button);
+    };
+    auto* measured =
+        makeFlatButton(tr("From reference"), tr("Takes the partials of the longest chosen note"), partials_);
+    connect(measured, &QToolButton::clicked, this, [this] { session_.takePartials(path_); });
+    line->addWidget(measured);
+    add(tr("All"), tr("All partials, as of a saw"), [](const PartialLevels&) { return sawPartials(); });
+    add(tr("Odd"), tr("Odd partials alone"), [](const PartialLevels& all) { return everyOther(all, true); });
+    add(tr("Even"), tr("Even partials alone"), [](const PartialLevels& all) { return everyOther(all, false); });
+    add(tr("Darker"), tr("All partials further below the strongest"),
+        [](const PartialLevels& all) { return scaled(all, 1.25); });
+    add(tr("Brighter"), tr("All partials nearer to the strongest"),
+        [](const PartialLevels& all) { return scaled(all, 0.8); });
+    add(tr("Clear"), tr("The fundamental alone"), [](const PartialLevels&) { return PartialLevels{0.0}; });
+    line->addStretch(1);
+    stack->addLayout(line);
+    column->addWidget(partials_);
 }
 
 /// What sound the module holds, and ways to another.
@@ -399,6 +438,10 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Movement>& movemen
     if (curve_) curve_->refresh();
     if (ends_) ends_->refresh();
     refreshSound(patch, module);
+    if (partials_) {
+        partials_->setVisible(part && static_cast<Wave>(patch.value({path_, "wave"})) == Wave::harmonics);
+        bars_->refresh();
+    }
     fillMovers(patch, movements);
     for (ParameterRow* row : rows_) {
         row->refresh();

@@ -19,6 +19,7 @@ class FilterCurve;
 class LinkEnds;
 class ModulePicture;
 class ParameterRow;
+class PartialsEditor;
 class Session;
 class ToldStrip;
 
@@ -59,6 +60,7 @@ private:
     void makeHead();
     void makeBody(const Patch& patch);
     void makeSoundRow(QVBoxLayout* column, const Patch::Module& module);
+    void makePartials(QVBoxLayout* column);
     void fillMovers(const Patch& patch, const std::vector<Movement>& movements);
     void offerMovers();
     void refreshSound(const Patch& patch, const Patch::Module& module);
@@ -84,6 +86,8 @@ private:
     QVBoxLayout* moversLayout_ = nullptr;
     std::vector<ParameterRow*> amounts_;
     std::string shownMovers_;
+    QWidget* partials_ = nullptr;
+    PartialsEditor* bars_ = nullptr;
     QWidget* sound_ = nullptr;
     QLabel* soundText_ = nullptr;
     QToolButton* soundTake_ = nullptr;

@@ -1,9 +1,14 @@
 #include "core/match/wavetable.h"
 
+#include "core/analysis/harmonics.h"
+#include "core/analysis/profile.h"
+#include "core/audio/recording.h"
 #include "core/base/error.h"
+#include "core/base/units.h"
 #include "core/parameters/module_data.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <complex>
 #include <fmt/format.h>
@@ -122,6 +127,33 @@ std::vector<float> wavetableFromNote(const Recording& recording, double start, d
     if (peakOf(table) < silent) throw Error("The note is silent; choose another part of the recording.");
     tame(table);
     return table;
+}
+
+PartialLevels partialsFromNote(const Recording& recording, double start, double end, double hz) {
+    const Recording at48k = atRate(recording, analysisRateHz);
+    const auto mono = monoMix(at48k);
+    PartialMeter meter;
+    constexpr int instants = 10;
+    constexpr double standsOutDb = 6.0;
+    std::array<double, partialCount> power{}, noise{};
+    for (int i = 0; i < instants; ++i) {
+        Partials between;
+        const double at = start + (end - start) * (0.1 + 0.8 * i / (instants - 1.0));
+        const Partials levels = meter.measure(mono, at, hz, &between);
+        for (std::size_t n = 0; n < power.size(); ++n) {
+            power[n] += std::pow(10.0, static_cast<double>(levels[n]) / 10.0) / instants;
+            noise[n] += std::pow(10.0, static_cast<double>(between[n]) / 10.0) / instants;
+        }
+    }
+    const double strongest = dbFromPower(*std::max_element(power.begin(), power.end()));
+    if (strongest <= silenceDb + 1.0) throw Error("No partial is heard in that note; choose another one.");
+    PartialLevels levels;
+    for (std::size_t n = 0; n < power.size(); ++n) {
+        const double db = dbFromPower(power[n]) - strongest;
+        const bool heard = db > -80.0 && dbFromPower(power[n]) > dbFromPower(noise[n]) + standsOutDb;
+        levels = withPartial(levels, static_cast<int>(n) + 1, heard ? std::round(10.0 * db) / 10.0 : absentPartialDb);
+    }
+    return levels;
 }
 
 } // namespace facet
