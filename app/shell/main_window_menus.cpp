@@ -200,8 +200,12 @@ void MainWindow::makeHelpMenu() {
                "<p><b>Playing the patch</b><br>A W S E D F T G Y H U J K play notes, − and + change the octave</p>"
                "<p><b>Notes on the mirror</b><br>← → choose · ↑ ↓ semitone · Ctrl+↑ ↓ octave · Ctrl+← → 5 ms · "
                "Delete</p>"
-               "<p><b>Values</b><br>arrows step, with Shift finely · type a number with its unit · double-click: "
-               "default</p>"));
+               "<p><b>The patch</b><br>↑ ↓ from line to line · Enter opens one · Alt+↑ ↓ pass an effect earlier or later "
+               "· Ctrl+C, Ctrl+V copy a line onto another · Delete removes · Ctrl+F finds a parameter</p>"
+               "<p><b>Curves</b><br>arrows move the chosen handle, with Shift finely · Page Up, Page Down choose · Insert "
+               "and Delete for breakpoints</p>"
+               "<p><b>Values</b><br>arrows step, with Shift finely · type a number with its unit, x2, 250+30, C2 or 1/16 "
+               "· double-click: default · right click: ties and more</p>"));
     });
     menu->addAction(tr("&About Facet"), this, [this] {
         QMessageBox::about(this, tr("About Facet"),

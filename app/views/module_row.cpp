@@ -94,6 +94,8 @@ void ModuleRow::makeHead() {
     if (ModulePicture::draws(module.kind)) {
         picture_ = new ModulePicture(head_);
         line->addWidget(picture_);
+    } else if (isEffect(module.kind)) {
+        line->addSpacing(ModulePicture().sizeHint().width() + line->spacing()); // values stand below each other
     }
     told_ = new ToldStrip(head_);
     line->addWidget(told_, 1);
@@ -213,7 +215,7 @@ void ModuleRow::makePartials(QVBoxLayout* column) {
     line->setSpacing(2);
     const auto add = [&](const QString& words, const QString& tip, auto&& change) {
         auto* button = makeFlatButton(words, tip, partials_);
-        connect(button, &QToolButton::clicked, this, [this, change, tip] {
+        connect(button, &QToolButton::clicked, this, [this, change] {
             ModuleData held = session_.cue()->patch.find(path_)->contents();
             held.partialsDb = change(held.partialsDb);
             session_.setModuleData(path_, held);
@@ -309,6 +311,15 @@ QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
     if (moved.isEmpty()) return tr("moves nothing yet");
     if (moved.size() > 2) return tr("moves %1 and %2 more").arg(moved.first()).arg(moved.size() - 1);
     return tr("moves %1").arg(moved.join(tr(" and ")));
+}
+
+/// Without the name of the layer whose lines these are.
+QString ModuleRow::within(const Patch& patch, const QString& words) const {
+    const auto* layer = patch.find(layerOfPath(path_));
+    if (!layer) return words;
+    const QString name = text(patch.labelOf(*layer));
+    QString shorter = words;
+    return shorter.remove(" (" + name + ")").replace(name + " layer", "layer");
 }
 
 /// What moves this and what this moves, with how far; and a way to add to it.
@@ -408,7 +419,7 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Movement>& movemen
     const bool slim = !isOpen() && (!part || isSlim(module.kind));
     head_->setFixedHeight(slim ? closedHeight : headHeight);
     const QString name = text(patch.labelOf(module));
-    title_->setText(name);
+    title_->setText(within(patch, name));
     title_->setEnabled(part);
     if (on_) on_->setChecked(patch.value({path_, "on"}) >= 0.5);
     if (picture_) {
@@ -418,7 +429,7 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Movement>& movemen
     const auto told = toldValues(patch, module, mostTold);
     told_->setVisible(!slim);
     told_->show(told);
-    QString words = wordsFor(patch, module, movements);
+    QString words = within(patch, wordsFor(patch, module, movements));
     if (!part && (on_ || words.isEmpty())) words = tr("off");
     QStringList values;
     for (const ToldValue& value : told) values << text(value.label + " " + value.value);

@@ -61,6 +61,7 @@ private:
     void makeBody(const Patch& patch);
     void makeSoundRow(QVBoxLayout* column, const Patch::Module& module);
     void makePartials(QVBoxLayout* column);
+    QString within(const Patch& patch, const QString& words) const;
     void fillMovers(const Patch& patch, const std::vector<Movement>& movements);
     void offerMovers();
     void refreshSound(const Patch& patch, const Patch::Module& module);
