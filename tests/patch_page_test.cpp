@@ -9,6 +9,8 @@
 #include "tests/support/window_fixture.h"
 
 #include <QComboBox>
+#include <QContextMenuEvent>
+#include <QInputDialog>
 #include <QLabel>
 #include <QListWidget>
 #include <QMenu>
@@ -471,6 +473,52 @@ TEST_F(PatchPageTest, PartialsAreDrawnChosenByKeysAndTakenFromTheReference) {
     double strongest = absentPartialDb;
     for (int n = 1; n <= tablePartials; ++n) strongest = std::max(strongest, level(n));
     EXPECT_EQ(strongest, 0.0);
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(PatchPageTest, TellsWhenThePhraseNeedsMoreVoices) {
+    const Note first = session.performance().notes.front();
+    for (int i = 1; i <= 3; ++i) {
+        Note note = first;
+        note.key += 4 * i;
+        session.addNote(note);
+    }
+    session.setParameter({"voicing", "voices"}, 3.0);
+    EXPECT_TRUE(line("voicing")->accessibleDescription().contains("the phrase needs 4 voices"))
+        << line("voicing")->accessibleDescription().toStdString();
+    session.setParameter({"voicing", "voices"}, 4.0);
+    EXPECT_FALSE(line("voicing")->accessibleDescription().contains("needs"));
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(PatchPageTest, ASearchKeepsToTheRangeItWasGiven) {
+    const Address attack{"layer:a/envelope:level", "attack"};
+    row(attack); // opens the line
+    QTimer::singleShot(400, [] {
+        auto* asking = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+        ASSERT_TRUE(asking);
+        asking->setTextValue("200 ms to 0,4 s");
+        asking->accept();
+    });
+    QTimer::singleShot(0, [] {
+        auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+        ASSERT_TRUE(menu);
+        for (QAction* action : menu->actions())
+            if (action->text().startsWith("Search range")) {
+                QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
+                return;
+            }
+        FAIL() << "no range offered";
+    });
+    auto* line = row(attack);
+    QContextMenuEvent event(QContextMenuEvent::Keyboard, QPoint(4, 4), line->mapToGlobal(QPoint(4, 4)));
+    QApplication::sendEvent(line, &event);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->ranges.contains(attack); }, 3000));
+    EXPECT_EQ(session.cue()->ranges.at(attack), (std::pair{200.0, 400.0}));
+    session.startMatch(3.0);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 30000));
+    EXPECT_GE(patch().value(attack), 199.9);
+    EXPECT_LE(patch().value(attack), 400.1);
     ASSERT_TRUE(settle());
 }
 

@@ -254,5 +254,12 @@ TEST(MidiFiles, BadInputGetsOneClearSentence) {
     EXPECT_NE(sentenceOf([&] { readMidi(folder / "missing.mid"); }).find("does not exist"), std::string::npos);
 }
 
+TEST(Performances, KnowHowManyNotesSoundTogether) {
+    Performance performance;
+    EXPECT_EQ(mostNotesTogether(performance), 0);
+    performance.notes = {{0.0, 1.0, 60}, {0.5, 1.5, 64}, {1.0, 2.0, 67}, {1.2, 1.3, 70}};
+    EXPECT_EQ(mostNotesTogether(performance), 3) << "the first ends where the third begins";
+}
+
 } // namespace
 } // namespace facet

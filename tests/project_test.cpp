@@ -38,6 +38,7 @@ Document demoDocument() {
     take.patch.set({"layer:a/source:a", "wave"}, 3.0);
     cue.takes = {std::make_shared<const Take>(take)};
     cue.locks = {{"layer:a/filter:a", "cutoff"}};
+    cue.ranges = {{{"layer:a/filter:a", "resonance"}, {-3.0, 12.0}}};
     cue.loopBegin = 0.25;
     cue.loopEnd = 0.5;
     return withCue(document, std::move(cue));

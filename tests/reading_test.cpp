@@ -176,13 +176,16 @@ TEST(Sections, AreCopiedResetAndDrawnAtRandom) {
     const Patch drawn = withRandomValues(patch, filter, {}, 5);
     EXPECT_NE(drawn.value(cutoff), 700.0);
     EXPECT_EQ(drawn, withRandomValues(patch, filter, {}, 5));
-    const Patch locked = withRandomValues(patch, filter, {cutoff}, 5);
+    const Patch locked = withRandomValues(patch, filter, {{cutoff}, {}}, 5);
     EXPECT_EQ(locked.value(cutoff), 700.0);
     EXPECT_EQ(locked.value(resonance), drawn.value(resonance)) << "a lock changes nothing else";
     for (std::uint64_t seed = 0; seed < 50; ++seed) {
         const double hz = withRandomValues(patch, filter, {}, seed).value(cutoff);
         EXPECT_GE(hz, patch.descriptor(cutoff).priorLow);
         EXPECT_LE(hz, patch.descriptor(cutoff).priorHigh);
+        const double ranged = withRandomValues(patch, filter, {{}, {{cutoff, {300.0, 400.0}}}}, seed).value(cutoff);
+        EXPECT_GE(ranged, 299.9);
+        EXPECT_LE(ranged, 400.1);
     }
 }
 

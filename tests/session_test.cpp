@@ -217,6 +217,7 @@ TEST_F(SessionTest, SavesReopensAndLosesNothing) {
     session.setParameter(cutoff, 333.0);
     session.keepTake("two");
     session.setLocked(cutoff, true);
+    session.setSearchRange(cutoff, std::pair{3000.0, 200.0}); // in either order
     session.setLoop(0.5, 1.0);
     session.saveAs(folder / "other.facet");
     EXPECT_FALSE(session.modified());
@@ -226,6 +227,7 @@ TEST_F(SessionTest, SavesReopensAndLosesNothing) {
     EXPECT_EQ(again.cue()->takes[1]->name, "two");
     EXPECT_EQ(again.cue()->patch.value(cutoff), 333.0);
     EXPECT_TRUE(again.cue()->locks.contains(cutoff));
+    EXPECT_EQ(again.cue()->ranges.at(cutoff), (std::pair{200.0, 3000.0}));
     EXPECT_EQ(again.cue()->loopEnd, 1.0);
     EXPECT_THROW(session.saveAs(folder / "none" / "x.facet"), Error);
     EXPECT_EQ(session.path(), folder / "other.facet");

@@ -202,6 +202,15 @@ void Session::setLocked(const Address& address, bool locked) {
     });
 }
 
+void Session::setSearchRange(const Address& address, std::optional<std::pair<double, double>> range) {
+    editCue(tr("Search range"), [&](Cue& c) {
+        if (range)
+            c.ranges[address] = std::minmax(range->first, range->second);
+        else
+            c.ranges.erase(address);
+    });
+}
+
 void Session::renameProject(const QString& name) {
     Document after = *document_;
     after.name = name.toStdString();

@@ -81,6 +81,8 @@ public:
     /// Likewise the levels of its partials.
     void takePartials(const std::string& path);
     void setLocked(const Address& address, bool locked);
+    /// Values in the parameter's unit that a search keeps to; nothing: wherever is plausible.
+    void setSearchRange(const Address& address, std::optional<std::pair<double, double>> range);
     void renameProject(const QString& name);
     void addCue();
     void renameCue(const QString& name);

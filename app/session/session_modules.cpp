@@ -98,7 +98,7 @@ void Session::resetModule(const std::string& path) {
 void Session::randomizeModule(const std::string& path) {
     const auto now = std::chrono::steady_clock::now().time_since_epoch().count();
     tryPatch(tr("Random values"), [&](const Patch& patch) {
-        return withRandomValues(patch, path, cue()->locks, static_cast<std::uint64_t>(now));
+        return withRandomValues(patch, path, cue()->limits(), static_cast<std::uint64_t>(now));
     });
 }
 

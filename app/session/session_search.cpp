@@ -47,7 +47,7 @@ void Session::startMatch(double seconds) {
     match_.trying = tr("measuring the reference");
     MatchSettings settings;
     settings.start = current->patch;
-    settings.limits.locks = current->locks;
+    settings.limits = current->limits();
     settings.seconds = seconds;
     settings.seed = played.seed;
     settings.threads = hardwareThreads();

@@ -305,6 +305,10 @@ QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
         const std::string amount = amountLabel(patch, m);
         moved << text(targetLabel(patch, m)) + (amount.empty() ? QString() : " " + text(amount));
     }
+    if (module.kind == ModuleKind::voicing && matters(patch, module, patch.descriptor({path_, "voices"}))) {
+        const int needed = mostNotesTogether(session_.performance());
+        if (needed > patch.value({path_, "voices"})) return tr("the phrase needs %1 voices").arg(needed);
+    }
     const bool mover =
         module.kind == ModuleKind::envelope || module.kind == ModuleKind::lfo || module.kind == ModuleKind::macro;
     if (!mover) return {};

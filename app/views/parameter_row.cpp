@@ -10,10 +10,12 @@
 #include <QComboBox>
 #include <QContextMenuEvent>
 #include <QHBoxLayout>
+#include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPainter>
+#include <QRegularExpression>
 #include <QSignalBlocker>
 #include <QStyle>
 #include <QToolButton>
@@ -143,6 +145,9 @@ void ParameterRow::refresh() {
         const QSignalBlocker quiet(slider_);
         slider_->setValue(static_cast<int>(std::lround(1000.0 * d.toUnit(value))));
         slider_->setAccessibleDescription(shown);
+        const auto range = session_.cue()->ranges.find(address_);
+        const bool ranged = range != session_.cue()->ranges.end();
+        slider_->markRange(ranged ? d.toUnit(range->second.first) : 0.0, ranged ? d.toUnit(range->second.second) : 0.0);
     }
     if (value_ && !(value_->hasFocus() && value_->isModified())) {
         value_->setText(shown);
@@ -173,7 +178,40 @@ void ParameterRow::contextMenuEvent(QContextMenuEvent* event) {
                        [this, before] { session_.setParameter(address_, before); });
     }
     if (!d.isDiscrete()) offerTies(menu);
+    if (slider_) {
+        menu.addAction(tr("Search range …"), this, &ParameterRow::askRange);
+        if (cue.ranges.contains(address_))
+            menu.addAction(tr("Search wherever is plausible"), this, [this] { session_.setSearchRange(address_, {}); });
+    }
     menu.exec(event->globalPos());
+}
+
+void ParameterRow::askRange() {
+    const ParameterDescriptor d = described();
+    const auto known = session_.cue()->ranges.find(address_);
+    const auto told = [&](double value) { return QString::fromStdString(textOf(d, value)); };
+    const QString now = known != session_.cue()->ranges.end()
+                            ? tr("%1 to %2").arg(told(known->second.first), told(known->second.second))
+                            : QString();
+    bool fine = false;
+    const QString typed =
+        QInputDialog::getText(this, tr("Search range of %1").arg(name_.toLower()),
+                              tr("Values that a search keeps to, for example %1 to %2. Empty: wherever is plausible.")
+                                  .arg(told(d.fromUnit(0.3)), told(d.fromUnit(0.6))),
+                              QLineEdit::Normal, now, &fine);
+    if (!fine) return;
+    if (typed.trimmed().isEmpty()) {
+        session_.setSearchRange(address_, {});
+        return;
+    }
+    const QStringList ends = typed.split(QRegularExpression(tr("\\s+to\\s+|\\s*–\\s*|\\.\\.")));
+    const auto low = ends.size() == 2 ? parseValue(d, ends[0].toStdString()) : std::nullopt;
+    const auto high = ends.size() == 2 ? parseValue(d, ends[1].toStdString()) : std::nullopt;
+    if (low && high && *low >= d.low && *high <= d.high && *low < *high)
+        session_.setSearchRange(address_, std::pair{*low, *high});
+    else
+        emit session_.notice(
+            tr("A range lies within %1, its lower end first").arg(QString::fromStdString(rangeText(d))));
 }
 
 void ParameterRow::offerTies(QMenu& menu) {

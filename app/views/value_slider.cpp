@@ -30,6 +30,12 @@ void ValueSlider::moveTo(double position) {
     emit moved(position);
 }
 
+void ValueSlider::markRange(double low, double high) {
+    markLow_ = low;
+    markHigh_ = high;
+    update();
+}
+
 void ValueSlider::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
@@ -39,6 +45,11 @@ void ValueSlider::paintEvent(QPaintEvent*) {
     painter.setPen(Qt::NoPen);
     painter.setBrush(t.line);
     painter.drawRoundedRect(QRectF(margin, y - 1.5, width() - 2 * margin, 3), 1.5, 1.5);
+    if (markHigh_ > markLow_) {
+        painter.setBrush(t.reference);
+        const double wide = width() - 2 * margin;
+        painter.drawRect(QRectF(margin + wide * markLow_, y + 4.5, wide * (markHigh_ - markLow_), 2));
+    }
     painter.setBrush(isEnabled() ? t.quiet : t.line);
     painter.drawRoundedRect(QRectF(margin, y - 1.5, x - margin, 3), 1.5, 1.5);
     painter.setBrush(!isEnabled() ? t.line : hasFocus() ? t.reference : t.ink);

@@ -14,6 +14,9 @@ public:
     explicit ValueSlider(QWidget* parent = nullptr);
     QSize sizeHint() const override { return {110, 18}; }
 
+    /// Part of the scale that stands out; empty: none.
+    void markRange(double low, double high);
+
 signals:
     /// The producer moved it to a position in [0, 1].
     void moved(double position);
@@ -29,6 +32,7 @@ protected:
 
 private:
     void moveTo(double position);
+    double markLow_ = 0.0, markHigh_ = 0.0;
     double dragStart_ = 0.0;
     double dragValue_ = 0.0;
 };

@@ -1,21 +1,12 @@
 // The continuous parameters that a search may move in one patch.
 #pragma once
 
-#include "core/parameters/patch.h"
+#include "core/parameters/search_limits.h"
 
 #include <Eigen/Core>
-#include <map>
-#include <set>
-#include <utility>
 #include <vector>
 
 namespace facet {
-
-/// What the producer has said about parameters. Obeyed exactly.
-struct SearchLimits {
-    std::set<Address> locks;
-    std::map<Address, std::pair<double, double>> ranges; ///< allowed values, in the parameter's unit
-};
 
 /// Coordinates in [0, 1] on each parameter's own scale. Only what can be heard takes part: nothing of a
 /// module that is off, no pulse width without a pulse, no detune of a single voice.

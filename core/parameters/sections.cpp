@@ -69,15 +69,18 @@ Patch withDefaults(const Patch& patch, std::string_view path) {
     return reset;
 }
 
-Patch withRandomValues(const Patch& patch, std::string_view path, const std::set<Address>& locks, std::uint64_t seed) {
+Patch withRandomValues(const Patch& patch, std::string_view path, const SearchLimits& limits, std::uint64_t seed) {
     Random random(seed);
     Patch drawn = patch;
     const Patch::Module& module = moduleOf(patch, path);
     for (const auto& d : parametersOf(module.kind)) {
         const Address address{std::string(path), std::string(d.field)};
         const double place = random.unit(); // drawn for each, so that a lock does not change the others
-        if (!d.isSearched() || !matters(patch, module, d) || locks.contains(address)) continue;
-        const double low = d.toUnit(d.priorLow), high = d.toUnit(d.priorHigh);
+        const auto range = limits.ranges.find(address);
+        const bool ranged = range != limits.ranges.end();
+        if (!(d.isSearched() || ranged) || !matters(patch, module, d) || limits.locks.contains(address)) continue;
+        const double low = d.toUnit(ranged ? range->second.first : d.priorLow);
+        const double high = d.toUnit(ranged ? range->second.second : d.priorHigh);
         drawn.setNearest(address, d.fromUnit(low + place * (high - low)));
     }
     return drawn;

@@ -1,10 +1,9 @@
 // One module of a patch handled as a whole: copied, pasted, reset, drawn at random.
 #pragma once
 
-#include "core/parameters/patch.h"
+#include "core/parameters/search_limits.h"
 
 #include <cstdint>
-#include <set>
 #include <string>
 #include <string_view>
 
@@ -24,8 +23,8 @@ Patch withModuleOf(const Patch& patch, std::string_view path, const Patch& other
 /// what it holds, stays.
 Patch withDefaults(const Patch& patch, std::string_view path);
 
-/// The patch with new values for what a search would look for in a module, within plausible ranges; what is locked
-/// stays. Equal seeds draw alike.
-Patch withRandomValues(const Patch& patch, std::string_view path, const std::set<Address>& locks, std::uint64_t seed);
+/// The patch with new values for what a search would look for in a module, within the given ranges or plausible ones;
+/// what is locked stays. Equal seeds draw alike.
+Patch withRandomValues(const Patch& patch, std::string_view path, const SearchLimits& limits, std::uint64_t seed);
 
 } // namespace facet

@@ -161,4 +161,14 @@ void writePerformance(const std::filesystem::path& path, const Performance& p) {
     writeWholeFile(path, performanceToJson(p));
 }
 
+int mostNotesTogether(const Performance& performance) {
+    int most = 0;
+    for (const Note& at : performance.notes) // the most sound where one of them begins
+        most = std::max(most, static_cast<int>(
+                                  std::count_if(performance.notes.begin(), performance.notes.end(), [&](const Note& n) {
+                                      return n.start <= at.start && n.end > at.start;
+                                  })));
+    return most;
+}
+
 } // namespace facet

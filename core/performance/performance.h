@@ -57,4 +57,7 @@ Performance performanceFromJson(const std::string& text);
 Performance readPerformance(const std::filesystem::path& path);
 void writePerformance(const std::filesystem::path& path, const Performance& performance);
 
+/// Most notes that sound at one time, touching ones not counted twice.
+int mostNotesTogether(const Performance& performance);
+
 } // namespace facet

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/parameters/patch.h"
+#include "core/parameters/search_limits.h"
 #include "core/project/excerpt.h"
 
 #include <cstdint>
@@ -34,6 +35,8 @@ struct Cue {
     std::vector<std::shared_ptr<const Take>> takes;
     std::uint64_t chosenTake = 0; ///< 0: none
     std::set<Address> locks;
+    std::map<Address, std::pair<double, double>> ranges; ///< that a search keeps to, in the parameters' units
+    SearchLimits limits() const { return {locks, ranges}; }
     double loopBegin = 0.0; ///< seconds; begin = end: the whole excerpt
     double loopEnd = 0.0;
     double focusLowHz = 0.0;  ///< heard, compared and searched is only what lies between; 0: from the bottom

@@ -119,6 +119,8 @@ Json cueJson(const Cue& cue) {
     json["patch"] = patchJson(cue.patch);
     json["locks"] = Json::array();
     for (const Address& address : cue.locks) json["locks"].push_back(address.text());
+    json["ranges"] = Json::object();
+    for (const auto& [address, range] : cue.ranges) json["ranges"][address.text()] = {range.first, range.second};
     json["excerpts"] = Json::array();
     for (const auto& e : cue.excerpts) json["excerpts"].push_back(excerptJson(*e));
     json["takes"] = Json::array();
@@ -141,6 +143,9 @@ Cue cueFrom(const Json& json, const AudioSource& audio) {
     cue.activeExcerpt = json.value("active_excerpt", std::uint64_t{0});
     cue.patch = patchFrom(json.at("patch"));
     for (const Json& lock : json.at("locks")) cue.locks.insert(Address::parse(lock.get<std::string>()));
+    if (const auto ranges = json.find("ranges"); ranges != json.end())
+        for (const auto& [address, range] : ranges->items())
+            cue.ranges[Address::parse(address)] = {range.at(0).get<double>(), range.at(1).get<double>()};
     for (const Json& e : json.at("excerpts"))
         cue.excerpts.push_back(std::make_shared<const Excerpt>(excerptFrom(e, audio)));
     for (const Json& t : json.at("takes")) cue.takes.push_back(std::make_shared<const Take>(takeFrom(t)));
