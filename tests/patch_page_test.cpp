@@ -5,6 +5,8 @@
 #include "app/views/partials_editor.h"
 #include "app/views/patch_view.h"
 #include "core/audio/audio_file.h"
+#include "core/parameters/patch_json.h"
+#include "core/parameters/relevance.h"
 #include "tests/support/sounds.h"
 #include "tests/support/window_fixture.h"
 
@@ -519,6 +521,28 @@ TEST_F(PatchPageTest, ASearchKeepsToTheRangeItWasGiven) {
     ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 30000));
     EXPECT_GE(patch().value(attack), 199.9);
     EXPECT_LE(patch().value(attack), 400.1);
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(PatchPageTest, EveryFixtureReadsFromTopToBottom) {
+    const auto fixtures = std::filesystem::path(FACET_SOURCE_DIR) / "tests/fixtures/patches";
+    auto* view = window.findChild<PatchView*>();
+    for (const auto& entry : std::filesystem::directory_iterator(fixtures)) {
+        SCOPED_TRACE(entry.path().filename().string());
+        session.setPatch("Fixture", readPatch(entry.path()));
+        const Patch shown = patch();
+        for (const auto& module : shown.modules()) {
+            ASSERT_TRUE(line(module.path)) << module.path;
+            view->open(module.path);
+            EXPECT_TRUE(line(module.path)->isOpen());
+            EXPECT_FALSE(line(module.path)->accessibleName().isEmpty());
+            EXPECT_FALSE(line(module.path)->accessibleDescription().isEmpty()) << module.path;
+            for (const auto& d : parametersOf(module.kind))
+                if (d.field != "on" && takesPart(shown, module) && matters(shown, module, d)) {
+                    EXPECT_TRUE(row({module.path, std::string(d.field)})) << module.path << "/" << d.field;
+                }
+        }
+    }
     ASSERT_TRUE(settle());
 }
 

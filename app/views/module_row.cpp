@@ -445,8 +445,10 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Movement>& movemen
     }
     words_->setText(words);
     words_->setVisible(!words.isEmpty());
-    words_->setProperty("plain", slim);
-    polish(words_);
+    if (words_->property("plain") != QVariant(slim)) { // styling anew is slow
+        words_->setProperty("plain", slim);
+        polish(words_);
+    }
     setAccessibleName(name);
     setAccessibleDescription((values.isEmpty() ? QString() : values.join(", ") + "; ") + words);
     if (!isOpen()) return;
