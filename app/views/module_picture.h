@@ -18,7 +18,8 @@ public:
     static bool draws(ModuleKind kind);
     /// Takes the module as it stands; costs nothing when it has not changed.
     void show(const Patch& patch, const Patch::Module& module);
-    QSize sizeHint() const override { return {56, 30}; }
+    static constexpr QSize fixedSize{56, 30};
+    QSize sizeHint() const override { return fixedSize; }
 
 protected:
     void paintEvent(QPaintEvent*) override;

@@ -95,7 +95,7 @@ void ModuleRow::makeHead() {
         picture_ = new ModulePicture(head_);
         line->addWidget(picture_);
     } else if (isEffect(module.kind)) {
-        line->addSpacing(ModulePicture().sizeHint().width() + line->spacing()); // values stand below each other
+        line->addSpacing(ModulePicture::fixedSize.width() + line->spacing()); // values stand below each other
     }
     told_ = new ToldStrip(head_);
     line->addWidget(told_, 1);
