@@ -1,8 +1,11 @@
 #include "core/dsp/envelope.h"
 
+#include "core/dsp/exponential.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 
 namespace facet {
 
@@ -10,12 +13,14 @@ namespace {
 
 constexpr double straightBend = 1e-6;
 
-constexpr int lineFrames = 16;
-constexpr std::array<float, lineFrames> counting{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15};
+/// Segments are smooth, so a straight line serves over a third of a millisecond, except across a corner and in segments
+/// not much longer than that.
+constexpr double shortSegment = 0.004;
 
+constexpr int lineFrames = 16;
 void writeLine(float first, float step, int frames, float* out) {
     for (; frames >= lineFrames; frames -= lineFrames, out += lineFrames) { // of a length that the compiler knows
-        for (std::size_t k = 0; k < lineFrames; ++k) out[k] = first + step * counting[k];
+        for (int k = 0; k < lineFrames; ++k) out[k] = first + step * static_cast<float>(k);
         first += step * lineFrames;
     }
     for (int k = 0; k < frames; ++k) out[k] = first + step * static_cast<float>(k);
@@ -28,7 +33,13 @@ SegmentCurve::SegmentCurve(double bend)
 
 double SegmentCurve::operator()(double x) const {
     x = std::clamp(x, 0.0, 1.0);
-    return scale_ == 0.0 ? x : (std::exp(-bend_ * x) - 1.0) * scale_;
+    return scale_ == 0.0 ? x : (exponential(-bend_ * x) - 1.0) * scale_;
+}
+
+void SegmentCurve::apply(std::array<double, 16>& x) const {
+    for (double& v : x) v = std::clamp(v, 0.0, 1.0);
+    if (scale_ == 0.0) return;
+    for (double& v : x) v = (exponential(-bend_ * v) - 1.0) * scale_;
 }
 
 double SegmentCurve::timeConstantShare() const {
@@ -49,37 +60,33 @@ void Envelope::release() {
     seconds_ = 0.0;
 }
 
-double Envelope::runningValue(const EnvelopeShape& shape, double t) const {
-    t -= shape.delay;
-    if (t < 0.0) return from_;
-    if (t < shape.attack) return from_ + (1.0 - from_) * shape.attackCurve(t / shape.attack);
-    t -= shape.attack + shape.hold;
-    if (t < 0.0) return 1.0;
-    if (t < shape.decay && shape.sustain != 1.0) return 1.0 + (shape.sustain - 1.0) * shape.decayCurve(t / shape.decay);
-    return shape.sustain;
+Envelope::Segment Envelope::segmentAt(const EnvelopeShape& shape, double t) const {
+    constexpr double forever = std::numeric_limits<double>::infinity();
+    if (stage_ == Stage::idle) return {0.0, forever, 0.0, 0.0, nullptr};
+    if (stage_ == Stage::released) {
+        if (t < shape.release) return {0.0, shape.release, from_, -from_, &shape.releaseCurve};
+        return {shape.release, forever, 0.0, 0.0, nullptr};
+    }
+    const double peak = shape.delay + shape.attack;
+    const double fall = peak + shape.hold;
+    if (t < shape.delay) return {0.0, shape.delay, from_, 0.0, nullptr};
+    if (t < peak) return {shape.delay, peak, from_, 1.0 - from_, &shape.attackCurve};
+    if (shape.sustain == 1.0) return {peak, forever, 1.0, 0.0, nullptr};
+    if (t < fall) return {peak, fall, 1.0, 0.0, nullptr};
+    if (t < fall + shape.decay) return {fall, fall + shape.decay, 1.0, shape.sustain - 1.0, &shape.decayCurve};
+    return {fall + shape.decay, forever, shape.sustain, 0.0, nullptr};
 }
 
 double Envelope::valueAt(const EnvelopeShape& shape, double t) const {
-    if (stage_ == Stage::running) return runningValue(shape, t);
-    if (stage_ == Stage::idle || t >= shape.release) return 0.0;
-    return from_ * (1.0 - shape.releaseCurve(t / shape.release));
-}
-
-/// Segments are smooth, so a straight line serves over a third of a millisecond, except across a corner
-/// and in segments not much longer than that.
-bool Envelope::isStraightBetween(const EnvelopeShape& shape, double from, double to) const {
-    constexpr double shortSegment = 0.004;
-    const auto fits = [&](double begin, double length) {
-        const bool touches = to > begin && from < begin + length;
-        return !touches || (from >= begin && to <= begin + length && length >= shortSegment);
-    };
-    if (stage_ == Stage::released) return fits(0.0, shape.release);
-    const double peak = shape.delay + shape.attack;
-    return fits(shape.delay, shape.attack) && fits(peak + shape.hold, shape.decay);
+    const Segment s = segmentAt(shape, t);
+    return s.curve ? s.from + s.way * (*s.curve)((t - s.begin) * (1.0 / (s.end - s.begin))) : s.from;
 }
 
 void Envelope::write(const EnvelopeShape& shape, double secondsPerSample, int frames, double last, float* out) const {
-    if (!isStraightBetween(shape, seconds_, seconds_ + frames * secondsPerSample)) {
+    const Segment s = segmentAt(shape, seconds_);
+    const bool straight =
+        seconds_ + frames * secondsPerSample <= s.end && (!s.curve || s.end - s.begin >= shortSegment);
+    if (!straight) {
         for (int i = 0; i < frames; ++i) out[i] = static_cast<float>(valueAt(shape, seconds_ + i * secondsPerSample));
         return;
     }
@@ -99,6 +106,40 @@ void Envelope::advance(const EnvelopeShape& shape, double secondsPerSample, int 
     seconds_ = end;
     value_ = last;
     if (stage_ == Stage::released && seconds_ >= shape.release) stop();
+}
+
+void Envelope::advanceBlocks(const EnvelopeShape& shape, double secondsPerSample, int frames, float* out, float* ends) {
+    const Segment s = segmentAt(shape, seconds_);
+    // Within one segment, whole blocks need no look at each.
+    const bool within = frames % lineFrames == 0 && seconds_ > 0.0 &&
+                        seconds_ + (frames + 1) * secondsPerSample < s.end &&
+                        (!s.curve || s.end - s.begin >= shortSegment);
+    if (!within) {
+        for (int done = 0; done < frames; done += lineFrames) {
+            advance(shape, secondsPerSample, std::min(lineFrames, frames - done), out ? out + done : nullptr);
+            if (ends) *ends++ = static_cast<float>(value_);
+        }
+        return;
+    }
+    const auto blocks = static_cast<std::size_t>(frames / lineFrames);
+    const double perBlock = lineFrames * secondsPerSample;
+    std::array<double, 16> values{};
+    for (std::size_t b = 0; b < blocks; ++b) values[b] = seconds_ += perBlock;
+    if (s.curve) {
+        const double share = 1.0 / (s.end - s.begin);
+        for (double& v : values) v = (v - s.begin) * share;
+        s.curve->apply(values);
+        for (double& v : values) v = s.from + s.way * v;
+    } else {
+        values.fill(s.from);
+    }
+    for (std::size_t b = 0; b < blocks; ++b) {
+        const double last = values[b];
+        const double step = value_ == last ? 0.0 : (last - value_) / lineFrames;
+        if (out) writeLine(static_cast<float>(value_), static_cast<float>(step), lineFrames, out + b * lineFrames);
+        if (ends) ends[b] = static_cast<float>(last);
+        value_ = last;
+    }
 }
 
 } // namespace facet

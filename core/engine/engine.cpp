@@ -9,7 +9,9 @@ namespace facet {
 
 Engine::Impl::Impl(std::span<const Graph> candidates, double rateHz, std::uint64_t engineSeed, bool sharedVoices)
     : graphs(candidates.begin(), candidates.end()), voiced(sharedVoices ? 1 : candidates.size()), rate(rateHz),
-      perSample(1.0 / rateHz), seed(engineSeed), chains(graphs, rateHz) {
+      perSample(1.0 / rateHz), seed(engineSeed),
+      mostFrames(voiced > 2 ? kernels::stretchFrames / 4 : kernels::stretchFrames),
+      outputMemory(6 * candidates.size(), mostFrames), chains(graphs, rateHz) {
     bandLimitTables();
     const Graph& first = graphs.front();
     std::size_t mostJobs = 0;
@@ -22,11 +24,15 @@ Engine::Impl::Impl(std::span<const Graph> candidates, double rateHz, std::uint64
     }
     heldNotes.reserve(128);
     pending.reserve(mostPending);
-    for (auto* blocks : {&output, &sent, &clean}) blocks->resize(graphs.size());
+    std::size_t row = 0;
+    for (auto* sides : {&output, &sent, &clean})
+        for (std::size_t c = 0; c < graphs.size(); ++c, row += 2)
+            sides->push_back({outputMemory.row(row), outputMemory.row(row + 1)});
+    made.resize(graphs.size());
     for (auto* blocks : {&blockOutput, &blockSent}) blocks->resize(graphs.size());
     if (!chains.listening() &&
         std::all_of(layers.begin(), layers.end(), [](const Layer& layer) { return layer.plain; }))
-        longest = kernels::stretchFrames;
+        longest = mostFrames;
     sends = std::any_of(first.effects.begin(), first.effects.end(),
                         [](const EffectGraph& e) { return e.chain == Chain::send; });
     heardSignals.resize(graphs.size());
@@ -37,6 +43,7 @@ Engine::Impl::Impl(std::span<const Graph> candidates, double rateHz, std::uint64
     filterJobs.reserve(2 * lanes);
     mixJobs.reserve(14 * lanes); // three rows of a side to the main chain, three beside it, one past both
     updateStereo();
+    alike = sidesAreAlike();
     wire();
 }
 
@@ -66,14 +73,33 @@ void Engine::Impl::prepareLayer(std::size_t l) {
     layer.voices.resize(voiceCount);
     layer.sounding.reserve(voiceCount);
     layer.rows.resize(voiceCount * voiced);
+    prepareRows(l);
     if (layer.doubled) {
-        layer.firstHalves.resize(layer.rows.size());
+        layer.firstHalves.resize(layer.rows.size() * layer.written.size());
         kernels::Row unused{};
         Halving().run(unused.data(), unused.data(), unused.data(),
                       1); // its coefficients are made before the audio thread asks
     }
     for (std::size_t v = 0; v < voiceCount; ++v) prepareVoice(layer.voices[v], l, &layer.rows[v * voiced]);
     layer.freeLfos.assign(voiced, std::vector<Lfo>(graph.lfos.size()));
+}
+
+/// Memory for those rows alone that something may write.
+void Engine::Impl::prepareRows(std::size_t l) {
+    Layer& layer = layers[l];
+    std::vector<float* Rows::*> used{&Rows::left, &Rows::right, &Rows::level};
+    const auto use = [&](bool wanted, std::initializer_list<float* Rows::*> rows) {
+        if (wanted) used.insert(used.end(), rows);
+    };
+    use(layer.secondIn, {&Rows::left2, &Rows::right2});
+    use(layer.both, {&Rows::leftBoth, &Rows::rightBoth});
+    use(layer.past, {&Rows::leftPast, &Rows::rightPast});
+    use(layer.clean, {&Rows::leftClean, &Rows::rightClean});
+    use(layer.cutoffMoved1 || layer.cutoffMoved2, {&Rows::octaves1, &Rows::octaves2});
+    layer.memory = RowMemory(layer.rows.size() * used.size(), mostFrames);
+    std::size_t row = 0;
+    for (Rows& rows : layer.rows)
+        for (float* Rows::*place : used) rows.*place = layer.memory.row(row++);
 }
 
 void Engine::Impl::prepareVoice(Voice& voice, std::size_t l, Rows* rows) {
@@ -109,10 +135,12 @@ void Engine::Impl::prepareVoice(Voice& voice, std::size_t l, Rows* rows) {
             kernels::FilterJob& job = voice.filterJobs[2 * c + side];
             job.first = &candidate.filters[side];
             job.second = &candidate.filters[2 + side];
-            job.row = side == 0 ? rows[c].left.data() : rows[c].right.data();
-            if (layer.secondIn) job.secondRow = side == 0 ? rows[c].left2.data() : rows[c].right2.data();
-            if (layer.cutoffMoved1) job.firstOctaves = rows[c].octaves1.data();
-            if (layer.cutoffMoved2) job.secondOctaves = rows[c].octaves2.data();
+            job.firstCutoffs = candidate.cutoffs[0].data();
+            job.secondCutoffs = candidate.cutoffs[1].data();
+            job.row = side == 0 ? rows[c].left : rows[c].right;
+            if (layer.secondIn) job.secondRow = side == 0 ? rows[c].left2 : rows[c].right2;
+            if (layer.cutoffMoved1) job.firstOctaves = rows[c].octaves1;
+            if (layer.cutoffMoved2) job.secondOctaves = rows[c].octaves2;
             if (values.fedBack) job.fedBack = &candidate.fedBack[side];
         }
     }
@@ -121,7 +149,7 @@ void Engine::Impl::prepareVoice(Voice& voice, std::size_t l, Rows* rows) {
 void Engine::Impl::wire() {
     for (std::size_t l = 0; l < layers.size(); ++l) {
         Layer& layer = layers[l];
-        using R = kernels::Stretch Rows::*;
+        using R = float* Rows::*;
         const auto rowsOf = [](Route route) -> std::pair<R, R> {
             switch (route) {
             case Route::filter2: return {&Rows::left2, &Rows::right2};
@@ -165,8 +193,8 @@ void Engine::Impl::wire() {
                     for (int n = 0; n < source.voices; ++n, ++place, ++k) {
                         kernels::SourceJob& job = layer.voices[v].jobs[place];
                         Rows& rows = layer.rows[v * voiced + c];
-                        job.left = (rows.*rowsOf(source.route).first).data();
-                        job.right = stereo ? (rows.*rowsOf(source.route).second).data() : nullptr;
+                        job.left = rows.*rowsOf(source.route).first;
+                        job.right = stereo ? rows.*rowsOf(source.route).second : nullptr;
                         job.overwrites = overwrites[k];
                     }
             }
@@ -185,6 +213,15 @@ void Engine::Impl::updateStereo() {
         }
 }
 
+bool Engine::Impl::sidesAreAlike() const {
+    if (stereo || !chains.empty() || pastEffects || voiced != graphs.size()) return false;
+    return std::all_of(graphs.begin(), graphs.end(), [](const Graph& graph) {
+        return std::all_of(graph.layers.begin(), graph.layers.end(), [](const LayerGraph& layer) {
+            return layer.parts.empty() && layer.leftGain == layer.rightGain;
+        });
+    });
+}
+
 void Engine::Impl::setValues(const Graph& graph, std::size_t c) {
     // Equal graphs hold equally much: assignment reuses the memory.
     graphs[c] = graph;
@@ -196,6 +233,7 @@ void Engine::Impl::setValues(const Graph& graph, std::size_t c) {
             for (Voice& voice : layers[l].voices) *voice.candidates[c].live = graph.layers[l];
     const bool before = stereo;
     updateStereo();
+    alike = sidesAreAlike();
     if (stereo != before) wire();
 }
 
@@ -232,6 +270,8 @@ bool Engine::active() const {
 double Engine::reductionDb(std::size_t effect) const { return impl_->chains.reductionDb(effect); }
 
 void Engine::rest(int frames) { impl_->rest(frames); }
+
+int Engine::mostFrames() const { return impl_->mostFrames; }
 
 std::span<const Engine::Block> Engine::process(int frames) { return impl_->process(frames); }
 

@@ -19,7 +19,6 @@ namespace facet {
 class Engine {
 public:
     static constexpr int blockFrames = kernels::blockFrames;
-    static constexpr int mostFrames = kernels::stretchFrames;
     static constexpr int maxCandidates = kernels::laneCount;
 
     /// `candidates`: 1…16 compiled patches with sameGraph(). `sharedVoices`: they differ in effects and output only, so
@@ -56,11 +55,14 @@ public:
 
     /// What one candidate gives in a call.
     struct Block {
-        alignas(64) kernels::Stretch left;
-        alignas(64) kernels::Stretch right;
+        std::span<const float> left;
+        std::span<const float> right;
     };
-    /// Advances by 1…64 frames and returns a block per candidate; valid until the next call. Bend, wheel, pressure and
-    /// values stand still within a call: who moves them calls for 16 at a time.
+    /// Most frames of a call. Few candidates are made in longer stretches than many, whose rows would leave the first
+    /// cache.
+    int mostFrames() const;
+    /// Advances by 1…mostFrames() frames and returns a block per candidate; valid until the next call. Bend, wheel,
+    /// pressure and values stand still within a call: who moves them calls for 16 at a time.
     std::span<const Block> process(int frames);
 
 private:

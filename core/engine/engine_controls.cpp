@@ -100,16 +100,11 @@ void Engine::Impl::advanceControls(Voice& voice, std::size_t l, Rows* voiceRows,
     for (std::size_t c = 0; c < voiced; ++c) {
         CandidateVoice& candidate = voice.candidates[c];
         const LayerGraph& values = valuesOf(candidate, c, l);
-        float* level = voiceRows[c].level.data() + at;
+        float* level = voiceRows[c].level + at;
         for (std::size_t e = 0; e < candidate.envelopes.size(); ++e)
-            for (int done = 0; done < frames; done += blockFrames) {
-                Envelope& envelope = candidate.envelopes[e];
-                envelope.advance(values.envelopes[e], perSample, std::min(blockFrames, frames - done),
-                                 e == levelEnvelope ? level + done : nullptr);
-                if (e == filterEnvelope)
-                    candidate.filterEnvelope[static_cast<std::size_t>((at + done) / blockFrames)] =
-                        static_cast<float>(envelope.value());
-            }
+            candidate.envelopes[e].advanceBlocks(
+                values.envelopes[e], perSample, frames, e == levelEnvelope ? level : nullptr,
+                e == filterEnvelope ? &candidate.filterEnvelope[static_cast<std::size_t>(at / blockFrames)] : nullptr);
         for (std::size_t i = 0; i < candidate.lfos.size(); ++i)
             candidate.lfos[i].advance(values.lfos[i], seconds(frames));
         followMovers(voice, c, l);
@@ -124,7 +119,7 @@ void Engine::Impl::advanceControls(Voice& voice, std::size_t l, Rows* voiceRows,
     for (std::size_t c = 0; c < voiced; ++c)
         for (int t = 0; t < frames; ++t) {
             const double share = 1.0 - (voice.fadeSeconds + seconds(t)) / stealFadeSeconds;
-            voiceRows[c].level[static_cast<std::size_t>(at + t)] *= static_cast<float>(std::max(0.0, share));
+            voiceRows[c].level[at + t] *= static_cast<float>(std::max(0.0, share));
         }
     voice.fadeSeconds += seconds(frames);
 }

@@ -26,22 +26,39 @@ struct Engine::Impl {
     std::uint64_t framesSoFar = 0;
     std::uint64_t version = 1; ///< grows with each change of values
     bool stereo = false;
+    bool alike = false; ///< whether both sides are the same: the left one serves
+
+    /// Memory for rows of `longest` frames each.
+    class RowMemory {
+    public:
+        RowMemory() = default;
+        RowMemory(std::size_t rows, int longest)
+            : perRow_(static_cast<std::size_t>(longest / blockFrames)), blocks_(rows * perRow_) {}
+        float* row(std::size_t index) { return blocks_[index * perRow_].samples; }
+
+    private:
+        struct alignas(64) SixteenSamples {
+            float samples[blockFrames];
+        };
+        std::size_t perRow_ = 0;
+        std::vector<SixteenSamples> blocks_;
+    };
 
     /// What a voice's sound runs through in a stretch of blocks.
     struct Rows {
-        alignas(64) kernels::Stretch left;
-        alignas(64) kernels::Stretch right;
-        alignas(64) kernels::Stretch left2; ///< into filter 2 besides
-        alignas(64) kernels::Stretch right2;
-        alignas(64) kernels::Stretch leftBoth; ///< into both filters
-        alignas(64) kernels::Stretch rightBoth;
-        alignas(64) kernels::Stretch leftPast; ///< past the filters
-        alignas(64) kernels::Stretch rightPast;
-        alignas(64) kernels::Stretch leftClean; ///< past the effects too
-        alignas(64) kernels::Stretch rightClean;
-        alignas(64) kernels::Stretch level;
-        alignas(64) kernels::Stretch octaves1; ///< of the filters' cutoffs, by sources
-        alignas(64) kernels::Stretch octaves2;
+        float* left = nullptr;
+        float* right = nullptr;
+        float* left2 = nullptr; ///< into filter 2 besides
+        float* right2 = nullptr;
+        float* leftBoth = nullptr; ///< into both filters
+        float* rightBoth = nullptr;
+        float* leftPast = nullptr; ///< past the filters
+        float* rightPast = nullptr;
+        float* leftClean = nullptr; ///< past the effects too
+        float* rightClean = nullptr;
+        float* level = nullptr;
+        float* octaves1 = nullptr; ///< of the filters' cutoffs, by sources
+        float* octaves2 = nullptr;
     };
 
     /// All voices of one layer.
@@ -49,6 +66,7 @@ struct Engine::Impl {
         std::vector<Voice> voices;
         std::vector<std::uint16_t> sounding; ///< places of those in use, in order of their notes
         std::vector<Rows> rows;              ///< [voice][candidate]
+        RowMemory memory;                    ///< of the rows that are in use
         int stackPerCandidate = 0;
         int orders = 1;         ///< highest order of a source, and one
         bool secondIn = false;  ///< whether anything enters filter 2 besides
@@ -61,11 +79,11 @@ struct Engine::Impl {
         bool listening = false; ///< whether anything asks for a voice's signals
         bool plain = false;     ///< none of these: its blocks may be made several at a time
         bool cutoffMoved1 = false, cutoffMoved2 = false;
-        std::array<kernels::Stretch Rows::*, 10> cleared{}; ///< rows that nothing overwrites
+        std::array<float* Rows::*, 10> cleared{}; ///< rows that nothing overwrites
         std::size_t clearedCount = 0;
-        std::array<kernels::Stretch Rows::*, 10> written{}; ///< rows that sources write
+        std::array<float* Rows::*, 10> written{}; ///< rows that sources write
         std::size_t writtenCount = 0;
-        std::vector<Rows> firstHalves;          ///< [voice][candidate]: the first 16 of 32 samples of a doubled layer
+        std::vector<kernels::Row> firstHalves;  ///< [voice][candidate][written row]: 16 of 32 samples of a doubled layer
         std::vector<std::vector<Lfo>> freeLfos; ///< [candidate][LFO]: those that run on
     };
     std::vector<Layer> layers;
@@ -96,9 +114,16 @@ struct Engine::Impl {
     static constexpr std::size_t mostPending = 64;
     std::vector<Pending> pending;
 
-    std::vector<Block> output;
-    std::vector<Block> sent;                       ///< to the chain of effects beside
-    std::vector<Block> clean;                      ///< past all effects
+    struct Sides {
+        float* left = nullptr;
+        float* right = nullptr;
+    };
+    int mostFrames; ///< of a call
+    RowMemory outputMemory;
+    std::vector<Sides> output;
+    std::vector<Sides> sent;                       ///< to the chain of effects beside
+    std::vector<Sides> clean;                      ///< past all effects
+    std::vector<Block> made;                       ///< the output of the last call
     std::vector<StereoRow> blockOutput, blockSent; ///< one block of these, for the effects
     bool sends = false;
     int longest = kernels::blockFrames; ///< frames that may be made without a look at the effects
@@ -118,10 +143,12 @@ struct Engine::Impl {
 
     Impl(std::span<const Graph> candidates, double rateHz, std::uint64_t engineSeed, bool sharedVoices);
     void prepareLayer(std::size_t l);
+    void prepareRows(std::size_t l);
     void prepareVoice(Voice& voice, std::size_t l, Rows* rows);
     /// Which rows the sources write, and which must be cleared before; again when sound becomes stereo.
     void wire();
     void updateStereo();
+    bool sidesAreAlike() const;
     void setValues(const Graph& graph, std::size_t candidate);
 
     double seconds(int frames) const { return frames * perSample; }

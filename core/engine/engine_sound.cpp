@@ -8,13 +8,12 @@
 namespace facet {
 
 using kernels::FilterJob;
-using kernels::Stretch;
 
 namespace {
 
 /// What goes into both filters is added to what goes into each.
-template <typename Rows> void copyToBoth(Rows& rows, int frames) {
-    for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
+template <typename Rows> void copyToBoth(const Rows& rows, int frames) {
+    for (int t = 0; t < frames; ++t) {
         rows.left[t] += rows.leftBoth[t];
         rows.left2[t] += rows.leftBoth[t];
         rows.right[t] += rows.rightBoth[t];
@@ -63,10 +62,8 @@ void Engine::Impl::aimFilters(Voice& voice, std::size_t l, int at, int frames) {
             const auto amount = static_cast<double>(values.filters[f].cutoffEnvelope);
             for (auto block = static_cast<std::size_t>(at / blockFrames);
                  static_cast<int>(block) * blockFrames < at + frames; ++block) {
-                const auto cutoff =
-                    static_cast<float>(octaves + amount * static_cast<double>(candidate.filterEnvelope[block]));
-                for (std::size_t side = 0; side < 2; ++side)
-                    (f == 0 ? jobs[side].firstCutoffs : jobs[side].secondCutoffs)[block] = cutoff;
+                const auto envelope = static_cast<double>(candidate.filterEnvelope[block]);
+                candidate.cutoffs[f][block] = static_cast<float>(octaves + amount * envelope);
             }
         }
     }
@@ -114,7 +111,7 @@ void Engine::Impl::processLayer(std::size_t l, int at, int frames) {
         Rows* voiceRows = &layer.rows[v * voiced];
         for (std::size_t c = 0; c < voiced; ++c)
             for (std::size_t i = 0; i < layer.clearedCount; ++i)
-                std::fill_n((voiceRows[c].*layer.cleared[i]).begin(), whole, 0.0f);
+                std::fill_n(voiceRows[c].*layer.cleared[i], whole, 0.0f);
         if (layer.cutoffMoved1 || layer.cutoffMoved2) fillOctaves(voice, l, voiceRows);
         makeBlocks(voice, l, voiceRows, frames);
         if (filtered) addFilterJobs(voice);
@@ -149,47 +146,53 @@ void Engine::Impl::rest(int frames) {
 }
 
 std::span<const Engine::Block> Engine::Impl::process(int frames) {
-    for (Block& block : output) block = Block{};
-    if (sends)
-        for (Block& block : sent) block = Block{};
-    if (pastEffects)
-        for (Block& block : clean) block = Block{};
+    const int whole = (frames + blockFrames - 1) / blockFrames * blockFrames;
+    const auto clear = [&](const std::vector<Sides>& rows) {
+        for (const Sides& sides : rows) {
+            std::fill_n(sides.left, whole, 0.0f);
+            if (!alike) std::fill_n(sides.right, whole, 0.0f);
+        }
+    };
+    clear(output);
+    if (sends) clear(sent);
+    if (pastEffects) clear(clean);
     for (int at = 0; at < frames; at += longest) {
         const int count = std::min(longest, frames - at);
         makeVoices(at, count);
         if (chains.empty() && voiced == graphs.size()) {
             if (chains.listening()) followEffects();
             for (std::size_t c = 0; c < graphs.size(); ++c)
-                chains.scaleOutput(c, output[c].left.data() + at, output[c].right.data() + at, count);
+                chains.scaleOutput(c, output[c].left + at, alike ? nullptr : output[c].right + at, count);
             if (pastEffects) addClean(at, count);
             continue;
         }
         for (int done = 0; done < count; done += blockFrames)
             runEffects(at + done, std::min(blockFrames, count - done));
     }
-    return output;
+    for (std::size_t c = 0; c < graphs.size(); ++c) {
+        const auto count = static_cast<std::size_t>(frames);
+        made[c] = {{output[c].left, count}, {alike ? output[c].left : output[c].right, count}};
+    }
+    return made;
 }
 
 /// One block of what the voices made.
 void Engine::Impl::runEffects(int at, int frames) {
-    const auto copy = [](const kernels::Stretch& from, std::size_t begin, kernels::Row& to) {
-        std::copy_n(from.data() + begin, to.size(), to.data());
-    };
-    const auto begin = static_cast<std::size_t>(at);
+    const auto copy = [at](const float* from, kernels::Row& to) { std::copy_n(from + at, to.size(), to.data()); };
     for (std::size_t c = 0; c < graphs.size(); ++c) {
         const std::size_t from = std::min(c, voiced - 1);
-        copy(output[from].left, begin, blockOutput[c].left);
-        copy(output[from].right, begin, blockOutput[c].right);
+        copy(output[from].left, blockOutput[c].left);
+        copy(output[from].right, blockOutput[c].right);
         if (!sends) continue;
-        copy(sent[from].left, begin, blockSent[c].left);
-        copy(sent[from].right, begin, blockSent[c].right);
+        copy(sent[from].left, blockSent[c].left);
+        copy(sent[from].right, blockSent[c].right);
     }
     if (chains.listening()) followEffects();
     // What is kept apart for the effects beside is not touched unless there are any.
     chains.process(blockOutput, blockSent, frames);
     for (std::size_t c = 0; c < graphs.size(); ++c) {
-        std::copy_n(blockOutput[c].left.data(), frames, output[c].left.data() + begin);
-        std::copy_n(blockOutput[c].right.data(), frames, output[c].right.data() + begin);
+        std::copy_n(blockOutput[c].left.data(), frames, output[c].left + at);
+        std::copy_n(blockOutput[c].right.data(), frames, output[c].right + at);
     }
     if (pastEffects) addClean(at, frames);
 }
@@ -197,9 +200,9 @@ void Engine::Impl::runEffects(int at, int frames) {
 /// What passes the effects by still has the output's level.
 void Engine::Impl::addClean(int at, int frames) {
     for (std::size_t c = 0; c < graphs.size(); ++c) {
-        const Block& from = clean[std::min(c, voiced - 1)];
-        for (auto t = static_cast<std::size_t>(at); t < static_cast<std::size_t>(at + frames); ++t) {
-            const float level = chains.outputLevel(c);
+        const Sides& from = clean[std::min(c, voiced - 1)];
+        const float level = chains.outputLevel(c);
+        for (int t = at; t < at + frames; ++t) {
             output[c].left[t] += level * from.left[t];
             output[c].right[t] += level * from.right[t];
         }
@@ -233,18 +236,19 @@ void Engine::Impl::addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows
         const CandidateVoice& candidate = voice.candidates[c];
         const LayerGraph& values = valuesOf(candidate, c, l);
         const Rows& rows = voiceRows[c];
-        const auto add = [&](const Stretch& left, const Stretch& right, Block& block, float gain) {
+        const auto add = [&](const float* left, const float* right, const Sides& sum, float gain) {
             const float leftGain = gain * values.leftGain;
             const float rightGain = gain * values.rightGain;
-            mixJobs.push_back({left.data(), rows.level.data(), candidate.levelFrom * leftGain,
-                               candidate.levelGain * leftGain, block.left.data() + at});
-            mixJobs.push_back({stereo ? right.data() : left.data(), rows.level.data(), candidate.levelFrom * rightGain,
-                               candidate.levelGain * rightGain, block.right.data() + at});
+            mixJobs.push_back({left, rows.level, candidate.levelFrom * leftGain, candidate.levelGain * leftGain,
+                               sum.left + at});
+            if (alike) return;
+            mixJobs.push_back({stereo ? right : left, rows.level, candidate.levelFrom * rightGain,
+                               candidate.levelGain * rightGain, sum.right + at});
         };
-        const auto addAll = [&](Block& block, float gain) {
-            add(rows.left, rows.right, block, gain);
-            if (unfiltered2) add(rows.left2, rows.right2, block, gain);
-            if (layer.past) add(rows.leftPast, rows.rightPast, block, gain);
+        const auto addAll = [&](const Sides& sum, float gain) {
+            add(rows.left, rows.right, sum, gain);
+            if (unfiltered2) add(rows.left2, rows.right2, sum, gain);
+            if (layer.past) add(rows.leftPast, rows.rightPast, sum, gain);
         };
         addAll(output[c], 1.0f);
         if (sends && values.send > 0.0f) addAll(sent[c], values.send);

@@ -11,7 +11,6 @@ namespace facet {
 using kernels::Row;
 using kernels::SampleMoves;
 using kernels::SourceJob;
-using kernels::Stretch;
 
 /// Fills the rows of what moves sources by the sample: movers of a lower order will have been computed by then.
 void Engine::Impl::prepareMoves(Voice& voice, std::size_t c, std::size_t l) {
@@ -76,11 +75,11 @@ void Engine::Impl::fillOctaves(Voice& voice, std::size_t l, Rows* voiceRows) con
     for (std::size_t c = 0; c < voiced; ++c) {
         const CandidateVoice& candidate = voice.candidates[c];
         const LayerGraph& layer = valuesOf(candidate, c, l);
-        voiceRows[c].octaves1 = voiceRows[c].octaves2 = Stretch{};
+        for (float* row : {voiceRows[c].octaves1, voiceRows[c].octaves2}) std::fill_n(row, blockFrames, 0.0f);
         for (std::size_t i = 0; i < layer.audioLinks.size(); ++i) {
             const AudioLink& link = layer.audioLinks[i];
             if (link.to != AudioLink::To::cutoff) continue;
-            Stretch& row = link.index == 0 ? voiceRows[c].octaves1 : voiceRows[c].octaves2;
+            float* row = link.index == 0 ? voiceRows[c].octaves1 : voiceRows[c].octaves2;
             const auto& line = candidate.movers[static_cast<std::size_t>(link.from)].line;
             const std::size_t step = layer.doubled ? 2 : 1;
             for (std::size_t t = 0; t < blockFrames; ++t) row[t] += candidate.audioAmounts[i] * line[step * t];
@@ -190,10 +189,11 @@ void Engine::Impl::runDoubled(std::size_t l, int frames) {
     for (std::uint16_t v : layer.sounding)
         for (std::size_t c = 0; c < voiced; ++c) {
             Rows& rows = layer.rows[v * voiced + c];
+            kernels::Row* before = &layer.firstHalves[(v * voiced + c) * layer.written.size()];
             for (std::size_t i = 0; i < layer.writtenCount; ++i)
-                layer.firstHalves[v * voiced + c].*layer.written[i] = rows.*layer.written[i];
+                std::copy_n(rows.*layer.written[i], blockFrames, before[i].data());
             for (std::size_t i = 0; i < layer.clearedCount; ++i)
-                std::fill_n((rows.*layer.cleared[i]).begin(), blockFrames, 0.0f);
+                std::fill_n(rows.*layer.cleared[i], blockFrames, 0.0f);
         }
     eachJob([&](SourceJob& job) {
         job.leftFrom = job.leftTo;
@@ -205,11 +205,10 @@ void Engine::Impl::runDoubled(std::size_t l, int frames) {
     for (std::uint16_t v : layer.sounding)
         for (std::size_t c = 0; c < voiced; ++c) {
             Rows& rows = layer.rows[v * voiced + c];
-            const Rows& before = layer.firstHalves[v * voiced + c];
+            const kernels::Row* before = &layer.firstHalves[(v * voiced + c) * layer.written.size()];
             for (std::size_t i = 0; i < layer.writtenCount; ++i)
-                layer.voices[v].halvings[c * layer.written.size() + i].run((before.*layer.written[i]).data(),
-                                                                           (rows.*layer.written[i]).data(),
-                                                                           (rows.*layer.written[i]).data(), frames);
+                layer.voices[v].halvings[c * layer.written.size() + i].run(before[i].data(), rows.*layer.written[i],
+                                                                           rows.*layer.written[i], frames);
         }
 }
 

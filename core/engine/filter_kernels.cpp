@@ -256,12 +256,14 @@ HWY_INLINE Group onTheWay(float from, float to, float perFrame) {
     return mulAdd(counting(), splat((to - from) * perFrame), splat(from));
 }
 
-/// One section's coefficients for all samples of one lane, and what they make of its input ahead of time.
+/// What few lanes prepare at once.
+constexpr int pieceFrames = 4 * blockFrames;
+
+/// One section's coefficients for a piece of one lane.
 struct LowPassCoefficients {
-    alignas(64) float b2[stretchFrames], b3[stretchFrames], lowKept[stretchFrames], bandKept[stretchFrames];
+    alignas(64) float b2[pieceFrames], lowKept[pieceFrames], bandKept[pieceFrames];
     HWY_INLINE void set(int at, const TrapezoidStep& step) {
         store(step.b2, b2 + at);
-        store(step.b3, b3 + at);
         store(step.lowKept, lowKept + at);
         store(step.bandKept, bandKept + at);
     }
@@ -269,32 +271,34 @@ struct LowPassCoefficients {
 
 /// The commonest case by itself: one clean low-pass in few lanes. What does not wait for a sample before it comes
 /// first, 16 samples at a time; then `together` lanes run beside each other, each by single numbers. Step by step as
-/// Trapezoid::tick() does; its halves, which lose nothing, are taken elsewhere.
+/// Trapezoid::tick() does; its halves, which lose nothing, are taken elsewhere: the second section's input is doubled.
 template <int together, bool fourPole>
-void runFewLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int frames) {
+void runFewLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int begin, int frames) {
     using One = hn::CappedTag<float, 1>;
     LowPassCoefficients one[together], two[together];
-    alignas(64) float toLow[together][stretchFrames], toBand[together][stretchFrames];
-    alignas(64) float out[together][stretchFrames];
+    alignas(64) float toLow[together][pieceFrames], toBand[together][pieceFrames];
+    alignas(64) float toLow2[together][pieceFrames], toBand2[together][pieceFrames];
+    alignas(64) float out[together][pieceFrames];
     for (int k = 0; k < together; ++k) {
         const LowPassEnds& e = ends[k];
         for (int at = 0; at < frames; at += blockFrames) {
             const float perFrame = 1.0f / static_cast<float>(std::min(blockFrames, frames - at));
-            const int block = at / blockFrames;
+            const int block = (begin + at) / blockFrames;
             const Group g = onTheWay(block == 0 ? e.g : e.gTo[block - 1], e.gTo[block], perFrame);
             const TrapezoidStep step(g, onTheWay(block == 0 ? e.damping1 : e.damping1To, e.damping1To, perFrame));
             one[k].set(at, step);
-            const Group in = load(jobs[k]->row + at);
+            const Group in = load(jobs[k]->row + begin + at);
             store(step.b3 * in, toLow[k] + at);
             store(step.b2 * in, toBand[k] + at);
             if (!fourPole) continue;
             TrapezoidStep second(g, onTheWay(block == 0 ? e.damping2 : e.damping2To, e.damping2To, perFrame));
             two[k].set(at, second);
+            store(second.b3 * splat(0.5f), toLow2[k] + at);
+            store(second.b2 * splat(0.5f), toBand2[k] + at);
         }
     }
     const One d;
     using S = hn::Vec<One>;
-    const S half = hn::Set(d, 0.5f);
     S band1[together], low1[together], band2[together], low2[together];
     for (int k = 0; k < together; ++k) {
         const float* memory = jobs[k]->first->memory.data();
@@ -317,14 +321,14 @@ void runFewLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int fr
         for (int k = 0; k < together; ++k) {
             S x = tick(hn::LoadU(d, toLow[k] + t), hn::LoadU(d, toBand[k] + t), one[k], t, band1[k], low1[k]);
             if (fourPole) {
-                x = hn::Mul(x, half);
-                x = tick(hn::Mul(hn::LoadU(d, two[k].b3 + t), x), hn::Mul(hn::LoadU(d, two[k].b2 + t), x), two[k], t,
+                x = tick(hn::Mul(hn::LoadU(d, toLow2[k] + t), x), hn::Mul(hn::LoadU(d, toBand2[k] + t), x), two[k], t,
                          band2[k], low2[k]);
             }
             hn::StoreU(x, d, out[k] + t);
         }
     for (int k = 0; k < together; ++k) {
-        for (int at = 0; at < frames; at += blockFrames) store(load(out[k] + at) * splat(0.5f), jobs[k]->row + at);
+        for (int at = 0; at < frames; at += blockFrames) 
+            store(load(out[k] + at) * splat(0.5f), jobs[k]->row + begin + at);
         float* memory = jobs[k]->first->memory.data();
         hn::StoreU(band1[k], d, memory);
         hn::StoreU(low1[k], d, memory + 1);
@@ -389,18 +393,22 @@ template <bool fourPole> void runLowPass(const FilterJob* const* jobs, const Low
         runManyLowPass<fourPole>(jobs, ends, count, frames);
         return;
     }
-    int k = 0;
-    for (; k + 1 < count; k += 2) runFewLowPass<2, fourPole>(jobs + k, ends + k, frames);
-    if (k < count) runFewLowPass<1, fourPole>(jobs + k, ends + k, frames);
+    for (int begin = 0; begin < frames; begin += pieceFrames) {
+        const int length = std::min(pieceFrames, frames - begin);
+        int k = 0;
+        for (; k + 1 < count; k += 2) runFewLowPass<2, fourPole>(jobs + k, ends + k, begin, length);
+        if (k < count) runFewLowPass<1, fourPole>(jobs + k, ends + k, begin, length);
+    }
 }
 
 void runOneLowPass(const FilterJob* const* jobs, int count, bool fourPole, float rateHz, int frames) {
     const int blocks = (frames + blockFrames - 1) / blockFrames;
     // The tangents of all lanes and blocks, 16 at a time.
-    alignas(64) float tangents[stretchBlocks * laneCount] = {};
+    alignas(64) float tangents[stretchBlocks * laneCount];
     for (int lane = 0; lane < count; ++lane)
         for (int block = 0; block < blocks; ++block)
-            tangents[lane * blocks + block] = jobs[lane]->firstCutoffs[static_cast<std::size_t>(block)];
+            tangents[lane * blocks + block] = jobs[lane]->firstCutoffs[block];
+    for (int i = count * blocks; i % laneCount != 0; ++i) tangents[i] = 0.0f;
     for (int i = 0; i < count * blocks; i += laneCount) store(tangentOf(load(tangents + i), rateHz), tangents + i);
     LowPassEnds ends[laneCount];
     for (int lane = 0; lane < count; ++lane) {
@@ -417,7 +425,7 @@ void runOneLowPass(const FilterJob* const* jobs, int count, bool fourPole, float
         for (int block = 0; block < blocks; ++block) e.gTo[block] = g[block];
         state.g = g[blocks - 1];
         state.left = to;
-        state.left.cutoffLog2 = jobs[lane]->firstCutoffs[static_cast<std::size_t>(blocks - 1)];
+        state.left.cutoffLog2 = jobs[lane]->firstCutoffs[blocks - 1];
     }
     if (fourPole)
         runLowPass<true>(jobs, ends, count, frames);
@@ -442,8 +450,8 @@ void runPair(const FilterJob* const* jobs, int count, const FilterPair& pair, fl
         second[lane] = job.second ? job.second : job.first;
         firstTo[lane] = job.firstTo;
         secondTo[lane] = job.secondTo;
-        firstTo[lane].cutoffLog2 = job.firstCutoffs[static_cast<std::size_t>(at / blockFrames)];
-        secondTo[lane].cutoffLog2 = job.secondCutoffs[static_cast<std::size_t>(at / blockFrames)];
+        firstTo[lane].cutoffLog2 = job.firstCutoffs[at / blockFrames];
+        if (job.secondCutoffs) secondTo[lane].cutoffLog2 = job.secondCutoffs[at / blockFrames];
         if (lane >= count) continue;
         fed[lane] = job.feedback;
         last[lane] = job.fedBack ? *job.fedBack : 0.0f;

@@ -57,8 +57,8 @@ struct FilterJob {
     const float* secondRow = nullptr; ///< what goes into filter 2 besides; null: nothing
     FilterTargets firstTo; ///< all but the cutoffs, which go on from block to block
     FilterTargets secondTo;
-    std::array<float, stretchBlocks> firstCutoffs{}; ///< log2 Hz at the end of each block
-    std::array<float, stretchBlocks> secondCutoffs{};
+    const float* firstCutoffs = nullptr; ///< log2 Hz at the end of each block
+    const float* secondCutoffs = nullptr;
     const float* firstOctaves = nullptr; ///< added to the cutoff sample by sample; null: nothing
     const float* secondOctaves = nullptr;
     float* fedBack = nullptr; ///< the last sample that came out, with `feedback`

@@ -15,12 +15,11 @@ inline constexpr int laneCount = 16;
 /// Longest block the kernels process at once. What moves goes evenly from where it stood before a block to where it
 /// stands behind it.
 inline constexpr int blockFrames = 16;
-/// Several blocks on end, where nothing has to look at them in between.
-inline constexpr int stretchBlocks = 4;
+/// Most blocks that are made on end, where nothing has to look at them in between.
+inline constexpr int stretchBlocks = 16;
 inline constexpr int stretchFrames = stretchBlocks * blockFrames;
 
 using Row = std::array<float, laneCount>;
-using Stretch = std::array<float, stretchFrames>;
 
 /// Name of the instruction set in use.
 std::string targetName();

@@ -28,6 +28,11 @@ void mix(const MixJob* jobs, int count, int frames) {
     }
 }
 
+void crossfade(const float* dry, float share, float step, float* wet) {
+    const Group in = load(dry);
+    store(mulAdd(mulAdd(counting(), splat(step), splat(share)), load(wet) - in, in), wet);
+}
+
 } // namespace facet::kernels::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
@@ -35,9 +40,14 @@ HWY_AFTER_NAMESPACE();
 namespace facet::kernels {
 
 HWY_EXPORT(mix);
+HWY_EXPORT(crossfade);
 
 void mix(std::span<const MixJob> jobs, int frames) {
     HWY_DYNAMIC_DISPATCH(mix)(jobs.data(), static_cast<int>(jobs.size()), frames);
+}
+
+void crossfade(const Row& dry, float share, float step, Row& wet) {
+    HWY_DYNAMIC_DISPATCH(crossfade)(dry.data(), share, step, wet.data());
 }
 
 } // namespace facet::kernels

@@ -1,4 +1,4 @@
-// The inner loop that adds voices up.
+// The inner loops that add sounds up.
 #pragma once
 
 #include "core/engine/lanes.h"
@@ -15,5 +15,9 @@ struct MixJob {
     float* out = nullptr; ///< `frames` samples
 };
 void mix(std::span<const MixJob> jobs, int frames);
+
+/// From what came in to what an effect made of it, in place, by a share that begins at `share` and moves by `step` a
+/// sample.
+void crossfade(const Row& dry, float share, float step, Row& wet);
 
 } // namespace facet::kernels

@@ -108,7 +108,7 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
     const Curve* pressure = performance.curveOf(pressureTarget);
     // What moves is looked at for every block.
     const bool moving = movedValues.any() || !performance.bends.empty() || wheel || pressure;
-    const int most = moving ? Engine::blockFrames : Engine::mostFrames;
+    const int most = moving ? Engine::blockFrames : engine.mostFrames();
     std::size_t next = 0;
     int polls = 0;
     for (int at = 0; at < frames;) {
@@ -142,6 +142,8 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
             if (out[c]->channelCount() > 1) {
                 std::copy_n(left, count, to);
                 std::copy_n(right, count, out[c]->channels[1].data() + at);
+            } else if (left == right) {
+                std::copy_n(left, count, to);
             } else {
                 for (int i = 0; i < count; ++i) to[i] = 0.5f * (left[i] + right[i]);
             }

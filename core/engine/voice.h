@@ -41,7 +41,9 @@ struct CandidateVoice {
     std::vector<double> sourceSemitones;
     std::vector<float> sourceDb;
     std::array<float, 2> filterOctaves{};
-    std::array<float, kernels::stretchBlocks> filterEnvelope{}; ///< where it stands at the end of each block
+    using BlockEnds = std::array<float, kernels::stretchBlocks>; ///< a value at the end of each block
+    BlockEnds filterEnvelope{};
+    std::array<BlockEnds, 2> cutoffs{}; ///< of the filters, log2 Hz
     float layerDb = 0.0f;
     std::unique_ptr<LayerGraph> live; ///< values with moved parts, where the layer has such; else null
 

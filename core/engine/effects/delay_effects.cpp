@@ -57,7 +57,13 @@ public:
         x.turning.setRate(rate.of(v), rateHz_);
         x.depth = depth.of(v) * 1e-3 * rateHz_;
         x.delay = delay.of(v) * 1e-3 * rateHz_;
-        x.spread = spread.of(v) / 100.0;
+        for (int n = 0; n < voices_; ++n) {
+            const double pan = spread.of(v) / 100.0 * (2.0 * n / (voices_ - 1) - 1.0);
+            const double angle = (pan + 1.0) * std::numbers::pi / 4.0;
+            const double gain = std::sqrt(2.0 / voices_);
+            x.gains[static_cast<std::size_t>(n)] = {static_cast<float>(gain * std::cos(angle)),
+                                                    static_cast<float>(gain * std::sin(angle))};
+        }
     }
     void process(std::span<StereoRow> rows, int frames) override {
         for (std::size_t c = 0; c < rows.size(); ++c) {
@@ -67,19 +73,13 @@ public:
             ring.right.write(ring.at, rows[c].right.data(), frames);
             rows[c] = StereoRow{};
             x.turning.advance(frames);
-            const double gain = 1.0 / std::sqrt(static_cast<double>(voices_));
             for (int v = 0; v < voices_; ++v) {
                 Way& way = x.ways[static_cast<std::size_t>(v)];
                 const double place = x.turning.cycles() + static_cast<double>(v) / voices_;
                 way.aim(std::clamp(x.delay + x.depth * std::sin(fullTurn * place), 3.0, ring.longest()));
-                const double pan = x.spread * (2.0 * v / (voices_ - 1) - 1.0);
-                const double angle = (pan + 1.0) * std::numbers::pi / 4.0;
-                kernels::addDelayed(ring.left, ring.at, way.now, way.to,
-                                    static_cast<float>(gain * std::numbers::sqrt2 * std::cos(angle)), frames,
-                                    rows[c].left.data());
-                kernels::addDelayed(ring.right, ring.at, way.now, way.to,
-                                    static_cast<float>(gain * std::numbers::sqrt2 * std::sin(angle)), frames,
-                                    rows[c].right.data());
+                const Gains& gain = x.gains[static_cast<std::size_t>(v)];
+                kernels::addDelayed(ring.left, ring.at, way.now, way.to, gain.left, frames, rows[c].left.data());
+                kernels::addDelayed(ring.right, ring.at, way.now, way.to, gain.right, frames, rows[c].right.data());
                 way.arrive();
             }
             ring.at += frames;
@@ -97,11 +97,16 @@ public:
     }
 
 private:
+    static constexpr std::size_t mostVoices = 8;
+    struct Gains {
+        float left = 0.0f, right = 0.0f;
+    };
     struct Candidate {
         StereoRing ring;
         Turning turning;
-        double depth = 0.0, delay = 100.0, spread = 0.0; ///< samples, samples, share
-        std::array<Way, 8> ways{};
+        double depth = 0.0, delay = 100.0; ///< samples
+        std::array<Way, mostVoices> ways{};
+        std::array<Gains, mostVoices> gains{};
         explicit Candidate(double samples) : ring(samples) {}
     };
     double rateHz_;

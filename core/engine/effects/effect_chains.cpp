@@ -2,6 +2,7 @@
 
 #include "core/base/units.h"
 #include "core/engine/field.h"
+#include "core/engine/mix_kernels.h"
 
 #include <algorithm>
 #include <cmath>
@@ -32,21 +33,18 @@ bool isAbove(float level, const StereoRow& row, int frames) {
     return false;
 }
 
-/// Both sides × a gain that moves evenly over the first block.
-void scale(float* left, float* right, Moved& gain, int frames) {
+/// Sound × a gain that moves evenly over the first block.
+void scaleSide(float* side, const Moved& gain, int frames) {
     const int way = std::min(frames, kernels::blockFrames);
-    if (gain.now != gain.to) {
-        const float step = (gain.to - gain.now) / static_cast<float>(way);
-        for (int t = 0; t < way; ++t) {
-            const float g = gain.now + step * static_cast<float>(t);
-            left[t] *= g;
-            right[t] *= g;
-        }
-    }
-    for (int t = gain.now != gain.to ? way : 0; t < frames && gain.to != 1.0f; ++t) {
-        left[t] *= gain.to;
-        right[t] *= gain.to;
-    }
+    const float step = (gain.to - gain.now) / static_cast<float>(way);
+    int t = 0;
+    for (; t < way && gain.now != gain.to; ++t) side[t] *= gain.now + step * static_cast<float>(t);
+    for (; t < frames && gain.to != 1.0f; ++t) side[t] *= gain.to;
+}
+/// `right`: null where both sides are the same.
+void scale(float* left, float* right, Moved& gain, int frames) {
+    scaleSide(left, gain, frames);
+    if (right) scaleSide(right, gain, frames);
     gain.now = gain.to;
 }
 void scale(StereoRow& row, Moved& gain, int frames) { scale(row.left.data(), row.right.data(), gain, frames); }
@@ -175,11 +173,8 @@ void EffectChains::runChain(Chain chain, std::span<StereoRow> rows, int frames) 
             Moved& mix = states_[c].mixes[e];
             if (mix.now != 1.0f || mix.to != 1.0f) {
                 const float step = (mix.to - mix.now) / static_cast<float>(frames);
-                for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
-                    const float m = mix.now + step * static_cast<float>(t);
-                    rows[c].left[t] = dry_[c].left[t] + m * (rows[c].left[t] - dry_[c].left[t]);
-                    rows[c].right[t] = dry_[c].right[t] + m * (rows[c].right[t] - dry_[c].right[t]);
-                }
+                kernels::crossfade(dry_[c].left, mix.now, step, rows[c].left);
+                kernels::crossfade(dry_[c].right, mix.now, step, rows[c].right);
             }
             mix.now = mix.to;
         }

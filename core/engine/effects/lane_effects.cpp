@@ -372,7 +372,7 @@ public:
             job.first = &states_[i];
             job.row = i % 2 == 0 ? rows[i / 2].left.data() : rows[i / 2].right.data();
             job.firstTo = targets_[i];
-            job.firstCutoffs[0] = targets_[i].cutoffLog2;
+            job.firstCutoffs = &targets_[i].cutoffLog2;
             jobs_[i] = job;
             pointers_[i] = &jobs_[i];
         }

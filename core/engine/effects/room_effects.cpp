@@ -55,8 +55,8 @@ public:
             const double a = 1.0 - g2 * std::cos(w), b = 1.0 - g2;
             const double pole =
                 damping.of(v) >= 20000.0 || b <= 0.0 ? 0.0 : (a - std::sqrt(std::max(0.0, a * a - b * b))) / b;
-            x.lines[i].gain = static_cast<float>(gain);
-            x.lines[i].pole = static_cast<float>(pole);
+            x.lines.gains[i] = static_cast<float>(gain);
+            x.lines.poles[i] = static_cast<float>(pole);
             // The low-pass holds each turn up.
             x.wanted[i] = std::max(20.0, std::round(x.wanted[i] - pole / (1.0 - pole)));
         }
@@ -78,9 +78,9 @@ public:
     }
     void clear(std::size_t c) override {
         Candidate& x = *candidates_[c];
-        for (auto& line : x.lines) line.ring->clear(x.at + line.shift);
+        for (std::size_t i = 0; i < reverbLines; ++i) x.rings[i].clear(x.at + x.lines.shifts[i]);
         for (std::size_t i = reverbLines; i < x.rings.size(); ++i) x.rings[i].clear(x.at);
-        for (auto& line : x.lines) line.lastOut = 0.0f;
+        x.lines.lastOuts = {};
         x.low = {};
         x.started = x.swaying = false;
     }
@@ -97,7 +97,7 @@ private:
 
     struct Candidate {
         std::vector<Ring> rings; ///< of the lines, of the diffusers of both sides, of what was early on both
-        std::array<kernels::ReverbLine, reverbLines> lines;
+        kernels::ReverbLines lines;
         int at = 0;
         std::array<double, reverbLines> wanted{}, length{}, place{};
         std::array<std::array<int, diffusers>, 2> thickening{};
@@ -115,8 +115,8 @@ private:
             add(2 * diffusers, longestDiffuserSeconds);
             add(2, longestPreDelaySeconds);
             for (std::size_t i = 0; i < reverbLines; ++i) {
-                lines[i].ring = &rings[i];
-                lines[i].shift = static_cast<int>(80 * i); // five lines of the cache
+                lines.rings[i] = &rings[i];
+                lines.shifts[i] = static_cast<int>(80 * i); // five lines of the cache
             }
         }
         Ring& diffuser(std::size_t side, std::size_t k) { return rings[reverbLines + diffusers * side + k]; }
@@ -146,33 +146,37 @@ private:
 
     /// Brings the delays to where they are at the end of the block. False: they stand at whole samples.
     bool aim(Candidate& x, int frames) const {
-        bool moving = x.movement > 0.0 || x.swaying;
-        for (std::size_t i = 0; i < reverbLines; ++i) {
+        const bool growing = x.length != x.wanted;
+        for (std::size_t i = 0; growing && i < reverbLines; ++i) {
             const double away = x.wanted[i] - x.length[i];
-            if (away == 0.0) continue;
-            moving = true;
             x.length[i] = std::abs(away) < 0.01 ? x.wanted[i] : x.length[i] + std::clamp(away * 0.02, -0.15, 0.15);
         }
-        if (!moving) {
-            for (std::size_t i = 0; i < reverbLines; ++i) x.lines[i].delay = static_cast<int>(x.length[i]);
+        if (!growing && x.movement == 0.0 && !x.swaying) {
+            for (std::size_t i = 0; i < reverbLines; ++i) x.lines.delays[i] = static_cast<int>(x.length[i]);
             return false;
         }
         alignas(64) kernels::Row cycles, sways;
-        for (std::size_t i = 0; i < reverbLines; ++i) {
+        const double time = time_.cycles();
+        for (int i = 0; i < reverbLines; ++i) {
             // Each line sways by itself, 0.3 to 1.2 times a second.
-            const double turns = time_.cycles() * (30.0 + 6.0 * static_cast<double>(i)) + 0.37 * static_cast<double>(i);
-            cycles[i] = static_cast<float>(turns - static_cast<double>(static_cast<int>(turns)));
+            const double turns = time * (30.0 + 6.0 * i) + 0.37 * i;
+            cycles[static_cast<std::size_t>(i)] = static_cast<float>(turns - static_cast<int>(turns));
         }
         kernels::sines(cycles.data(), sways.data());
+        const double sway = x.movement * mostSwaySeconds * rateHz_;
+        const double perFrame = 1.0 / frames;
+        std::array<double, reverbLines> to;
+        for (std::size_t i = 0; i < reverbLines; ++i)
+            to[i] = std::max(19.0, x.length[i] + sway * static_cast<double>(sways[i]));
+        if (!x.swaying) x.place = to;
         for (std::size_t i = 0; i < reverbLines; ++i) {
-            const double to =
-                std::max(19.0, x.length[i] + x.movement * mostSwaySeconds * rateHz_ * static_cast<double>(sways[i]));
-            const double from = x.swaying ? x.place[i] : to;
-            x.lines[i].delay = static_cast<int>(from);
-            x.lines[i].fraction = static_cast<float>(from - x.lines[i].delay);
-            x.lines[i].drift = static_cast<float>((to - from) / frames);
-            x.place[i] = to;
+            const double from = x.place[i];
+            const int whole = static_cast<int>(from);
+            x.lines.delays[i] = whole;
+            x.lines.fractions[i] = static_cast<float>(from - whole);
+            x.lines.drifts[i] = static_cast<float>((to[i] - from) * perFrame);
         }
+        x.place = to;
         // Once nothing moves any more, the delays have come to rest at whole samples.
         x.swaying = x.movement > 0.0 || x.length != x.wanted;
         return true;

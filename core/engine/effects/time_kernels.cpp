@@ -56,7 +56,7 @@ void multiplyAdd(const float* aReal, const float* aImag, const float* bReal, con
 
 void sines(const float* cycles, float* out) { store(sineOfCycles(load(cycles)), out); }
 
-template <bool moved> HWY_INLINE void reverb(ReverbLine* lines, int at, float* left, float* right, int frames) {
+template <bool moved> HWY_INLINE void reverb(ReverbLines& lines, int at, float* left, float* right, int frames) {
     // Each side enters and leaves by its own pattern of signs; the four are orthogonal rows of the matrix.
     static constexpr float inLeft[] = {1, 0, -1, 0, 1, 0, -1, 0, 1, 0, -1, 0, 1, 0, -1, 0};
     static constexpr float inRight[] = {0, 1, 0, 1, 0, -1, 0, -1, 0, 1, 0, 1, 0, -1, 0, -1};
@@ -65,22 +65,22 @@ template <bool moved> HWY_INLINE void reverb(ReverbLine* lines, int at, float* l
     constexpr float scaleIn = 0.35355339f, scaleOut = 0.5f, quarter = 0.25f;
     Group y[reverbLines];
 #pragma GCC unroll 16
-    for (int n = 0; n < reverbLines; ++n) {
-        ReverbLine& line = lines[n];
+    for (std::size_t n = 0; n < reverbLines; ++n) {
+        const int now = at + lines.shifts[n] - lines.delays[n];
         Group x;
         if constexpr (moved) {
-            const float* from = line.ring->from(at + line.shift - line.delay - 2);
+            const float* from = lines.rings[n]->from(now - 2);
             // Further back by a fraction is before the end of the step by the rest.
-            const Group t = mulAdd(counting(), splat(-line.drift), splat(1.0f - line.fraction));
+            const Group t = mulAdd(counting(), splat(-lines.drifts[n]), splat(1.0f - lines.fractions[n]));
             x = between(load(from), load(from + 1), load(from + 2), load(from + 3), t);
         } else {
-            x = load(line.ring->from(at + line.shift - line.delay));
+            x = load(lines.rings[n]->from(now));
         }
-        x = onePole(x, line.pole, line.lastOut);
+        x = onePole(x, lines.poles[n], lines.lastOuts[n]);
         alignas(64) float smooth[laneCount];
         store(x, smooth);
-        line.lastOut = smooth[frames - 1];
-        y[n] = x * splat(line.gain);
+        lines.lastOuts[n] = smooth[frames - 1];
+        y[n] = x * splat(lines.gains[n]);
     }
     const Group inL = load(left) * splat(scaleIn), inR = load(right) * splat(scaleIn);
     Group outL = splat(0.0f), outR = splat(0.0f);
@@ -101,15 +101,15 @@ template <bool moved> HWY_INLINE void reverb(ReverbLine* lines, int at, float* l
             y[n + distance] = a - b;
         }
 #pragma GCC unroll 16
-    for (int n = 0; n < reverbLines; ++n) {
+    for (std::size_t n = 0; n < reverbLines; ++n) {
         const Group in = mulAdd(inL, splat(inLeft[n]), inR * splat(inRight[n]));
         alignas(64) float next[laneCount];
         store(mulAdd(y[n], splat(quarter), in), next);
-        lines[n].ring->write(at + lines[n].shift, next, frames);
+        lines.rings[n]->write(at + lines.shifts[n], next, frames);
     }
 }
 
-void runReverb(ReverbLine* lines, int at, bool moved, float* left, float* right, int frames) {
+void runReverb(ReverbLines& lines, int at, bool moved, float* left, float* right, int frames) {
     if (moved)
         reverb<true>(lines, at, left, right, frames);
     else
@@ -145,8 +145,8 @@ void multiplyAdd(const float* aReal, const float* aImag, const float* bReal, con
     HWY_DYNAMIC_DISPATCH(multiplyAdd)(aReal, aImag, bReal, bImag, sumReal, sumImag, count);
 }
 void sines(const float* cycles, float* out) { HWY_DYNAMIC_DISPATCH(sines)(cycles, out); }
-void runReverb(std::span<ReverbLine, reverbLines> lines, int at, bool moved, float* left, float* right, int frames) {
-    HWY_DYNAMIC_DISPATCH(runReverb)(lines.data(), at, moved, left, right, frames);
+void runReverb(ReverbLines& lines, int at, bool moved, float* left, float* right, int frames) {
+    HWY_DYNAMIC_DISPATCH(runReverb)(lines, at, moved, left, right, frames);
 }
 void lowPassRow(float* row, float pole, float& last, int frames) {
     HWY_DYNAMIC_DISPATCH(lowPassRow)(row, pole, last, frames);

@@ -30,21 +30,22 @@ void lowPassRow(float* row, float pole, float& last, int frames);
 
 inline constexpr int reverbLines = 16;
 
-/// One line of a reverb in a block.
-struct ReverbLine {
-    Ring* ring = nullptr;
-    int shift = 0;         ///< of its times, so that the lines do not all fall on one another in the cache
-    int delay = 20;        ///< whole samples, ≥ 18
-    float fraction = 0.0f; ///< and parts of one, at the block's beginning
-    float drift = 0.0f;    ///< change of the delay per sample; less than a fiftieth
-    float gain = 0.0f;     ///< of a whole turn
-    float pole = 0.0f;     ///< of its low-pass
-    float lastOut = 0.0f;  ///< of the low-pass
+/// The lines of a reverb in a block.
+struct ReverbLines {
+    template <typename T> using Each = std::array<T, reverbLines>;
+    Each<Ring*> rings{};
+    Each<int> shifts{};      ///< of their times, so that the lines do not all fall on one another in the cache
+    Each<int> delays{};      ///< whole samples, ≥ 18
+    Each<float> fractions{}; ///< and parts of one, at the block's beginning
+    Each<float> drifts{};    ///< change of the delay per sample; less than a fiftieth
+    Each<float> gains{};     ///< of a whole turn
+    Each<float> poles{};     ///< of the low-passes
+    Each<float> lastOuts{};  ///< of the low-passes
 };
 /// Feedback through an orthonormal Hadamard matrix: M. Gerzon, "Unitary (energy-preserving) multichannel networks with
 /// feedback", Electronics Letters 12 (11), 1976; decay and damping of each line after J.-M. Jot, A. Chaigne, "Digital
 /// delay networks for designing artificial reverberators", 90th AES Convention, 1991. `left`, `right`:
 /// rows of 16, in, and out the reflections alone. `moved`: whether any delay is not a whole number.
-void runReverb(std::span<ReverbLine, reverbLines> lines, int at, bool moved, float* left, float* right, int frames);
+void runReverb(ReverbLines& lines, int at, bool moved, float* left, float* right, int frames);
 
 } // namespace facet::kernels
