@@ -121,25 +121,34 @@ void Envelope::advanceBlocks(const EnvelopeShape& shape, double secondsPerSample
         }
         return;
     }
-    const auto blocks = static_cast<std::size_t>(frames / lineFrames);
     const double perBlock = lineFrames * secondsPerSample;
-    std::array<double, 16> values{};
-    for (std::size_t b = 0; b < blocks; ++b) values[b] = seconds_ += perBlock;
-    if (s.curve) {
-        const double share = 1.0 / (s.end - s.begin);
-        for (double& v : values) v = (v - s.begin) * share;
-        s.curve->apply(values);
-        for (double& v : values) v = s.from + s.way * v;
-    } else {
-        values.fill(s.from);
+    const int blocks = frames / lineFrames;
+    if (!s.curve) {
+        for (int b = 0; b < blocks; ++b) seconds_ += perBlock;
+        if (out) std::fill_n(out, frames, static_cast<float>(s.from));
+        if (ends) std::fill_n(ends, blocks, static_cast<float>(s.from));
+        return;
     }
-    for (std::size_t b = 0; b < blocks; ++b) {
-        const double last = values[b];
-        const double step = value_ == last ? 0.0 : (last - value_) / lineFrames;
-        if (out) writeLine(static_cast<float>(value_), static_cast<float>(step), lineFrames, out + b * lineFrames);
-        if (ends) ends[b] = static_cast<float>(last);
-        value_ = last;
+    // All sixteen, whatever there is of them: loops of a length that the compiler knows.
+    std::array<double, lineFrames> values{};
+    for (std::size_t b = 0; b < static_cast<std::size_t>(blocks); ++b) values[b] = seconds_ += perBlock;
+    const double share = 1.0 / (s.end - s.begin);
+    for (double& v : values) v = (v - s.begin) * share;
+    s.curve->apply(values);
+    for (double& v : values) v = s.from + s.way * v;
+    std::array<float, lineFrames> floats;
+    for (std::size_t b = 0; b < lineFrames; ++b) floats[b] = static_cast<float>(values[b]);
+    if (ends) std::copy_n(floats.begin(), blocks, ends);
+    if (out) {
+        std::array<float, lineFrames> steps;
+        steps[0] = static_cast<float>((values[0] - value_) / lineFrames);
+        for (std::size_t b = 1; b < lineFrames; ++b)
+            steps[b] = static_cast<float>((values[b] - values[b - 1]) / lineFrames);
+        writeLine(static_cast<float>(value_), steps[0], lineFrames, out);
+        for (std::size_t b = 1; b < static_cast<std::size_t>(blocks); ++b)
+            writeLine(floats[b - 1], steps[b], lineFrames, out + b * lineFrames);
     }
+    value_ = values[static_cast<std::size_t>(blocks - 1)];
 }
 
 } // namespace facet
