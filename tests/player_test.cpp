@@ -1,5 +1,7 @@
 #include "core/base/units.h"
 #include "core/devices/audio_output.h"
+#include "core/devices/midi_input.h"
+#include "core/performance/key_event.h"
 #include "core/player/player.h"
 #include "tests/support/allocations.h"
 #include "tests/support/sounds.h"
@@ -9,6 +11,7 @@
 #include <cmath>
 #include <cstdlib>
 #include <gtest/gtest.h>
+#include <mutex>
 #include <new>
 #include <numbers>
 #include <thread>
@@ -110,6 +113,127 @@ TEST(LivePlaying, SoundsFollowsEditsAndStops) {
     fill(player, 4800);
     player.panic();
     EXPECT_EQ(rms(fill(player, 4800), 512, 4800), 0.0);
+}
+
+/// MIDI bytes as a keyboard sends them.
+void send(Player& player, std::initializer_list<std::uint8_t> bytes) {
+    const std::vector<std::uint8_t> message(bytes);
+    if (const auto event = keyEventOf(message)) player.keyEvent(*event);
+}
+
+double pitchOf(const std::vector<float>& stereo, int begin, int end) {
+    int crossings = 0;
+    for (int i = begin + 1; i < end; ++i)
+        crossings += stereo[static_cast<std::size_t>(2 * i)] > 0.0f && stereo[static_cast<std::size_t>(2 * i - 2)] <= 0.0f;
+    return 48000.0 * crossings / (end - begin);
+}
+
+Patch plainSine() {
+    Patch patch;
+    patch.set({"layer:a/source:a", "wave"}, static_cast<double>(Wave::sine));
+    return patch;
+}
+
+TEST(LivePlaying, FollowsAKeyboard) {
+    Player player(48000);
+    player.setPatch(compile(plainSine()));
+    send(player, {0x93, 69, 100}); // any channel
+    auto heard = fill(player, 24000);
+    EXPECT_NEAR(pitchOf(heard, 4800, 24000), 440.0, 4.0);
+    EXPECT_EQ(player.liveNotes(), 1);
+    // Full bend is the patch's bend range: two semitones, the default of MIDI (common practice, no source).
+    send(player, {0xe3, 0x7f, 0x7f});
+    heard = fill(player, 24000);
+    EXPECT_NEAR(pitchOf(heard, 4800, 24000), 440.0 * std::exp2(2.0 / 12.0), 5.0);
+    Patch wider = plainSine();
+    wider.set({"voicing", "bend_range"}, 12.0);
+    player.setPatch(compile(wider));
+    heard = fill(player, 24000);
+    EXPECT_NEAR(pitchOf(heard, 4800, 24000), 880.0, 8.0) << "a wider range is taken while the wheel is held";
+    send(player, {0xe3, 0x00, 0x40});
+    send(player, {0x93, 69, 0}); // velocity 0 lets go
+    fill(player, 24000);
+    EXPECT_EQ(player.liveNotes(), 0);
+}
+
+TEST(LivePlaying, NotesLastWhileThePedalIsDown) {
+    Player player(48000);
+    player.setPatch(compile(plainSine()));
+    send(player, {0xb0, 64, 127});
+    send(player, {0x90, 60, 100});
+    send(player, {0x80, 60, 0});
+    fill(player, 9600);
+    EXPECT_EQ(player.liveNotes(), 1);
+    send(player, {0xb0, 64, 0});
+    fill(player, 9600);
+    EXPECT_EQ(player.liveNotes(), 0);
+    for (int key : {60, 64, 67}) send(player, {0x90, static_cast<std::uint8_t>(key), 90});
+    fill(player, 9600);
+    EXPECT_EQ(player.liveNotes(), 3);
+    send(player, {0xb0, 123, 0});
+    fill(player, 9600);
+    EXPECT_EQ(player.liveNotes(), 0) << "all notes off";
+}
+
+TEST(LivePlaying, CountsWhatHadToGiveWay) {
+    Player player(48000);
+    Patch patch;
+    patch.set({"voicing", "voices"}, 3.0);
+    player.setPatch(compile(patch));
+    for (std::uint8_t key = 60; key < 65; ++key) send(player, {0x90, key, 90});
+    fill(player, 4800);
+    EXPECT_EQ(player.liveNotes(), 3);
+    EXPECT_EQ(player.liveNotesGivenWay(), 2u);
+    EXPECT_GT(player.takeLoad(), 0.0f);
+    EXPECT_EQ(player.takeLoad(), 0.0f) << "until the next call";
+}
+
+TEST(Keyboards, MessagesMeanWhatMidiSays) {
+    using Kind = KeyEvent::Kind;
+    const auto of = [](std::initializer_list<std::uint8_t> bytes) {
+        const std::vector<std::uint8_t> message(bytes);
+        return keyEventOf(message);
+    };
+    EXPECT_EQ(of({0x9f, 36, 1}), (KeyEvent{Kind::noteOn, 36, 1.0}));
+    EXPECT_EQ(of({0x90, 36, 0}), (KeyEvent{Kind::noteOff, 36, 0.0}));
+    EXPECT_EQ(of({0xe0, 0, 0}), (KeyEvent{Kind::bend, 0, -1.0}));
+    EXPECT_EQ(of({0xe0, 0, 64}), (KeyEvent{Kind::bend, 0, 0.0}));
+    EXPECT_EQ(of({0xe0, 127, 127}), (KeyEvent{Kind::bend, 0, 1.0}));
+    EXPECT_EQ(of({0xd2, 127}), (KeyEvent{Kind::pressure, 0, 1.0}));
+    EXPECT_EQ(of({0xb0, 1, 127}), (KeyEvent{Kind::wheel, 0, 1.0}));
+    EXPECT_EQ(of({0xb0, 7, 127}), std::nullopt) << "a controller without a meaning here";
+    for (const auto& broken : {of({}), of({0x90}), of({0x90, 60}), of({0x90, 200, 10}), of({0xf8}), of({60, 100, 3})})
+        EXPECT_EQ(broken, std::nullopt);
+}
+
+TEST(Keyboards, TheSimulatedOnePlaysItsPhraseAndWhatItIsToldTo) {
+    std::mutex mutex;
+    std::vector<KeyEvent> events;
+    const auto take = [&](std::span<const std::uint8_t> bytes) {
+        const std::scoped_lock lock(mutex);
+        if (const auto event = keyEventOf(bytes)) events.push_back(*event);
+    };
+    const auto keyboard = openMidiInput(SimulatedKeyboard::displayName(), take);
+    ASSERT_NE(keyboard, nullptr);
+    const auto count = [&](KeyEvent::Kind kind) {
+        const std::scoped_lock lock(mutex);
+        return static_cast<std::size_t>(std::count_if(events.begin(), events.end(), [&](auto& e) { return e.kind == kind; }));
+    };
+    for (int i = 0; i < 500 && count(KeyEvent::Kind::noteOff) < SimulatedKeyboard::keys().size(); ++i)
+        std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    EXPECT_EQ(count(KeyEvent::Kind::noteOn), SimulatedKeyboard::keys().size());
+    EXPECT_EQ(count(KeyEvent::Kind::noteOff), SimulatedKeyboard::keys().size());
+    EXPECT_GT(count(KeyEvent::Kind::bend), 0u);
+    EXPECT_GT(count(KeyEvent::Kind::wheel), 0u);
+
+    events.clear();
+    SimulatedKeyboard quiet(take, false);
+    const std::array<std::uint8_t, 3> message{0x90, 72, 64};
+    quiet.send(message);
+    ASSERT_EQ(events.size(), 1u);
+    EXPECT_EQ(events[0], (KeyEvent{KeyEvent::Kind::noteOn, 72, 64.0}));
+    EXPECT_EQ(openMidiInput("no such keyboard", take), nullptr);
+    EXPECT_EQ(midiInputNames().back(), SimulatedKeyboard::displayName());
 }
 
 TEST(AudioThread, NeitherAllocatesNorFrees) {

@@ -10,9 +10,14 @@ Playback::Playback(const std::string& outputName, QObject* parent) : QObject(par
     watch_.start(500);
 }
 
-Playback::~Playback() { output_->stop(); }
+Playback::~Playback() {
+    keyboard_.reset();
+    output_->stop();
+}
 
 void Playback::open(const std::string& name) {
+    const std::string keys = keyboard_ && !keyboard_->simulated() ? keyboard_->name() : "";
+    keyboard_.reset(); // it plays into the player that goes
     if (output_) output_->stop();
     output_ = openOutput(name);
     player_ = std::make_unique<Player>(output_->rateHz());
@@ -27,6 +32,34 @@ void Playback::open(const std::string& name) {
         player_ = std::make_unique<Player>(output_->rateHz());
         output_->start(callback);
     }
+    if (!keys.empty()) chooseKeyboard(keys);
+}
+
+void Playback::takeKeys(std::span<const std::uint8_t> message) {
+    const auto event = keyEventOf(message);
+    if (!event) return;
+    player_->keyEvent(*event);
+    const bool down = event->kind == KeyEvent::Kind::noteOn;
+    if (down || event->kind == KeyEvent::Kind::noteOff) emit keyPlayed(event->key, down);
+}
+
+void Playback::chooseKeyboard(const std::string& name) {
+    keyboard_.reset();
+    try {
+        keyboard_ = openMidiInput(name, [this](std::span<const std::uint8_t> message) { takeKeys(message); });
+        if (!keyboard_ && !name.empty())
+            emit problem(tr("The MIDI input “%1” is not there any more; connect it again or choose another.")
+                             .arg(QString::fromStdString(name)),
+                         {});
+    } catch (const Error& failure) {
+        emit problem(QString::fromUtf8(failure.what()), QString::fromStdString(failure.detail()));
+    }
+    emit keyboardChanged();
+}
+
+void Playback::closeKeyboard() {
+    keyboard_.reset();
+    emit keyboardChanged();
 }
 
 void Playback::chooseOutput(const std::string& name) {

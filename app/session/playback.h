@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/devices/audio_output.h"
+#include "core/devices/midi_input.h"
 #include "core/player/player.h"
 
 #include <QObject>
@@ -23,6 +24,12 @@ public:
     AudioOutput& output() { return *output_; }
     /// Opens another output; what was given to the player must be given again (outputChanged tells).
     void chooseOutput(const std::string& name);
+
+    /// The keyboard whose keys are played, null: none. Its keys reach the player on a thread of their own.
+    MidiInput* keyboard() { return keyboard_.get(); }
+    /// Opens a MIDI input by name, empty: the first there is. What does not open is told.
+    void chooseKeyboard(const std::string& name);
+    void closeKeyboard();
 
     /// Place in the sound in seconds, at any speed.
     double position() const { return player_->position() / slowness_; }
@@ -46,15 +53,20 @@ public:
 signals:
     void changed();
     void outputChanged();
+    void keyboardChanged();
+    /// A key of the keyboard went down or up.
+    void keyPlayed(int key, bool down);
     void slownessChanged();
     void problem(const QString& sentence, const QString& detail);
 
 private:
     void open(const std::string& name);
     void watch();
+    void takeKeys(std::span<const std::uint8_t> message);
 
     std::unique_ptr<Player> player_;
     std::unique_ptr<AudioOutput> output_; ///< stops before the player goes
+    std::unique_ptr<MidiInput> keyboard_; ///< likewise
     QTimer watch_;                        ///< notices a device that went away
     bool looping_ = true;
     double loopBegin_ = 0.0;

@@ -44,7 +44,7 @@ private:
 
 Session::Session(const std::filesystem::path& stateFolder, const std::string& outputName, QObject* parent)
     : QObject(parent), document_(std::make_shared<const Document>(newDocument())), journal_(stateFolder),
-      playback_(outputName) {
+      collection_(stateFolder / "collection"), playback_(outputName) {
     journalTimer_.setSingleShot(true);
     journalTimer_.setInterval(journalDelayMs);
     connect(&journalTimer_, &QTimer::timeout, this, &Session::writeJournal);
@@ -222,6 +222,11 @@ void Session::addCue() {
     Cue cue;
     cue.id = takeId(after);
     cue.name = "Cue " + std::to_string(after.cues.size() + 1);
+    try {
+        cue.patch = collection_.ownDefault().value_or(Patch());
+    } catch (const Error& failure) {
+        report(failure);
+    }
     after.activeCue = cue.id;
     push(tr("Add cue"), withCue(after, std::move(cue)));
 }

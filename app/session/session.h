@@ -5,6 +5,7 @@
 #include "app/session/playback.h"
 #include "app/session/results.h"
 #include "app/session/source_view.h"
+#include "core/project/collection.h"
 #include "core/project/document.h"
 #include "core/project/journal.h"
 
@@ -182,6 +183,21 @@ public:
     /// Whether a module can be heard so.
     bool canHear(Hearing hearing, const std::string& path) const;
 
+    // ---- other patches ----
+
+    /// The producer's own patches.
+    Collection& collection() { return collection_; }
+    void useCollection(const std::filesystem::path& folder) { collection_ = Collection(folder); }
+    /// Tells by weighed() how alike the phrase would sound with other patches, one after the other, in the background. A
+    /// further call and every edit end it. Returns what the answers go by.
+    quint64 weigh(std::vector<Patch> patches);
+    void stopWeighing();
+    /// The patch with each choice of one of its parameters.
+    std::vector<Patch> kindsOf(const Address& address) const;
+    /// Another patch is heard as the render, at the reference's loudness; nothing: the patch itself again, as after an
+    /// edit.
+    void hearOther(const std::optional<Patch>& patch);
+
     // ---- search ----
 
     const MatchState& matchState() const { return match_; }
@@ -207,6 +223,7 @@ signals:
     void auditionChanged();
     void chosenNotesChanged();
     void hearingChanged();
+    void weighed(quint64 ticket, int index, double likeness);
     void gridChanged();
     /// Something worth a line in the status bar.
     void notice(const QString& sentence);
@@ -273,6 +290,9 @@ private:
     Part heardPart_ = Part::all;
     Hearing hearingPart_ = Hearing::whole;
     std::string heardModule_;
+    std::optional<Patch> other_; ///< heard in place of the patch
+    Collection collection_;
+    quint64 weighTicket_ = 0;
     std::uint64_t partTurn_ = 0; ///< counts what of the patch is wanted; late renders are dropped
     NoteChoice chosenNotes_;
     QTimer noteEnd_; ///< of what hearNote() plays
@@ -288,6 +308,7 @@ private:
     JobQueue loader_;
     JobQueue pictures_;
     JobQueue parts_; ///< renders of parts of the patch
+    JobQueue weighing_;
     JobQueue hearing_[2]; ///< one a side: band and slow listening
     JobQueue search_{JobQueue::Priority::low};
 };

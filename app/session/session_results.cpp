@@ -190,6 +190,8 @@ void Session::refresh() {
         return;
     }
     renderKey_ = key;
+    stopWeighing();
+    other_.reset();
     results_.renderIsCurrent = results_.comparisonIsCurrent = false;
     emit resultsChanged();
 
@@ -311,12 +313,12 @@ void Session::hearRender() {
     };
     const std::uint64_t turn = ++partTurn_;
     if (!results_.render.recording) return;
-    if (hearingPart_ == Hearing::whole || !canHear(hearingPart_, heardModule_)) {
+    if (!other_ && (hearingPart_ == Hearing::whole || !canHear(hearingPart_, heardModule_))) {
         parts_.cancel();
         hearMatched(results_.render);
         return;
     }
-    const Patch part = partOf(cue()->patch, hearingPart_, heardModule_);
+    const Patch part = other_ ? *other_ : partOf(cue()->patch, hearingPart_, heardModule_);
     parts_.submit([this, turn, part, hearMatched, played = cue()->excerpt()->corrected()](const Task& task) {
         try {
             const MeasuredSound sound = soundOf(std::make_shared<const Recording>(render(part, played, task)));

@@ -95,13 +95,16 @@ int main(int argc, char** argv) {
     const QCommandLineOption size("size", "Size of the window, WIDTHxHEIGHT.", "size");
     const QCommandLineOption picture("picture", "The mirror's picture: wave, spectrogram, level or pitch.", "name",
                                      "wave");
-    options.addOptions({demo, shot, view, cue, picture, match, dark, size});
+    const QCommandLineOption keyboard("keyboard", "Show the keyboard.");
+    options.addOptions({demo, shot, view, cue, picture, match, dark, size, keyboard});
     options.process(app);
 
     applyTheme(app, options.isSet(dark));
     try {
         const auto state = stateFolder();
         Session session(state);
+        session.useCollection(
+            (QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/facet/collection").toStdString());
         MainWindow window(session);
         const bool recovered = offerRecovery(session, state, !options.isSet(shot));
         if (!recovered && options.isSet(demo)) openDemo(session, options.value(demo).toStdString());
@@ -125,6 +128,7 @@ int main(int argc, char** argv) {
         }
         window.mirror().setPicture(static_cast<MirrorView::Picture>(pictures.indexOf(options.value(picture))));
         if (options.isSet(dark)) window.setDark(true);
+        window.showKeyboard(options.isSet(keyboard));
         const QStringList sides = options.value(size).split('x');
         if (sides.size() == 2) window.resize(sides[0].toInt(), sides[1].toInt());
         window.show();

@@ -4,6 +4,7 @@
 #include "app/session/session.h"
 #include "app/views/facet_list.h"
 #include "app/views/facet_plot.h"
+#include "app/views/keyboard_strip.h"
 #include "app/views/mirror_view.h"
 #include "app/views/notes_page.h"
 #include "app/views/patch_view.h"
@@ -11,6 +12,7 @@
 #include "app/views/reference_page.h"
 #include "app/views/search_view.h"
 #include "app/views/source_picture.h"
+#include "app/views/start_dialog.h"
 #include "app/views/takes_bar.h"
 #include "app/views/theme.h"
 #include "app/views/transport_bar.h"
@@ -86,9 +88,14 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     connect(reference_, &ReferencePage::openWanted, this, &MainWindow::openReference);
     connect(reference_, &ReferencePage::recordWanted, this, &MainWindow::recordReference);
     connect(patch_, &PatchView::soundWanted, this, &MainWindow::loadSound);
+    connect(patch_, &PatchView::startWanted, this, &MainWindow::beginFrom);
     connect(notes_, &NotesPage::importWanted, this, &MainWindow::importNotes);
     connect(notes_, &NotesPage::exportWanted, this, &MainWindow::exportNotes);
     bodyLayout->addWidget(pages_, 8);
+    keyboard_ = new KeyboardStrip(session_, body);
+    keyboard_->hide();
+    connect(keyboard_, &KeyboardStrip::notice, this, [this](const QString& words) { statusBar()->showMessage(words, 4000); });
+    bodyLayout->addWidget(keyboard_);
     layout->addWidget(body, 1);
     layout->addWidget(makeBottomBar());
     setCentralWidget(central);
@@ -125,6 +132,7 @@ MainWindow::MainWindow(Session& session) : session_(session) {
             mirror_->setPlayhead(session_.playback().position(), player.playing());
         patch_->followPlayhead(player.playing() ? session_.playback().position() : -1.0);
         transport_->showPeak(player.takePeak());
+        keyboard_->tick();
         if (wasPlaying != player.playing()) transport_->refresh();
         wasPlaying = player.playing();
     });
@@ -278,6 +286,7 @@ void MainWindow::refreshDocument() {
     search_->refresh();
     reference_->refresh();
     notes_->refresh();
+    keyboard_->refresh();
 }
 
 /// What the producer should know about this reference: doubts about the notes first, then what was decided, then what
@@ -358,6 +367,18 @@ void MainWindow::setDark(bool dark) {
     update();
 }
 
+void MainWindow::beginFrom() {
+    if (!session_.cue()) return;
+    auto* dialog = new StartDialog(session_, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->open();
+}
+
+void MainWindow::showKeyboard(bool on) {
+    keyboard_->setVisible(on);
+    keyboardAction_->setChecked(on);
+}
+
 // ---- events ----
 
 void MainWindow::closeEvent(QCloseEvent* event) {
@@ -381,29 +402,6 @@ void MainWindow::dropEvent(QDropEvent* event) {
     openFile(path);
 }
 
-bool MainWindow::playKey(int key, bool down) {
-    static const QString row = "AWSEDFTGYHUJK";
-    if (!down) {
-        const auto found = keysDown_.find(key);
-        if (found == keysDown_.end()) return false;
-        session_.playback().player().noteOff(found->second);
-        keysDown_.erase(found);
-        return true;
-    }
-    if (key == Qt::Key_Minus || key == Qt::Key_Plus) {
-        keyboardOctave_ = std::clamp(keyboardOctave_ + (key == Qt::Key_Plus ? 1 : -1), 0, 8);
-        statusBar()->showMessage(tr("The keys A to K play from C%1").arg(keyboardOctave_), 4000);
-        return true;
-    }
-    const auto step = key >= Qt::Key_A && key <= Qt::Key_Z ? row.indexOf(QChar(key)) : -1;
-    if (step < 0) return false;
-    const int note = 12 * (keyboardOctave_ + 1) + static_cast<int>(step);
-    if (keysDown_.contains(key)) return true;
-    keysDown_[key] = note;
-    session_.playback().player().noteOn(note, 100.0);
-    return true;
-}
-
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     if (event->type() != QEvent::KeyPress && event->type() != QEvent::KeyRelease &&
         event->type() != QEvent::ShortcutOverride)
@@ -412,11 +410,10 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     const bool plain = !(key->modifiers() & (Qt::ControlModifier | Qt::AltModifier | Qt::MetaModifier));
     if (!plain || isTyping() || !qobject_cast<QWidget*>(watched) || static_cast<QWidget*>(watched)->window() != this)
         return QMainWindow::eventFilter(watched, event);
-    if (event->type() == QEvent::KeyRelease) return !key->isAutoRepeat() && playKey(key->key(), false);
+    if (event->type() == QEvent::KeyRelease) return !key->isAutoRepeat() && keyboard_->playLetter(key->key(), false);
     if (event->type() != QEvent::KeyPress ||
         watched != (QApplication::focusWidget() ? QApplication::focusWidget() : this))
         return QMainWindow::eventFilter(watched, event);
-    if (key->isAutoRepeat() && keysDown_.contains(key->key())) return true;
     switch (key->key()) {
     case Qt::Key_Return:
     case Qt::Key_Enter: // Space plays everywhere, so Enter presses what has the focus
@@ -433,7 +430,7 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     case Qt::Key_Escape:
         session_.matchState().running ? session_.stopMatch() : session_.playback().panic();
         return true;
-    default: return playKey(key->key(), true) || QMainWindow::eventFilter(watched, event);
+    default: return keyboard_->playLetter(key->key(), true) || QMainWindow::eventFilter(watched, event);
     }
 }
 

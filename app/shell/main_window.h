@@ -9,6 +9,7 @@
 #include <map>
 #include <vector>
 
+class QAction;
 class QComboBox;
 class QLabel;
 class QMenu;
@@ -24,6 +25,7 @@ class AnswerView;
 class ComparisonModel;
 class FacetList;
 class FacetPlot;
+class KeyboardStrip;
 class MirrorView;
 class NotesPage;
 class PatchView;
@@ -44,6 +46,7 @@ public:
     /// line is to be open. False for an unknown id.
     bool showView(const QString& id);
     void setDark(bool dark);
+    void showKeyboard(bool on);
     MirrorView& mirror() { return *mirror_; }
 
     // Also reached through menus; the plain ones ask for files.
@@ -87,10 +90,10 @@ private:
     void fillRecent();
     void remember(const std::filesystem::path& reference);
     void openPatch();
+    void beginFrom();
     void loadSound(const QString& module);
     void savePatch();
     void exportRender();
-    bool playKey(int key, bool down);
 
     Session& session_;
     MirrorView* mirror_;
@@ -106,6 +109,7 @@ private:
     AnswerView* answers_;
     PatchView* patch_;
     SearchView* search_;
+    KeyboardStrip* keyboard_;
     TransportBar* transport_;
     TakesBar* takes_;
     QLabel* project_;
@@ -115,8 +119,7 @@ private:
     QPushButton* matchButton_;
     QLabel* warning_;
     QTimer* clock_;
-    int keyboardOctave_ = 4;
-    std::map<int, int> keysDown_;
+    QAction* keyboardAction_ = nullptr;
     bool dark_ = false;
     std::vector<qint64> taps_; ///< of the tempo, ms
 };

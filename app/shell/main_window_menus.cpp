@@ -3,6 +3,7 @@
 
 #include "app/session/session.h"
 #include "app/views/patch_view.h"
+#include "app/views/keyboard_strip.h"
 #include "app/views/mirror_view.h"
 #include "app/views/reference_page.h"
 #include "app/views/search_view.h"
@@ -79,6 +80,7 @@ void MainWindow::makeEditMenu() {
         patch_->startFinding();
     });
     menu->addAction(tr("&Keep take"), QKeySequence(Qt::CTRL | Qt::Key_K), this, [this] { session_.keepTake(); });
+    menu->addAction(tr("&Begin from …"), QKeySequence(Qt::CTRL | Qt::Key_G), this, &MainWindow::beginFrom);
     menu->addAction(tr("&Empty patch"), this, [this] { session_.setPatch(tr("Empty patch"), Patch()); });
     menu->addAction(tr("Unlock &all parameters"), this,
                     [this] { session_.editCue(tr("Unlock all"), [](Cue& cue) { cue.locks.clear(); }); });
@@ -185,6 +187,9 @@ void MainWindow::makeViewMenu() {
     menu->addAction(tr("Show &all"), QKeySequence(Qt::CTRL | Qt::Key_0), this,
                     [this] { reference_->isVisible() ? reference_->picture().showAll() : mirror_->showAll(); });
     menu->addSeparator();
+    keyboardAction_ = menu->addAction(tr("&Keyboard"), QKeySequence(Qt::Key_F12), this,
+                                      [this] { showKeyboard(keyboard_->isHidden()); });
+    keyboardAction_->setCheckable(true);
     QAction* dark =
         menu->addAction(tr("&Dark theme"), QKeySequence(Qt::CTRL | Qt::Key_D), this, [this] { setDark(!dark_); });
     dark->setCheckable(true);
@@ -197,7 +202,7 @@ void MainWindow::makeHelpMenu() {
             this, tr("Keys"),
             tr("<p><b>Listening</b><br>Space play or stop · X swap reference and render · / loop · Esc stop all sound "
                "· Enter presses the control that has the focus</p>"
-               "<p><b>Playing the patch</b><br>A W S E D F T G Y H U J K play notes, − and + change the octave</p>"
+               "<p><b>Playing the patch</b><br>A W S E D F T G Y H U J K play notes, − and + change the octave · F12 shows the keyboard and what the phrase does not play</p>"
                "<p><b>Notes on the mirror</b><br>← → choose · ↑ ↓ semitone · Ctrl+↑ ↓ octave · Ctrl+← → 5 ms · "
                "Delete</p>"
                "<p><b>The patch</b><br>↑ ↓ from line to line · Enter opens one · Alt+↑ ↓ pass an effect earlier or later "

@@ -1,13 +1,13 @@
 #include "app/views/parameter_row.h"
 
 #include "app/session/session.h"
+#include "app/views/kind_box.h"
 #include "app/views/theme.h"
 #include "app/views/value_slider.h"
 #include "core/parameters/value_entry.h"
 #include "core/parameters/value_text.h"
 
 #include <QCheckBox>
-#include <QComboBox>
 #include <QContextMenuEvent>
 #include <QHBoxLayout>
 #include <QInputDialog>
@@ -107,10 +107,17 @@ void ParameterRow::setNarrow(bool bare) {
 QWidget* ParameterRow::makeEditor(const ParameterDescriptor& d) {
     const QString name = text(d.label);
     if (d.unit == Unit::choice) {
-        choice_ = new QComboBox(this);
+        choice_ = new KindBox(this);
         for (std::string_view choice : d.choices) choice_->addItem(text(choice));
         choice_->setAccessibleName(name);
         connect(choice_, &QComboBox::activated, this, [this](int index) { session_.setParameter(address_, index); });
+        connect(choice_, &KindBox::looked, this, [this] {
+            choice_->forgetLikeness();
+            weighTicket_ = session_.weigh(session_.kindsOf(address_));
+        });
+        connect(&session_, &Session::weighed, this, [this](quint64 ticket, int index, double likeness) {
+            if (ticket == weighTicket_) choice_->setLikeness(index, likeness);
+        });
         return choice_;
     }
     if (d.unit == Unit::onOff) {

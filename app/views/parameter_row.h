@@ -6,7 +6,6 @@
 #include <QWidget>
 
 class QCheckBox;
-class QComboBox;
 class QLabel;
 class QLineEdit;
 class QMenu;
@@ -14,6 +13,7 @@ class QToolButton;
 
 namespace facet {
 
+class KindBox;
 class Session;
 class ValueSlider;
 
@@ -46,7 +46,8 @@ private:
     const Address address_;
     ValueSlider* slider_ = nullptr;
     QLineEdit* value_ = nullptr;
-    QComboBox* choice_ = nullptr;
+    KindBox* choice_ = nullptr;
+    quint64 weighTicket_ = 0;
     QCheckBox* onOff_ = nullptr;
     QLabel* label_ = nullptr;
     QString name_;

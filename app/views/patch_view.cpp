@@ -111,7 +111,17 @@ QWidget* PatchView::makeRail() {
     auto* stack = new QVBoxLayout(rail);
     stack->setContentsMargins(0, 0, 0, 0);
     stack->setSpacing(3);
-    stack->addWidget(adder_, 0, Qt::AlignLeft);
+    auto* head = new QHBoxLayout;
+    head->setSpacing(6);
+    head->addWidget(adder_);
+    auto* start = new QToolButton(rail);
+    start->setText(tr("Begin from …"));
+    start->setObjectName("beginFrom");
+    start->setToolTip(tr("The empty patch, your own, or a common kind of sound (Ctrl+G)"));
+    connect(start, &QToolButton::clicked, this, &PatchView::startWanted);
+    head->addWidget(start);
+    head->addStretch(1);
+    stack->addLayout(head);
     find_ = new QLineEdit(rail);
     find_->setPlaceholderText(tr("Find a parameter"));
     find_->setAccessibleName(tr("Find a parameter"));

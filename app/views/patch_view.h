@@ -41,6 +41,8 @@ public:
 signals:
     /// A file is wanted for the module with this path.
     void soundWanted(const QString& module);
+    /// The patch is to begin from another.
+    void startWanted();
 
 private:
     void rebuild(const Patch& patch);

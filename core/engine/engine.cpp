@@ -269,6 +269,9 @@ bool Engine::active() const {
 
 double Engine::reductionDb(std::size_t effect) const { return impl_->chains.reductionDb(effect); }
 
+int Engine::notesSounding() const { return impl_->sounding().count; }
+std::uint64_t Engine::notesGivenWay() const { return impl_->givenWay; }
+
 void Engine::rest(int frames) { impl_->rest(frames); }
 
 int Engine::mostFrames() const { return impl_->mostFrames; }

@@ -46,6 +46,11 @@ public:
     /// Whether anything may still sound.
     bool active() const;
 
+    /// Notes that sound now, those that give way to newer ones not counted; a note in several layers counts once.
+    int notesSounding() const;
+    /// Notes that had to give way so far, since the voice limit was reached.
+    std::uint64_t notesGivenWay() const;
+
     /// Lets time pass while nothing is active: what runs on between the notes runs on.
     void rest(int frames);
 

@@ -98,6 +98,7 @@ struct Engine::Impl {
     double lastPitch = 0.0;
     bool hasLastPitch = false;
     std::uint64_t notes = 0;
+    std::uint64_t givenWay = 0; ///< notes that had to make room
 
     /// A layer's part of a note that starts later.
     struct Pending {
@@ -168,6 +169,12 @@ struct Engine::Impl {
     void turnTo(std::uint32_t number, double pitch, double velocity, bool overlapping, bool retrigger);
     void moveVoice(Voice& voice, std::size_t l, std::uint32_t number, double pitch, double velocity, bool overlapping,
                    bool retrigger);
+    /// Places of notes that sound, and of the one that would give way next.
+    struct Sounding {
+        int count = 0;
+        const Voice* next = nullptr;
+    };
+    Sounding sounding() const;
     void makeRoom();
     void startVoice(const Pending& start);
     void strike(Voice& voice, std::size_t c, std::size_t l);

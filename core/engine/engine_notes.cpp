@@ -35,24 +35,30 @@ bool plays(const LayerGraph& layer, double pitch, double velocity) {
 
 } // namespace
 
-/// Makes room within the limit: the note released longest ago gives way first, then the oldest. The rule
-/// looks at the performance only, so candidates cannot influence each other through it.
-void Engine::Impl::makeRoom() {
+Engine::Impl::Sounding Engine::Impl::sounding() const {
     const auto rank = [](const Voice& v) { return std::pair(v.held, v.held ? v.order : v.released); };
     // A note may sound in several layers; it counts once.
     std::array<std::uint64_t, 128> seen{};
-    std::size_t sounding = 0;
-    const Voice* victim = nullptr;
-    eachVoice([&](Voice& voice) {
-        if (voice.fading) return;
-        if (std::find(seen.begin(), seen.begin() + static_cast<std::ptrdiff_t>(sounding), voice.order) ==
-                seen.begin() + static_cast<std::ptrdiff_t>(sounding) &&
-            sounding < seen.size())
-            seen[sounding++] = voice.order;
-        if (!victim || rank(voice) < rank(*victim)) victim = &voice;
-    });
-    if (static_cast<int>(sounding) < graphs.front().voiceLimit || !victim) return;
-    const std::uint64_t order = victim->order;
+    std::size_t count = 0;
+    const Voice* next = nullptr;
+    for (const Layer& layer : layers)
+        for (std::uint16_t v : layer.sounding) {
+            const Voice& voice = layer.voices[v];
+            if (voice.fading) continue;
+            const auto end = seen.begin() + static_cast<std::ptrdiff_t>(count);
+            if (std::find(seen.begin(), end, voice.order) == end && count < seen.size()) seen[count++] = voice.order;
+            if (!next || rank(voice) < rank(*next)) next = &voice;
+        }
+    return {static_cast<int>(count), next};
+}
+
+/// Makes room within the limit: the note released longest ago gives way first, then the oldest. The rule
+/// looks at the performance only, so candidates cannot influence each other through it.
+void Engine::Impl::makeRoom() {
+    const Sounding now = sounding();
+    if (now.count < graphs.front().voiceLimit || !now.next) return;
+    ++givenWay;
+    const std::uint64_t order = now.next->order;
     eachVoice([&](Voice& voice) {
         if (voice.order != order || voice.fading) return;
         voice.fading = true;

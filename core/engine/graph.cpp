@@ -552,13 +552,14 @@ Graph compile(const Patch& patch, double tempo) {
     constexpr auto kind = ModuleKind::voicing;
     static const Field mode(kind, "mode"), voices(kind, "voices"), glide(kind, "glide"),
         glideCurve(kind, "glide_curve"), glideWhen(kind, "glide_when"), tuningSpread(kind, "tuning_spread"),
-        cutoffSpread(kind, "cutoff_spread");
+        cutoffSpread(kind, "cutoff_spread"), bendRange(kind, "bend_range");
     static const Field macroValue(ModuleKind::macro, "value");
     Graph graph;
     const auto& voicing = patch.find("voicing")->values;
     graph.mode = static_cast<VoiceMode>(mode.whole(voicing));
     graph.voiceLimit = graph.mode == VoiceMode::poly ? voices.whole(voicing) : 1;
     graph.glideSeconds = glide.of(voicing) * 1e-3;
+    graph.bendSemitones = bendRange.of(voicing);
     graph.glideCurve = glideCurve.of(voicing) * curvePerPercent;
     graph.glideAlways = static_cast<GlideWhen>(glideWhen.whole(voicing)) == GlideWhen::always;
     graph.tuningSpread = tuningSpread.of(voicing) / 100.0;

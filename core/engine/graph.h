@@ -164,6 +164,7 @@ struct Graph {
     double glideSeconds = 0.0;
     SegmentCurve glideCurve = 0.0;
     bool glideAlways = false;
+    double bendSemitones = 2.0; ///< at full bend of a wheel
     double tuningSpread = 0.0; ///< semitones
     double cutoffSpread = 0.0; ///< octaves
     std::vector<LayerGraph> layers;

@@ -7,7 +7,9 @@
 #include <algorithm>
 #include <array>
 #include <atomic>
+#include <bitset>
 #include <boost/lockfree/spsc_queue.hpp>
+#include <chrono>
 #include <cmath>
 #include <optional>
 #include <vector>
@@ -30,7 +32,8 @@ struct Sound {
 
 struct LiveEngine {
     Engine engine;
-    LiveEngine(const Graph& graph, double rate) : engine({&graph, 1}, rate, 1) {}
+    double bendSemitones;
+    LiveEngine(const Graph& graph, double rate) : engine({&graph, 1}, rate, 1), bendSemitones(graph.bendSemitones) {}
 };
 
 /// What crosses to the audio thread. Pointers change owner with the message.
@@ -79,6 +82,7 @@ struct Player::Impl {
     const double rate;
     boost::lockfree::spsc_queue<Message, boost::lockfree::capacity<1024>> inbox;
     boost::lockfree::spsc_queue<Waste, boost::lockfree::capacity<1024>> outbox;
+    boost::lockfree::spsc_queue<KeyEvent, boost::lockfree::capacity<1024>> keys;
 
     // Seen by both threads.
     std::atomic<bool> playing = false;
@@ -86,6 +90,9 @@ struct Player::Impl {
     std::atomic<Side> heard = Side::reference;
     std::atomic<float> peak = 0.0f;
     std::atomic<bool> liveActive = false;
+    std::atomic<int> liveNotes = 0;
+    std::atomic<std::uint64_t> liveGivenWay = 0;
+    std::atomic<float> load = 0.0f;
 
     // The audio thread's own.
     std::array<Sound*, 2> sounds{};
@@ -112,6 +119,10 @@ struct Player::Impl {
     };
     EngineFifo fifo;
     EngineFifo oldFifo;
+    bool pedal = false;
+    std::bitset<128> heldByPedal; ///< keys that were let go while it was down
+    KeyEvent bend{KeyEvent::Kind::bend, 0, 0.0}, wheel{KeyEvent::Kind::wheel, 0, 0.0},
+        pressure{KeyEvent::Kind::pressure, 0, 0.0}; ///< where they stand, for the next engine
 
     // The controlling thread's own.
     std::optional<Graph> graph;
@@ -174,9 +185,14 @@ struct Player::Impl {
             oldEngineGain = 1.0f;
             engine = message.engine;
             fifo = {};
+            for (const KeyEvent& event : {bend, wheel, pressure}) follow(event);
             break;
         case Message::Kind::values:
-            if (engine) engine->engine.setValues(*message.graph);
+            if (engine) {
+                engine->engine.setValues(*message.graph);
+                engine->bendSemitones = message.graph->bendSemitones;
+                follow(bend);
+            }
             discard({nullptr, nullptr, message.graph});
             break;
         case Message::Kind::noteOn:
@@ -192,6 +208,49 @@ struct Player::Impl {
             if (oldEngine) oldEngine->engine.silence();
             break;
         }
+    }
+
+    void follow(const KeyEvent& event) {
+        if (!engine) return;
+        const auto number = static_cast<std::uint32_t>(event.key);
+        const auto place = static_cast<std::size_t>(event.key & 127);
+        switch (event.kind) {
+        case KeyEvent::Kind::noteOn:
+            heldByPedal.reset(place);
+            engine->engine.noteOn(number, event.key, event.value);
+            break;
+        case KeyEvent::Kind::noteOff:
+            if (pedal)
+                heldByPedal.set(place);
+            else
+                engine->engine.noteOff(number);
+            break;
+        case KeyEvent::Kind::bend:
+            bend = event;
+            engine->engine.bend(event.value * engine->bendSemitones);
+            break;
+        case KeyEvent::Kind::wheel:
+            wheel = event;
+            engine->engine.wheel(event.value);
+            break;
+        case KeyEvent::Kind::pressure:
+            pressure = event;
+            engine->engine.pressure(event.value);
+            break;
+        case KeyEvent::Kind::pedal:
+            pedal = event.value >= 0.5; // a switch: MIDI 1.0, controllers 64 to 69
+            if (!pedal) releaseHeld();
+            break;
+        case KeyEvent::Kind::allOff:
+            for (int key = 0; key < 128; ++key) engine->engine.noteOff(static_cast<std::uint32_t>(key));
+            heldByPedal.reset();
+            break;
+        }
+    }
+    void releaseHeld() {
+        for (std::size_t key = 0; key < heldByPedal.size(); ++key)
+            if (heldByPedal[key]) engine->engine.noteOff(static_cast<std::uint32_t>(key));
+        heldByPedal.reset();
     }
 
     void replaceSound(Side which, Sound* sound) {
@@ -274,6 +333,8 @@ struct Player::Impl {
         const FlushDenormals flush;
         Message message;
         while (inbox.pop(message)) receive(message);
+        KeyEvent event;
+        while (keys.pop(event)) follow(event);
         float highest = peak.load(std::memory_order_relaxed);
         for (int i = 0; i < frames; ++i) {
             float left = 0.0f;
@@ -305,6 +366,8 @@ struct Player::Impl {
         seconds.store(at / rate, std::memory_order_relaxed);
         heard.store(side, std::memory_order_relaxed);
         liveActive.store(engine && engine->engine.active(), std::memory_order_relaxed);
+        liveNotes.store(engine ? engine->engine.notesSounding() : 0, std::memory_order_relaxed);
+        liveGivenWay.store(engine ? engine->engine.notesGivenWay() : 0, std::memory_order_relaxed);
     }
 };
 
@@ -399,6 +462,18 @@ void Player::panic() {
     impl_->send(simple(Message::Kind::panic));
 }
 
-void Player::fill(float* stereo, int frames) { impl_->fill(stereo, frames); }
+int Player::liveNotes() const { return impl_->liveNotes; }
+std::uint64_t Player::liveNotesGivenWay() const { return impl_->liveGivenWay; }
+float Player::takeLoad() { return impl_->load.exchange(0.0f); }
+void Player::keyEvent(const KeyEvent& event) { impl_->keys.push(event); } // where nobody fetches, nothing is played
+
+void Player::fill(float* stereo, int frames) {
+    using Clock = std::chrono::steady_clock;
+    const auto begin = Clock::now();
+    impl_->fill(stereo, frames);
+    const double spent = std::chrono::duration<double>(Clock::now() - begin).count();
+    const auto share = static_cast<float>(spent * impl_->rate / std::max(1, frames));
+    impl_->load.store(std::max(impl_->load.load(std::memory_order_relaxed), share), std::memory_order_relaxed);
+}
 
 } // namespace facet

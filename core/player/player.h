@@ -3,6 +3,7 @@
 
 #include "core/audio/recording.h"
 #include "core/engine/graph.h"
+#include "core/performance/key_event.h"
 
 #include <cstdint>
 #include <memory>
@@ -12,8 +13,9 @@ namespace facet {
 /// The two sounds the transport swaps between.
 enum class Side : std::uint8_t { reference, render };
 
-/// Everything but fill() belongs to one controlling thread (the window's); fill() belongs to the audio thread,
-/// which never allocates, locks, frees or waits. Two lock-free queues cross between them.
+/// Everything but fill() and keyEvent() belongs to one controlling thread (the window's); fill() belongs to the audio
+/// thread, which never allocates, locks, frees or waits; keyEvent() to the thread of a MIDI input. Lock-free queues cross
+/// between them.
 class Player {
 public:
     explicit Player(int rateHz);
@@ -42,8 +44,13 @@ public:
     Side side() const;
     /// Highest magnitude since the last call, before the limiter.
     float takePeak();
-    /// Notes sounding in the live engine.
+    /// Whether anything may still sound in the live engine.
     bool liveActive() const;
+    /// Notes sounding in it, and how many have had to give way since it was made.
+    int liveNotes() const;
+    std::uint64_t liveNotesGivenWay() const;
+    /// The largest share of real time that a call of fill() took since the last call; above 1 the sound breaks up.
+    float takeLoad();
 
     // ---- live ----
 
@@ -54,6 +61,8 @@ public:
     void noteOff(int key);
     /// Ends every sound at once.
     void panic();
+    /// The same from a keyboard, at once, whatever the window is busy with. While the pedal is down notes go on.
+    void keyEvent(const KeyEvent& event);
 
     // ---- audio thread ----
 

@@ -1,0 +1,65 @@
+// Other patches than the one being worked on: how like the reference they are, and how they sound.
+#include "app/session/session.h"
+
+#include "core/base/error.h"
+#include "core/base/parallel.h"
+#include "core/engine/render.h"
+
+namespace facet {
+
+quint64 Session::weigh(std::vector<Patch> patches) {
+    const quint64 ticket = ++weighTicket_;
+    const Cue* current = cue();
+    if (!current || !current->excerpt() || current->excerpt()->corrected().notes.empty()) return ticket;
+    weighing_.submit([this, ticket, patches = std::move(patches), played = current->excerpt()->corrected(),
+                      audio = current->excerpt()->audio, attention = current->attentionTo(*current->excerpt()),
+                      profile = results_.reference.profile](const Task& task) {
+        const int threads = hardwareThreads();
+        const Performance counted = attendedNotes(played, attention.leftOut);
+        ProfilePtr reference = profile;
+        for (std::size_t i = 0; i < patches.size(); ++i) {
+            double likeness = 0.0;
+            try {
+                if (!reference)
+                    reference = std::make_shared<const Profile>(measureProfile(
+                        attended(*audio, attention), counted, {.source = nullptr, .threads = threads}, task));
+                const Recording sound = attended(render(patches[i], played, task), attention);
+                const Profile other =
+                    measureProfile(sound, counted, {.source = &reference->source, .threads = threads}, task);
+                likeness = compare(*reference, other).likeness;
+            } catch (const Cancelled&) {
+                return;
+            } catch (const Error&) {
+                continue; // what cannot be measured is not told
+            }
+            post([this, ticket, i, likeness] {
+                if (ticket == weighTicket_) emit weighed(ticket, static_cast<int>(i), likeness);
+            });
+        }
+    });
+    return ticket;
+}
+
+void Session::stopWeighing() {
+    ++weighTicket_;
+    weighing_.cancel();
+}
+
+std::vector<Patch> Session::kindsOf(const Address& address) const {
+    std::vector<Patch> patches;
+    if (!cue() || !cue()->patch.has(address)) return patches;
+    const auto& d = cue()->patch.descriptor(address);
+    for (std::size_t i = 0; i < d.choices.size(); ++i) {
+        patches.push_back(cue()->patch);
+        patches.back().set(address, static_cast<double>(i));
+    }
+    return patches;
+}
+
+void Session::hearOther(const std::optional<Patch>& patch) {
+    if (patch == other_) return;
+    other_ = patch;
+    hearRender();
+}
+
+} // namespace facet

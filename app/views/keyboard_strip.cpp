@@ -1,0 +1,154 @@
+#include "app/views/keyboard_strip.h"
+
+#include "app/session/session.h"
+#include "app/views/piano_keys.h"
+#include "app/views/theme.h"
+
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QSpinBox>
+#include <QVBoxLayout>
+
+namespace facet {
+
+namespace {
+
+constexpr int warningStaysMs = 4000;
+
+} // namespace
+
+KeyboardStrip::KeyboardStrip(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("keyboardStrip");
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(4);
+    auto* line = new QHBoxLayout;
+    line->setSpacing(8);
+    const auto number = [&](const QString& name, int low, int high, int value, const QString& tip) {
+        auto* caption = new QLabel(name, this);
+        caption->setObjectName("quiet");
+        line->addWidget(caption);
+        auto* box = new QSpinBox(this);
+        box->setRange(low, high);
+        box->setValue(value);
+        box->setButtonSymbols(QAbstractSpinBox::NoButtons);
+        box->setFixedWidth(48);
+        box->setAlignment(Qt::AlignCenter);
+        box->setAccessibleName(name);
+        box->setToolTip(tip);
+        caption->setBuddy(box);
+        line->addWidget(box);
+        return box;
+    };
+    octave_ = number(tr("Letters play from C"), 0, 8, 4, tr("The letters A to K are the keys of one octave (− and +)"));
+    velocity_ = number(tr("at velocity"), 1, 127, 100, tr("Velocity of the letters, 1 to 127"));
+    auto* caption = new QLabel(tr("MIDI input"), this);
+    caption->setObjectName("quiet");
+    line->addSpacing(8);
+    line->addWidget(caption);
+    inputs_ = new QComboBox(this);
+    inputs_->setAccessibleName(tr("MIDI input"));
+    inputs_->setToolTip(tr("Where keys, wheel, bend, pressure and pedal come from; the simulated keyboard plays a short phrase"));
+    inputs_->setMinimumWidth(170);
+    connect(inputs_, &QComboBox::activated, this, [this](int index) {
+        const QString name = inputs_->itemData(index).toString();
+        name.isEmpty() ? session_.playback().closeKeyboard() : session_.playback().chooseKeyboard(name.toStdString());
+    });
+    line->addWidget(inputs_);
+    line->addStretch(1);
+    told_ = new QLabel(this);
+    told_->setObjectName("engineState");
+    told_->setAccessibleName(tr("State of the engine"));
+    line->addWidget(told_);
+    layout->addLayout(line);
+    keys_ = new PianoKeys(this);
+    layout->addWidget(keys_);
+    connect(keys_, &PianoKeys::pressed, this, &KeyboardStrip::press);
+    connect(keys_, &PianoKeys::released, this, &KeyboardStrip::release);
+    connect(keys_, &PianoKeys::wanted, this, [this](int key, double velocity) {
+        Note note;
+        note.key = key;
+        note.velocity = velocity;
+        session_.hearNote(note);
+    });
+    connect(&session_.playback(), &Playback::keyPlayed, keys_, &PianoKeys::setDown);
+    connect(&session_.playback(), &Playback::keyboardChanged, this, [this] {
+        keys_->allUp();
+        fillInputs();
+    });
+    fillInputs();
+}
+
+void KeyboardStrip::fillInputs() {
+    inputs_->clear();
+    inputs_->addItem(tr("none"), QString());
+    for (const std::string& name : midiInputNames()) {
+        inputs_->addItem(QString::fromStdString(name), QString::fromStdString(name));
+        const MidiInput* open = session_.playback().keyboard();
+        if (open && open->name() == name) inputs_->setCurrentIndex(inputs_->count() - 1);
+    }
+}
+
+void KeyboardStrip::refresh() { keys_->setPhrase(session_.performance().notes); }
+
+void KeyboardStrip::tick() {
+    Player& player = session_.playback().player();
+    const std::uint64_t givenWay = player.liveNotesGivenWay();
+    const float load = player.takeLoad();
+    const auto* voicing = session_.cue() ? session_.cue()->patch.find("voicing") : nullptr;
+    const bool poly = voicing && session_.cue()->patch.value({"voicing", "mode"}) == static_cast<double>(VoiceMode::poly);
+    const int limit = poly ? static_cast<int>(session_.cue()->patch.value({"voicing", "voices"})) : 1;
+    if (load > 1.0f) {
+        warning_ = tr("Too much for this machine: the sound broke up");
+        warnedAgo_.start();
+    } else if (givenWay > givenWay_ && poly) {
+        warning_ = tr("More than %1 notes: the oldest gave way").arg(limit);
+        warnedAgo_.start();
+    }
+    givenWay_ = givenWay;
+    const bool warned = warnedAgo_.isValid() && warnedAgo_.elapsed() < warningStaysMs;
+    const QString words =
+        warned ? warning_
+               : tr("%1 of %2 notes · engine %3 % busy").arg(player.liveNotes()).arg(limit).arg(100.0 * static_cast<double>(load), 0, 'f', 0);
+    if (told_->text() == words) return;
+    told_->setText(words);
+    QPalette palette = told_->palette();
+    palette.setColor(QPalette::WindowText, warned ? theme().warning : theme().quiet);
+    told_->setPalette(palette);
+}
+
+void KeyboardStrip::press(int key, double velocity) {
+    keys_->setDown(key, true);
+    session_.playback().player().noteOn(key, velocity);
+}
+
+void KeyboardStrip::release(int key) {
+    keys_->setDown(key, false);
+    session_.playback().player().noteOff(key);
+}
+
+bool KeyboardStrip::playLetter(int key, bool down) {
+    static const QString row = "AWSEDFTGYHUJK";
+    if (!down) {
+        const auto found = lettersDown_.find(key);
+        if (found == lettersDown_.end()) return false;
+        release(found->second);
+        lettersDown_.erase(found);
+        return true;
+    }
+    if (key == Qt::Key_Minus || key == Qt::Key_Plus) {
+        octave_->setValue(octave_->value() + (key == Qt::Key_Plus ? 1 : -1));
+        emit notice(tr("The keys A to K play from C%1").arg(octave_->value()));
+        return true;
+    }
+    const auto step = key >= Qt::Key_A && key <= Qt::Key_Z ? row.indexOf(QChar(key)) : -1;
+    if (step < 0) return false;
+    if (lettersDown_.contains(key)) return true;
+    const int note = std::min(127, 12 * (octave_->value() + 1) + static_cast<int>(step));
+    lettersDown_[key] = note;
+    press(note, velocity_->value());
+    return true;
+}
+
+} // namespace facet

@@ -1,0 +1,50 @@
+// The keyboard below the page: keys to play the patch by, where they come from, and what the engine says of it.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QWidget>
+#include <map>
+
+class QComboBox;
+class QLabel;
+class QSpinBox;
+
+namespace facet {
+
+class PianoKeys;
+class Session;
+
+class KeyboardStrip : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit KeyboardStrip(Session& session, QWidget* parent = nullptr);
+    /// The phrase may have changed.
+    void refresh();
+    /// Thirty times a second.
+    void tick();
+    /// A letter of the computer's keyboard, or − and + for the octave: true when it means something.
+    bool playLetter(int key, bool down);
+    PianoKeys& keys() { return *keys_; }
+
+signals:
+    void notice(const QString& sentence);
+
+private:
+    void press(int key, double velocity);
+    void release(int key);
+    void fillInputs();
+
+    Session& session_;
+    PianoKeys* keys_;
+    QSpinBox* octave_;
+    QSpinBox* velocity_;
+    QComboBox* inputs_;
+    QLabel* told_;
+    std::map<int, int> lettersDown_;
+    std::uint64_t givenWay_ = 0;
+    QElapsedTimer warnedAgo_;
+    QString warning_;
+};
+
+} // namespace facet

@@ -1,0 +1,215 @@
+#include "app/views/start_dialog.h"
+
+#include "app/session/session.h"
+#include "app/views/theme.h"
+#include "core/base/error.h"
+#include "core/parameters/archetypes.h"
+
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QInputDialog>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QTreeWidget>
+#include <QVBoxLayout>
+#include <cmath>
+
+namespace facet {
+
+namespace {
+
+QString joined(const std::vector<std::string>& tags) {
+    QStringList words;
+    for (const std::string& tag : tags) words << QString::fromStdString(tag);
+    return words.join(", ");
+}
+
+/// By likeness as a number, and what is not known last.
+class StartItem : public QTreeWidgetItem {
+public:
+    using QTreeWidgetItem::QTreeWidgetItem;
+    bool operator<(const QTreeWidgetItem& other) const override {
+        const int column = treeWidget() ? treeWidget()->sortColumn() : 0;
+        if (column != 0) return QString::localeAwareCompare(text(column), other.text(column)) < 0;
+        return data(0, Qt::UserRole).toDouble() < other.data(0, Qt::UserRole).toDouble();
+    }
+};
+
+} // namespace
+
+StartDialog::StartDialog(Session& session, QWidget* parent) : QDialog(parent), session_(session) {
+    setWindowTitle(tr("Begin from"));
+    setObjectName("startDialog");
+    resize(680, 460);
+    auto* layout = new QVBoxLayout(this);
+    search_ = new QLineEdit(this);
+    search_->setPlaceholderText(tr("Find by name or tag"));
+    search_->setAccessibleName(tr("Find by name or tag"));
+    search_->setClearButtonEnabled(true);
+    layout->addWidget(search_);
+    list_ = new QTreeWidget(this);
+    list_->setAccessibleName(tr("Patches to begin from"));
+    list_->setRootIsDecorated(false);
+    list_->setHeaderLabels({tr("Likeness"), tr("Patch"), tr("Of"), tr("Tags")});
+    list_->setSortingEnabled(true);
+    list_->sortByColumn(0, Qt::DescendingOrder);
+    list_->header()->setSectionResizeMode(1, QHeaderView::Stretch);
+    list_->setColumnWidth(0, 84);
+    layout->addWidget(list_, 1);
+    auto* about = new QLabel(
+        tr("Likeness to the reference in this phrase, as it would be without any change; nearest first."), this);
+    about->setObjectName("quiet");
+    about->setWordWrap(true);
+    layout->addWidget(about);
+    auto* line = new QHBoxLayout;
+    const auto add = [&](const QString& name, const QString& tip, auto&& action) {
+        auto* button = new QPushButton(name, this);
+        button->setToolTip(tip);
+        button->setAutoDefault(false);
+        connect(button, &QPushButton::clicked, this, action);
+        line->addWidget(button);
+        return button;
+    };
+    hear_ = add(tr("&Hear"), tr("Play the phrase with it, at the reference's loudness"), [this](bool on) {
+        session_.hearOther(on && chosen() ? std::optional(chosen()->patch) : std::nullopt);
+        on ? session_.playback().play(Side::render) : session_.playback().player().stop();
+    });
+    hear_->setCheckable(true);
+    add(tr("&Keep the present patch …"), tr("Put the patch you work on into your collection"), [this] { keepPresent(); });
+    tags_ = add(tr("&Tags …"), tr("Change the tags of this patch of your collection"), [this] { changeTags(); });
+    remove_ = add(tr("Re&move"), tr("Take it out of your collection; its file goes to the folder “removed”"),
+                  [this] { remove(); });
+    add(tr("Make present patch my &default"), tr("New cues begin with it"), [this] {
+        tried([this] { session_.collection().setOwnDefault(session_.cue()->patch); });
+        fill();
+    });
+    line->addStretch(1);
+    begin_ = add(tr("&Begin"), tr("It becomes the patch you work on; one step of undo"), [this] { begin(); });
+    begin_->setObjectName("primary");
+    begin_->setDefault(true);
+    layout->addLayout(line);
+    connect(search_, &QLineEdit::textChanged, this, &StartDialog::show);
+    connect(list_, &QTreeWidget::currentItemChanged, this, [this] {
+        refreshButtons();
+        if (hear_->isChecked() && chosen()) session_.hearOther(chosen()->patch);
+    });
+    connect(list_, &QTreeWidget::itemActivated, this, [this] { begin(); });
+    connect(&session_, &Session::weighed, this, [this](quint64 ticket, int index, double likeness) {
+        if (ticket != ticket_ || index >= static_cast<int>(starts_.size())) return;
+        starts_[static_cast<std::size_t>(index)].likeness = likeness;
+        for (int i = 0; i < list_->topLevelItemCount(); ++i)
+            if (QTreeWidgetItem* item = list_->topLevelItem(i); item->data(1, Qt::UserRole).toInt() == index) {
+                item->setData(0, Qt::UserRole, likeness);
+                item->setText(0, QString::number(std::lround(likeness)));
+                break;
+            }
+    });
+    fill();
+    search_->setFocus();
+}
+
+StartDialog::~StartDialog() = default;
+
+void StartDialog::done(int result) {
+    session_.stopWeighing();
+    session_.hearOther({});
+    QDialog::done(result);
+}
+
+void StartDialog::fill() {
+    starts_.clear();
+    std::vector<std::string> problems;
+    tried([&] {
+        if (const auto own = session_.collection().ownDefault()) {
+            starts_.push_back({*own, {}, {}, tr("my default"), {}});
+            starts_.back().patch.name = tr("My default").toStdString();
+        }
+        for (const CollectedPatch& each : session_.collection().all(&problems))
+            starts_.push_back({each.patch, each.tags, each.file, tr("my collection"), {}});
+    });
+    for (const Patch& patch : archetypes()) starts_.push_back({patch, {}, {}, tr("common kinds"), {}});
+    show(search_->text());
+    std::vector<Patch> patches;
+    for (const Start& start : starts_) patches.push_back(start.patch);
+    ticket_ = session_.weigh(std::move(patches));
+    if (!problems.empty()) emit session_.notice(QString::fromStdString(problems.front()));
+}
+
+void StartDialog::show(const QString& text) {
+    list_->clear();
+    for (std::size_t i = 0; i < starts_.size(); ++i) {
+        const Start& start = starts_[i];
+        if (!CollectedPatch{start.file, start.tags, start.patch}.matches(text.toStdString())) continue;
+        auto* item = new StartItem;
+        item->setText(0, start.likeness ? QString::number(std::lround(*start.likeness)) : "…");
+        item->setData(0, Qt::UserRole, start.likeness.value_or(-1.0 - static_cast<double>(i)));
+        item->setTextAlignment(0, Qt::AlignRight | Qt::AlignVCenter);
+        item->setText(1, QString::fromStdString(start.patch.name));
+        item->setData(1, Qt::UserRole, static_cast<int>(i));
+        item->setText(2, start.kind);
+        item->setText(3, joined(start.tags));
+        list_->addTopLevelItem(item);
+    }
+    if (list_->topLevelItemCount() > 0) list_->setCurrentItem(list_->topLevelItem(0));
+    refreshButtons();
+}
+
+const StartDialog::Start* StartDialog::chosen() const {
+    const QTreeWidgetItem* item = list_->currentItem();
+    return item ? &starts_[static_cast<std::size_t>(item->data(1, Qt::UserRole).toInt())] : nullptr;
+}
+
+void StartDialog::refreshButtons() {
+    const Start* start = chosen();
+    hear_->setEnabled(start);
+    begin_->setEnabled(start);
+    tags_->setEnabled(start && !start->file.empty());
+    remove_->setEnabled(start && !start->file.empty());
+}
+
+bool StartDialog::tried(const std::function<void()>& change) {
+    try {
+        change();
+        return true;
+    } catch (const Error& problem) {
+        emit session_.problem(QString::fromUtf8(problem.what()), QString::fromStdString(problem.detail()));
+        return false;
+    }
+}
+
+void StartDialog::begin() {
+    const Start* start = chosen();
+    if (!start) return;
+    const Patch patch = start->patch;
+    accept();
+    session_.setPatch(tr("Begin from %1").arg(QString::fromStdString(patch.name)), patch);
+}
+
+void StartDialog::keepPresent() {
+    bool fine = false;
+    Patch patch = session_.cue()->patch;
+    const QString proposed = QString::fromStdString(patch.name.empty() ? session_.cue()->name : patch.name);
+    const QString typed =
+        QInputDialog::getText(this, tr("Keep in the collection"), tr("Name; then, after a colon, tags:\nRound bass: bass, dark"),
+                              QLineEdit::Normal, proposed, &fine);
+    if (!fine || typed.trimmed().isEmpty()) return;
+    patch.name = typed.section(':', 0, 0).trimmed().toStdString();
+    if (tried([&] { session_.collection().add(patch, tagsFrom(typed.section(':', 1).toStdString())); })) fill();
+}
+
+void StartDialog::changeTags() {
+    const Start* start = chosen();
+    if (!start || start->file.empty()) return;
+    bool fine = false;
+    const QString typed = QInputDialog::getText(this, tr("Tags"), tr("Tags, with commas between them:"),
+                                                QLineEdit::Normal, joined(start->tags), &fine);
+    if (fine && tried([&] { session_.collection().setTags(start->file, tagsFrom(typed.toStdString())); })) fill();
+}
+
+void StartDialog::remove() {
+    const Start* start = chosen();
+    if (start && !start->file.empty() && tried([&] { session_.collection().remove(start->file); })) fill();
+}
+
+} // namespace facet
