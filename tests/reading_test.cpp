@@ -2,6 +2,7 @@
 #include "core/base/error.h"
 #include "core/engine/preview.h"
 #include "core/engine/render.h"
+#include "core/engine/stage.h"
 #include "core/parameters/find.h"
 #include "core/parameters/partial_table.h"
 #include "core/parameters/patch_json.h"
@@ -279,6 +280,86 @@ TEST(ShapePicture, BelongsToTheModuleThatIsAsked) {
     EXPECT_NEAR(previewOfLfo(patch, "layer:a/lfo:a", 101)[25], 1.0f, 1e-3) << "a sine by default";
     EXPECT_NEAR(previewOfEnvelope(patch, "layer:b/envelope:a").attack, 0.777, 1e-9);
     EXPECT_NEAR(previewOfEnvelope(patch, "layer:b/envelope:level").attack, 0.002, 1e-9);
+}
+
+/// A sine of a level through one stage that is on.
+Patch throughStage(const std::string& stage, double sineDb) {
+    Patch patch;
+    patch.set({source, "wave"}, static_cast<double>(Wave::sine));
+    patch.set({source, "level"}, sineDb);
+    if (!patch.find(stage)) patch.add(stage);
+    patch.set({stage, "on"}, 1.0);
+    return patch;
+}
+
+const Performance heldNote = testing::oneNote(57, 0.0, 1.0, 1.2);
+
+TEST(Stages, TellWhatArrivesWhateverComesAfter) {
+    Patch patch = throughStage("saturation:a", -12.0);
+    patch.set({"output", "level"}, -20.0);
+    patch.add("reverb:a");
+    patch.set({"reverb:a", "on"}, 1.0);
+    const StageReading reading = readStage(patch, "saturation:a", heldNote);
+    EXPECT_NEAR(reading.peakDb, -12.0, 0.1);
+    EXPECT_NEAR(reading.loudDb, -12.0 - 3.01, 0.1) << "crest factor of a sine: 3.01 dB (IEC 60050-801, from memory)";
+    // In front of it, and beside.
+    patch.add("saturation:b");
+    patch.set({"saturation:b", "on"}, 1.0);
+    EXPECT_NE(readStage(patch, "saturation:b", heldNote).peakDb, reading.peakDb) << "behind the first";
+    patch.set({"saturation:b", "chain"}, static_cast<double>(Chain::send));
+    patch.set({"layer:a", "send"}, -6.0);
+    EXPECT_NEAR(readStage(patch, "saturation:b", heldNote).peakDb, -18.0, 0.1);
+    patch.set({source, "level"}, -60.0);
+    EXPECT_LT(readStage(patch, "saturation:a", heldNote).peakDb, -100.0);
+    EXPECT_TRUE(readStage(patch, "saturation:a", heldNote).addedDb.empty());
+}
+
+TEST(Stages, AddWhatTheirCurveSays) {
+    // y = x − 4/27 x³ of a sine of amplitude a makes a third partial of a³/27 beside a first of a − a³/9 (power
+    // reduction of sin³), and no other.
+    Patch patch = throughStage("saturation:a", 0.0);
+    patch.set({"saturation:a", "curve"}, static_cast<double>(SaturationCurve::cubic));
+    patch.set({"saturation:a", "drive"}, 0.0);
+    const auto added = readStage(patch, "saturation:a", heldNote).addedDb;
+    ASSERT_GE(added.size(), 8u);
+    EXPECT_NEAR(added[1], 20.0 * std::log10((1.0 / 27.0) / (1.0 - 1.0 / 9.0)), 0.1);
+    for (std::size_t n : {0u, 2u, 3u, 5u}) EXPECT_LT(added[n], -70.0) << n;
+    patch.set({"saturation:a", "drive"}, 12.0);
+    EXPECT_GT(readStage(patch, "saturation:a", heldNote).addedDb[1], added[1] + 6.0) << "more when driven";
+    // A ladder saturates as it is driven.
+    Patch ladder = throughStage(filter, 0.0);
+    ladder.set({filter, "kind"}, static_cast<double>(FilterKind::ladder));
+    ladder.set({filter, "cutoff"}, 8000.0);
+    const auto clean = readStage(ladder, filter, heldNote).addedDb;
+    ladder.set({filter, "drive"}, 18.0);
+    EXPECT_GT(readStage(ladder, filter, heldNote).addedDb[1], clean[1] + 10.0);
+}
+
+TEST(Stages, TellHowFarLevelsAreHeldDown) {
+    // The static curve of a compressor: (level − threshold) (1 − 1/ratio), D. Giannoulis, M. Massberg, J. D. Reiss,
+    // "Digital dynamic range compressor design", J. Audio Eng. Soc. 60 (6), 2012.
+    Patch patch = throughStage("compressor:a", -6.0);
+    for (const auto& [field, value] : {std::pair("threshold", -26.0), {"ratio", 4.0}, {"knee", 0.0}, {"attack", 1.0}})
+        patch.set({"compressor:a", field}, value);
+    const StageReading reading = readStage(patch, "compressor:a", heldNote);
+    ASSERT_TRUE(reading.reduction);
+    EXPECT_NEAR(reading.reduction->most, 20.0 * 0.75, 0.5);
+    EXPECT_GT(reading.reduction->mean, 5.0);
+    EXPECT_LT(reading.reduction->mean, reading.reduction->most);
+    patch.set({"compressor:a", "threshold"}, 0.0);
+    EXPECT_LT(readStage(patch, "compressor:a", heldNote).reduction->most, 0.1);
+    EXPECT_FALSE(readStage(throughStage("saturation:a", 0.0), "saturation:a", heldNote).reduction);
+}
+
+TEST(Stages, AreThoseThatDependOnLevelAndAreOn) {
+    Patch patch = throughStage("saturation:a", 0.0);
+    patch.add("chorus:a");
+    patch.set({"chorus:a", "on"}, 1.0);
+    EXPECT_TRUE(dependsOnLevel(patch, *patch.find("saturation:a")));
+    EXPECT_FALSE(dependsOnLevel(patch, *patch.find("chorus:a")));
+    EXPECT_FALSE(dependsOnLevel(patch, *patch.find(filter))) << "off, and a clean kind";
+    patch.set({"saturation:a", "on"}, 0.0);
+    EXPECT_FALSE(dependsOnLevel(patch, *patch.find("saturation:a")));
 }
 
 TEST(Pictures, CanBeMadeOfEveryFixture) {

@@ -8,6 +8,7 @@
 #include "core/project/collection.h"
 #include "core/project/document.h"
 #include "core/project/journal.h"
+#include "core/engine/stage.h"
 
 #include <QObject>
 #include <QString>
@@ -17,6 +18,7 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <set>
 
 namespace facet {
 
@@ -183,6 +185,14 @@ public:
     /// Whether a module can be heard so.
     bool canHear(Hearing hearing, const std::string& path) const;
 
+    // ---- stages that depend on level ----
+
+    /// Reads, in the background, what arrives at a module for which dependsOnLevel(), and what it does to it; stageRead()
+    /// tells. The reading stands until the next edit.
+    void wantStage(const std::string& path);
+    /// What was read last; null: nothing yet, or of another patch.
+    const StageReading* stage(const std::string& path) const;
+
     // ---- other patches ----
 
     /// The producer's own patches.
@@ -223,6 +233,7 @@ signals:
     void auditionChanged();
     void chosenNotesChanged();
     void hearingChanged();
+    void stageRead(const QString& path);
     void weighed(quint64 ticket, int index, double likeness);
     void gridChanged();
     /// Something worth a line in the status bar.
@@ -292,6 +303,8 @@ private:
     std::string heardModule_;
     std::optional<Patch> other_; ///< heard in place of the patch
     Collection collection_;
+    std::map<std::string, StageReading> stages_;
+    std::set<std::string> stagesWanted_; ///< being read
     quint64 weighTicket_ = 0;
     std::uint64_t partTurn_ = 0; ///< counts what of the patch is wanted; late renders are dropped
     NoteChoice chosenNotes_;
@@ -309,6 +322,7 @@ private:
     JobQueue pictures_;
     JobQueue parts_; ///< renders of parts of the patch
     JobQueue weighing_;
+    JobQueue staging_;
     JobQueue hearing_[2]; ///< one a side: band and slow listening
     JobQueue search_{JobQueue::Priority::low};
 };

@@ -192,6 +192,9 @@ void Session::refresh() {
     renderKey_ = key;
     stopWeighing();
     other_.reset();
+    staging_.cancel();
+    stages_.clear();
+    stagesWanted_.clear();
     results_.renderIsCurrent = results_.comparisonIsCurrent = false;
     emit resultsChanged();
 

@@ -7,6 +7,7 @@
 #include "app/views/parameter_row.h"
 #include "app/views/partials_editor.h"
 #include "app/views/theme.h"
+#include "app/views/stage_view.h"
 #include "app/views/told_strip.h"
 #include "core/parameters/relevance.h"
 
@@ -139,6 +140,7 @@ void ModuleRow::setOpen(bool open) {
         body_->deleteLater();
         body_ = movers_ = sound_ = partials_ = nullptr;
         bars_ = nullptr;
+        stage_ = nullptr;
         curve_ = nullptr;
         ends_ = nullptr;
         rows_.clear();
@@ -168,6 +170,8 @@ void ModuleRow::makeBody(const Patch& patch) {
         left->addWidget(ends_);
     }
     if (module.kind == ModuleKind::source) makePartials(left);
+    stage_ = new StageView(body_);
+    left->addWidget(stage_);
     if (module.kind == ModuleKind::source || module.kind == ModuleKind::response) makeSoundRow(left, module);
     movers_ = new QWidget(body_);
     moversLayout_ = new QVBoxLayout(movers_);
@@ -260,6 +264,15 @@ void ModuleRow::makeSoundRow(QVBoxLayout* column, const Patch::Module& module) {
     column->addWidget(sound_);
 }
 
+/// What arrives at a stage that depends on level; asked for whenever its line is looked at.
+void ModuleRow::refreshStage(const Patch& patch, const Patch::Module& module) {
+    const bool depends = dependsOnLevel(patch, module);
+    if (depends && isVisible()) session_.wantStage(path_); // not while another page is worked on
+    if (!stage_) return;
+    stage_->setVisible(depends);
+    if (depends) stage_->show(session_.stage(path_));
+}
+
 void ModuleRow::refreshSound(const Patch& patch, const Patch::Module& module) {
     if (!sound_) return;
     const ModuleData& held = module.contents();
@@ -297,8 +310,12 @@ QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
             if (m.link == path_) return tr("%1 moves %2").arg(text(moverLabel(patch, m)), text(targetLabel(patch, m)));
         return tr("moves nothing yet");
     }
-    if (isEffect(module.kind) && takesPart(patch, module))
-        return static_cast<Chain>(patch.value({path_, "chain"})) == Chain::send ? tr("beside, by the send") : QString();
+    if (isEffect(module.kind) && takesPart(patch, module)) {
+        QStringList words;
+        if (static_cast<Chain>(patch.value({path_, "chain"})) == Chain::send) words << tr("beside, by the send");
+        if (const StageReading* reading = session_.stage(path_)) words << stageWords(*reading);
+        return words.join(" · ");
+    }
     QStringList moved;
     for (const Movement& m : movements) {
         if (m.mover != path_ || m.muted) continue;
@@ -434,6 +451,8 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Movement>& movemen
     told_->setVisible(!slim);
     told_->show(told);
     QString words = within(patch, wordsFor(patch, module, movements));
+    if (const StageReading* reading = session_.stage(path_); reading && module.kind == ModuleKind::filter)
+        words = stageWords(*reading);
     if (!part && (on_ || words.isEmpty())) words = tr("off");
     QStringList values;
     for (const ToldValue& value : told) values << text(value.label + " " + value.value);
@@ -451,6 +470,7 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Movement>& movemen
     }
     setAccessibleName(name);
     setAccessibleDescription((values.isEmpty() ? QString() : values.join(", ") + "; ") + words);
+    refreshStage(patch, module);
     if (!isOpen()) return;
     if (curve_) curve_->refresh();
     if (ends_) ends_->refresh();

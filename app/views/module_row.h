@@ -21,6 +21,7 @@ class ModulePicture;
 class ParameterRow;
 class PartialsEditor;
 class Session;
+class StageView;
 class ToldStrip;
 
 /// Closed: whether it is on, its name, its picture, the values that tell most, and what it is connected with, in words.
@@ -64,6 +65,7 @@ private:
     QString within(const Patch& patch, const QString& words) const;
     void fillMovers(const Patch& patch, const std::vector<Movement>& movements);
     void offerMovers();
+    void refreshStage(const Patch& patch, const Patch::Module& module);
     void refreshSound(const Patch& patch, const Patch::Module& module);
     QString wordsFor(const Patch& patch, const Patch::Module& module, const std::vector<Movement>& movements) const;
     QToolButton* makeFlatButton(const QString& text, const QString& tip, QWidget* parent);
@@ -89,6 +91,7 @@ private:
     std::string shownMovers_;
     QWidget* partials_ = nullptr;
     PartialsEditor* bars_ = nullptr;
+    StageView* stage_ = nullptr;
     QWidget* sound_ = nullptr;
     QLabel* soundText_ = nullptr;
     QToolButton* soundTake_ = nullptr;

@@ -91,8 +91,16 @@ PatchView::PatchView(Session& session, QWidget* parent)
     layout->addWidget(makeRail());
     layout->addWidget(area_, 1);
     connect(&session_, &Session::hearingChanged, this, &PatchView::refreshHearing);
+    connect(&session_, &Session::stageRead, this, [this](const QString& path) {
+        if (!session_.cue()) return;
+        const Patch& patch = session_.cue()->patch;
+        for (ModuleRow* row : rows_)
+            if (row->path() == path.toStdString()) row->refresh(patch, movementsOf(patch));
+    });
     refresh();
 }
+
+void PatchView::showEvent(QShowEvent*) { refresh(); }
 
 QToolButton* PatchView::makeAdder() {
     auto* button = new QToolButton(this);

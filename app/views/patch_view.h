@@ -38,6 +38,9 @@ public:
     /// Puts the keyboard into the field that finds parameters.
     void startFinding();
 
+protected:
+    void showEvent(QShowEvent*) override;
+
 signals:
     /// A file is wanted for the module with this path.
     void soundWanted(const QString& module);

@@ -144,7 +144,8 @@ void StartDialog::show(const QString& text) {
         auto* item = new StartItem;
         item->setText(0, start.likeness ? QString::number(std::lround(*start.likeness)) : "…");
         item->setData(0, Qt::UserRole, start.likeness.value_or(-1.0 - static_cast<double>(i)));
-        item->setTextAlignment(0, Qt::AlignRight | Qt::AlignVCenter);
+        item->setTextAlignment(0, Qt::AlignCenter);
+        item->setSizeHint(0, {60, 24});
         item->setText(1, QString::fromStdString(start.patch.name));
         item->setData(1, Qt::UserRole, static_cast<int>(i));
         item->setText(2, start.kind);

@@ -96,7 +96,8 @@ bool sameVoices(const Patch& a, const Patch& b) {
 
 /// Renders up to 16 patches of one graph into their recordings.
 void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph> graphs,
-                 std::span<Recording* const> out, const Performance& performance, const Task& task) {
+                 std::span<Recording* const> out, const Performance& performance, const Task& task,
+                 const std::function<void(const Engine&)>& after = nullptr) {
     const FlushDenormals flush;
     const int frames = framesAt48k(performance);
     const auto events = eventsOf(performance);
@@ -106,8 +107,8 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
     MovedValues movedValues(patches, performance);
     const Curve* wheel = performance.curveOf(wheelTarget);
     const Curve* pressure = performance.curveOf(pressureTarget);
-    // What moves is looked at for every block.
-    const bool moving = movedValues.any() || !performance.bends.empty() || wheel || pressure;
+    // What moves or is watched is looked at for every block.
+    const bool moving = after || movedValues.any() || !performance.bends.empty() || wheel || pressure;
     const int most = moving ? Engine::blockFrames : engine.mostFrames();
     std::size_t next = 0;
     int polls = 0;
@@ -135,6 +136,7 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
         if (pressure) engine.pressure(std::clamp(valueAt(pressure->points, now), 0.0, 1.0));
         const int count = std::min({most, nextEvent - at, frames - at});
         const auto blocks = engine.process(count);
+        if (after) after(engine);
         for (std::size_t c = 0; c < blocks.size(); ++c) {
             const float* left = blocks[c].left.data();
             const float* right = blocks[c].right.data();
@@ -200,6 +202,17 @@ std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Perform
         renderGroup(groupPatches, groupGraphs, out, performance, task);
     });
     return results;
+}
+
+Recording renderWatched(const Patch& patch, const Performance& performance,
+                        const std::function<void(const Engine&)>& after, const Task& task) {
+    const Graph graph = compile(patch, performance.tempo);
+    Recording result;
+    result.channels.assign(static_cast<std::size_t>(performance.channelCount),
+                           std::vector<float>(static_cast<std::size_t>(framesAt48k(performance))));
+    Recording* const out = &result;
+    renderGroup({&patch}, {&graph, 1}, {&out, 1}, performance, task, after);
+    return result;
 }
 
 Recording render(const Patch& patch, const Performance& performance, const Task& task) {

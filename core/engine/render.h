@@ -6,17 +6,24 @@
 #include "core/parameters/patch.h"
 #include "core/performance/performance.h"
 
+#include <functional>
 #include <span>
 #include <vector>
 
 namespace facet {
 
+class Engine;
+
 /// Grows whenever any patch may sound different from before; takes and caches remember it.
-inline constexpr int engineVersion = 2;
+inline constexpr int engineVersion = 3;
 
 /// One patch playing a performance, at the performance's rate, extent and channel count (one channel is the mean of
 /// both). Computed at 48 kHz and converted. Equal arguments give equal bits. Throws Cancelled.
 Recording render(const Patch& patch, const Performance& performance, const Task& task = {});
+
+/// The same at 48 kHz; `after` is called behind each block of 16 in which anything sounds. It must not throw.
+Recording renderWatched(const Patch& patch, const Performance& performance,
+                        const std::function<void(const Engine&)>& after, const Task& task = {});
 
 /// The same, going on after the performance's extent until nothing sounds any more: releases, echoes, reverberation. At
 /// most `mostSeconds` longer, for what never ends.

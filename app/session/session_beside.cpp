@@ -1,4 +1,4 @@
-// Other patches than the one being worked on: how like the reference they are, and how they sound.
+// What is rendered beside the patch itself: other patches, weighed or heard, and the sound on its way.
 #include "app/session/session.h"
 
 #include "core/base/error.h"
@@ -60,6 +60,35 @@ void Session::hearOther(const std::optional<Patch>& patch) {
     if (patch == other_) return;
     other_ = patch;
     hearRender();
+}
+
+void Session::wantStage(const std::string& path) {
+    const Cue* current = cue();
+    if (!current || !current->excerpt() || stages_.contains(path) || !stagesWanted_.insert(path).second) return;
+    // Those that wait are read with it: a queue keeps the latest job only.
+    std::vector<std::string> paths;
+    for (const std::string& each : stagesWanted_)
+        if (const auto* module = current->patch.find(each); module && dependsOnLevel(current->patch, *module))
+            paths.push_back(each);
+    staging_.submit([this, paths, key = renderKey_, patch = current->patch,
+                     played = current->excerpt()->corrected()](const Task& task) {
+        try {
+            for (const std::string& each : paths) {
+                const StageReading reading = readStage(patch, each, played, task);
+                post([this, each, key, reading] {
+                    if (key != renderKey_) return;
+                    stages_[each] = reading;
+                    stagesWanted_.erase(each);
+                    emit stageRead(QString::fromStdString(each));
+                });
+            }
+        } catch (const Cancelled&) {}
+    });
+}
+
+const StageReading* Session::stage(const std::string& path) const {
+    const auto found = stages_.find(path);
+    return found == stages_.end() ? nullptr : &found->second;
 }
 
 } // namespace facet
