@@ -2,6 +2,7 @@
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
 #include "core/match/match.h"
+#include "core/match/note_shape.h"
 #include "core/match/wavetable.h"
 #include "core/match/report.h"
 #include "tests/support/files.h"
@@ -211,6 +212,36 @@ TEST(Wavetables, ComeFromFiles) {
     EXPECT_LT(partialOfCycle(single, 0, 2), -80.0);
     EXPECT_THROW(wavetableFromFile(cycles(100000, 5.0)), Error);
     EXPECT_THROW(wavetableFromFile(testing::soundOf(0.1, 48000, [](double) { return 0.0; })), Error);
+}
+
+TEST(ShapesOfANote, AreThoseOfItsGate) {
+    // A tone of 110 Hz that is open for a third of each eighth at 120 beats a minute (4 Hz), and 20 dB softer else.
+    const auto gated = testing::soundOf(2.0, 48000, [](double t) {
+        const bool open = std::fmod(t * 4.0, 1.0) < 1.0 / 3.0;
+        return (open ? 0.5 : 0.05) * std::sin(2.0 * std::numbers::pi * 110.0 * t);
+    });
+    const auto shape = shapeFromNote(gated, 0.0, 2.0, 110.0);
+    ASSERT_TRUE(shape);
+    EXPECT_NEAR(shape->hz, 4.0, 0.02);
+    EXPECT_NEAR(shape->depthDb, 20.0, 2.0);
+    EXPECT_GT(shape->confidence, 0.8);
+    // Begun where the note begins, it is open as long as the gate was, at the same time.
+    const auto valueAt = [&](double seconds) {
+        double place = seconds * shape->hz + shape->phase;
+        place -= std::floor(place);
+        const auto& p = shape->points;
+        for (std::size_t i = 1; i < p.size(); ++i)
+            if (place <= p[i].place)
+                return p[i - 1].value + (p[i].value - p[i - 1].value) * (place - p[i - 1].place) /
+                                            std::max(1e-9, p[i].place - p[i - 1].place);
+        return p.back().value;
+    };
+    for (double t : {0.04, 0.05, 0.29, 0.54, 1.04}) EXPECT_GT(valueAt(t), 0.75) << t;
+    for (double t : {0.13, 0.18, 0.2, 0.43, 1.18}) EXPECT_LT(valueAt(t), 0.3) << t;
+    EXPECT_FALSE(shapeFromNote(testing::soundOf(1.0, 48000, [](double t) { return 0.3 * std::sin(691.0 * t); }), 0.0,
+                               1.0, 110.0))
+        << "a level that stands";
+    EXPECT_FALSE(shapeFromNote(testing::soundOf(1.0, 48000, [](double) { return 0.0; }), 0.0, 1.0, 110.0));
 }
 
 TEST(PartialsOfANote, AreThoseItWasMadeOf) {

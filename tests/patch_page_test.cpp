@@ -3,13 +3,18 @@
 #include "app/views/link_ends.h"
 #include "app/views/module_row.h"
 #include "app/views/partials_editor.h"
+#include "app/views/stage_view.h"
+#include "app/views/table_frames.h"
 #include "app/views/patch_view.h"
 #include "core/audio/audio_file.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/relevance.h"
+#include "core/parameters/sections.h"
 #include "tests/support/sounds.h"
 #include "tests/support/window_fixture.h"
 
+#include <QCheckBox>
+#include <QClipboard>
 #include <QComboBox>
 #include <QContextMenuEvent>
 #include <QInputDialog>
@@ -544,6 +549,260 @@ TEST_F(PatchPageTest, EveryFixtureReadsFromTopToBottom) {
         }
     }
     ASSERT_TRUE(settle());
+}
+
+/// Builds a patch from the empty one with nothing but what the page offers.
+class RebuildTest : public PatchPageTest {
+protected:
+    void addWhatIsMissing(const Patch& wanted) {
+        for (const auto& module : wanted.modules()) {
+            if (patch().find(module.path)) continue;
+            const auto word = labelOf(module.kind);
+            QString text = QString::fromUtf8(word.data(), static_cast<qsizetype>(word.size()));
+            const auto* layer = patch().find(layerOfPath(module.path));
+            if (layer && patch().find("layer:b"))
+                text += " in " + QString::fromStdString(patch().labelOf(*layer)).toLower();
+            QAction* action = offered(text);
+            ASSERT_TRUE(action) << text.toStdString();
+            action->trigger();
+            ASSERT_TRUE(patch().find(module.path)) << module.path;
+        }
+    }
+    void chooseFor(LinkEnds* link, const QString& name, const std::string& path) {
+        for (auto* list : link->findChildren<QComboBox*>()) {
+            if (list->accessibleName() != name || path.empty()) continue;
+            const int index = list->findData(QString::fromStdString(path));
+            ASSERT_GE(index, 0) << path;
+            list->setCurrentIndex(index);
+            emit list->activated(index);
+        }
+    }
+    void fill(const Patch& wanted) {
+        for (const auto& module : wanted.modules()) {
+            const ModuleData& held = module.contents();
+            if (module.kind == ModuleKind::link) {
+                auto* link = ends(QString::fromStdString(module.path));
+                ASSERT_TRUE(link);
+                chooseFor(link, "The parameter that is moved", held.to);
+                chooseFor(link, "What moves", held.from);
+                chooseFor(link, "What scales the amount besides", held.by);
+            }
+            if (!held.frames.empty()) {
+                const auto file = folder / "cycles.wav";
+                writeAudio(file, Recording{48000, {held.frames}}, SampleFormat::wavFloat);
+                setByHand({module.path, "wave"}, static_cast<double>(Wave::wavetable));
+                session.loadSound(module.path, file);
+                ASSERT_TRUE(QTest::qWaitFor(
+                    [&] { return patch().find(module.path)->contents().frames == held.frames; }, 10000));
+            }
+            if (!held.shape.empty()) { // from another patch, by the clipboard
+                QApplication::clipboard()->setText(QString::fromStdString(sectionToText(wanted, module.path)));
+                line(module.path)->setFocus();
+                QTest::keyClick(line(module.path), Qt::Key_V, Qt::ControlModifier);
+            }
+        }
+    }
+    /// Sets a parameter as the page lets one set it; false where the page does not show it now.
+    bool setByHand(const Address& address, double value) {
+        if (address.field == "on") {
+            if (QToolButton* dot = switchOf(address.module)) QTest::mouseClick(dot, Qt::LeftButton);
+            return patch().value(address) == value;
+        }
+        ParameterRow* shown = row(address);
+        if (!shown) return false;
+        if (auto* choices = shown->findChild<QComboBox*>()) {
+            choices->setCurrentIndex(static_cast<int>(value));
+            emit choices->activated(static_cast<int>(value));
+        } else if (auto* box = shown->findChild<QCheckBox*>()) {
+            QTest::mouseClick(box, Qt::LeftButton, {}, QPoint(8, box->height() / 2));
+        } else {
+            typeInto(address, QString::number(value, 'g', 12));
+        }
+        return patch().value(address) == value;
+    }
+    std::vector<Address> differing(const Patch& wanted) const {
+        std::vector<Address> all;
+        for (const auto& module : wanted.modules())
+            for (const auto& d : parametersOf(module.kind))
+                if (const Address address{module.path, std::string(d.field)};
+                    patch().value(address) != wanted.value(address))
+                    all.push_back(address);
+        return all;
+    }
+};
+
+TEST_F(RebuildTest, EveryFixtureIsRebuiltFromEmptyByWhatThePageOffers) {
+    for (const auto& entry :
+         std::filesystem::directory_iterator(std::filesystem::path(FACET_SOURCE_DIR) / "tests/fixtures/patches")) {
+        SCOPED_TRACE(entry.path().filename().string());
+        const Patch wanted = readPatch(entry.path());
+        for (auto* action : window.findChildren<QAction*>())
+            if (action->text().remove('&') == "Empty patch") action->trigger();
+        ASSERT_EQ(patch(), Patch());
+        addWhatIsMissing(wanted);
+        fill(wanted);
+        // What matters only with others set is shown once they are.
+        for (std::size_t before = 0, left = differing(wanted).size(); left != before && left > 0;) {
+            before = left;
+            for (const Address& address : differing(wanted)) setByHand(address, wanted.value(address));
+            left = differing(wanted).size();
+        }
+        for (const Address& address : differing(wanted)) ADD_FAILURE() << address.text();
+        Patch built = patch();
+        built.name = wanted.name;
+        EXPECT_EQ(built, wanted);
+    }
+}
+
+TEST_F(PatchPageTest, AMacroIsNamedAndMovesSeveralParametersByCurves) {
+    offered("Macro")->trigger();
+    auto* view = window.findChild<PatchView*>();
+    view->open("macro:a");
+    auto* name = line("macro:a")->findChild<QLineEdit*>("macroName");
+    ASSERT_TRUE(name);
+    name->setFocus();
+    QTest::keyClicks(name, "Openness");
+    QTest::keyClick(name, Qt::Key_Return);
+    EXPECT_EQ(patch().find("macro:a")->contents().label, "Openness");
+    EXPECT_EQ(line("macro:a")->accessibleName(), "Openness");
+    const auto moveSomething = [&](const QString& module, const QString& parameter) {
+        auto* targets = line("macro:a")->findChild<QToolButton*>("addTarget");
+        ASSERT_TRUE(targets);
+        emit targets->menu()->aboutToShow();
+        for (QAction* of : targets->menu()->actions())
+            if (of->text() == module)
+                for (QAction* action : of->menu()->actions())
+                    if (action->text() == parameter) {
+                        action->trigger();
+                        return;
+                    }
+        FAIL() << module.toStdString() << " " << parameter.toStdString();
+    };
+    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    moveSomething("Filter", "Cutoff");
+    view->open("macro:a");
+    moveSomething("Source 1", "Level");
+    EXPECT_EQ(patch().find("link:a")->contents().to, "layer:a/filter:a/cutoff");
+    EXPECT_EQ(patch().find("link:b")->contents().to, "layer:a/source:a/level");
+    view->open("macro:a");
+    EXPECT_EQ(line("macro:a")->findChildren<ParameterRow*>().size(), 3) << "its value, and how far it moves each";
+    session.undoStack().undo();
+    EXPECT_FALSE(patch().find("link:b"));
+}
+
+TEST_F(PatchPageTest, ALinksCurveIsBentByMouseAndKeys) {
+    offered("Link")->trigger();
+    choose(ends("link:a"), "The parameter that is moved", "Layer: Layer level");
+    choose(ends("link:a"), "What moves", "Velocity");
+    auto* curve = curveOf("link:a");
+    ASSERT_TRUE(curve);
+    drag(curve, 0, {0.0, -25.0});
+    const double bent = patch().value({"link:a", "curve"});
+    EXPECT_GT(bent, 10.0) << "upwards: more of the way early";
+    curve->setFocus();
+    QTest::keyClick(curve, Qt::Key_Down);
+    EXPECT_LT(patch().value({"link:a", "curve"}), bent);
+}
+
+TEST_F(PatchPageTest, StagesTellWhatArrivesAndWhatTheyDo) {
+    offered("Saturation")->trigger();
+    ASSERT_TRUE(settle());
+    auto* view = window.findChild<PatchView*>();
+    view->open("saturation:a");
+    auto* stage = line("saturation:a")->findChild<StageView*>();
+    ASSERT_TRUE(stage);
+    session.setParameter({"saturation:a", "on"}, 1.0);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return stage->words().startsWith("Arrives with peaks of"); }, 10000))
+        << stage->words().toStdString();
+    EXPECT_TRUE(stage->isVisible());
+    const StageReading reading = *session.stage("saturation:a");
+    EXPECT_GT(reading.addedDb.size(), 3u);
+    // Louder by 6 dB in front of it arrives 6 dB louder.
+    session.setParameter({"layer:a", "level"}, patch().value({"layer:a", "level"}) - 6.0);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.stage("saturation:a") != nullptr; }, 10000));
+    EXPECT_NEAR(session.stage("saturation:a")->peakDb, reading.peakDb - 6.0, 0.2);
+    EXPECT_TRUE(line("saturation:a")->accessibleDescription().contains("in "));
+}
+
+TEST_F(PatchPageTest, AGatesShapeIsTakenFromTheReference) {
+    for (const auto& cue : session.document().cues)
+        if (cue->name == "Beacon") session.selectCue(cue->id);
+    ASSERT_TRUE(settle());
+    offered("LFO")->trigger();
+    window.findChild<PatchView*>()->open("layer:a/lfo:a");
+    auto* take = line("layer:a/lfo:a")->findChild<QToolButton*>("takeShape");
+    ASSERT_TRUE(take);
+    QTest::mouseClick(take, Qt::LeftButton);
+    EXPECT_EQ(patch().value({"layer:a/lfo:a", "shape"}), static_cast<double>(LfoShape::drawn));
+    EXPECT_GE(patch().find("layer:a/lfo:a")->contents().shape.size(), 3u);
+    ASSERT_TRUE(patch().find("link:a"));
+    EXPECT_EQ(patch().find("link:a")->contents().to, "layer:a/level");
+    EXPECT_GT(patch().value({"link:a", "amount"}), 2.0);
+    const double before = session.results().comparison->likeness;
+    ASSERT_TRUE(settle());
+    EXPECT_GT(session.results().comparison->likeness, before);
+    session.undoStack().undo();
+    EXPECT_FALSE(patch().find("link:a")) << "one step";
+}
+
+TEST_F(PatchPageTest, CyclesOfATableAreMovedTurnedRoundAndTakenAway) {
+    const std::string path = "layer:a/source:a";
+    session.setParameter({path, "wave"}, static_cast<double>(Wave::wavetable));
+    ModuleData held;
+    for (int cycle = 0; cycle < 3; ++cycle)
+        for (int i = 0; i < tableFrameSamples; ++i) held.frames.push_back(0.2f * static_cast<float>(cycle + 1));
+    session.setModuleData(path, held);
+    window.findChild<PatchView*>()->open(path);
+    auto* cycles = window.findChild<TableFrames*>(QString::fromStdString("cycles " + path));
+    ASSERT_TRUE(cycles);
+    EXPECT_TRUE(cycles->isVisible());
+    EXPECT_EQ(cycles->count(), 3);
+    QTest::mouseClick(cycles, Qt::LeftButton, {}, QPoint(cycles->width() - 12, 60));
+    EXPECT_EQ(cycles->chosen(), 2);
+    cycles->setFocus();
+    QTest::keyClick(cycles, Qt::Key_Left);
+    EXPECT_EQ(cycles->chosen(), 1);
+    EXPECT_EQ(patch().value({path, "position"}), 50.0);
+    const auto turnRound = [&] {
+        for (auto* button : line(path)->findChildren<QToolButton*>())
+            if (button->text() == "Turn round") QTest::mouseClick(button, Qt::LeftButton);
+    };
+    turnRound();
+    EXPECT_EQ(patch().find(path)->contents().frames.front(), 0.6f);
+    QTest::keyClick(cycles, Qt::Key_Delete);
+    EXPECT_EQ(cycles->count(), 2);
+    EXPECT_EQ(patch().find(path)->contents().frames.back(), 0.2f);
+}
+
+TEST_F(PatchPageTest, TurningAParameterIsRecordedAsACurve) {
+    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    ASSERT_TRUE(settle());
+    const Patch before = patch();
+    const int steps = session.undoStack().index();
+    window.setFocus();
+    QTest::keyClick(&window, Qt::Key_R);
+    EXPECT_TRUE(session.recordingMoves());
+    EXPECT_TRUE(window.findChild<QToolButton*>("recordMoves")->isChecked());
+    session.playback().play(Side::render);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.playback().position() > 0.3; }, 5000));
+    for (double hz : {500.0, 900.0, 1500.0, 2600.0}) {
+        typeInto({"layer:a/filter:a", "cutoff"}, QString::number(hz));
+        QTest::qWait(60);
+    }
+    window.setFocus();
+    QTest::keyClick(&window, Qt::Key_R);
+    session.playback().player().stop();
+    EXPECT_EQ(patch(), before) << "the parameter stands where it stood";
+    const Performance played = session.performance();
+    const Curve* curve = played.curveOf("layer:a/filter:a/cutoff");
+    ASSERT_TRUE(curve);
+    EXPECT_GE(curve->points.size(), 3u);
+    EXPECT_GT(curve->points.back().value, curve->points.front().value - 1.0);
+    EXPECT_NEAR(patch().descriptor({"layer:a/filter:a", "cutoff"}).fromUnit(curve->points.back().value), 2600.0, 1.0);
+    ASSERT_TRUE(settle());
+    session.undoStack().undo();
+    EXPECT_EQ(session.undoStack().index(), steps) << "one step of undo";
+    EXPECT_EQ(session.performance().curveOf("layer:a/filter:a/cutoff"), nullptr);
 }
 
 TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {

@@ -3,6 +3,7 @@
 #include "core/performance/midi_file.h"
 #include "core/performance/note_edit.h"
 #include "core/performance/performance.h"
+#include "core/performance/slow_motion.h"
 #include "tests/support/files.h"
 
 #include <gtest/gtest.h>
@@ -252,6 +253,25 @@ TEST(MidiFiles, BadInputGetsOneClearSentence) {
     EXPECT_NE(sentenceOf([&] { readMidi(folder / "text.mid"); }).find("not a MIDI file"), std::string::npos);
     EXPECT_NE(sentenceOf([&] { readMidi(folder / "silent.mid"); }).find("holds no notes"), std::string::npos);
     EXPECT_NE(sentenceOf([&] { readMidi(folder / "missing.mid"); }).find("does not exist"), std::string::npos);
+}
+
+TEST(Performances, GoSlowerWithAllThatHappensInThem) {
+    Performance p;
+    p.notes = {{0.5, 1.0, 60, 0.0, 100.0}};
+    p.bends = {{0.25, 10.0}};
+    p.curves = {{"wheel", {{0.75, 0.5}}}};
+    p.tempo = 120.0;
+    p.downbeat = 0.125;
+    p.frames = 48000;
+    const Performance slow = slowed(p, 4.0);
+    EXPECT_EQ(slow.notes[0].start, 2.0);
+    EXPECT_EQ(slow.notes[0].end, 4.0);
+    EXPECT_EQ(slow.bends[0].seconds, 1.0);
+    EXPECT_EQ(slow.curves[0].points[0].seconds, 3.0);
+    EXPECT_EQ(slow.tempo, 30.0);
+    EXPECT_EQ(slow.downbeat, 0.5);
+    EXPECT_EQ(slow.frames, 192000);
+    EXPECT_EQ(slowed(p, 1.0), p);
 }
 
 TEST(Performances, KnowHowManyNotesSoundTogether) {

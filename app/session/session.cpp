@@ -82,6 +82,7 @@ void Session::report(const std::exception& failure) {
 QString Session::title() const { return path_.empty() ? QString::fromStdString(document_->name) : fileName(path_); }
 
 void Session::startFresh(Document document, const std::filesystem::path& path, std::int64_t generation, bool saved) {
+    recordMoves(false);
     stopMatch();
     ++projectCount_;
     match_ = {};
@@ -98,6 +99,7 @@ void Session::startFresh(Document document, const std::filesystem::path& path, s
     } catch (const Error& failure) {
         report(failure);
     }
+    forgetBeside();
     playback_.player().stop();
     auditionBegin_ = -1.0;
     chosenNotes_.clear();
@@ -149,6 +151,7 @@ void Session::saveAs(const std::filesystem::path& path) {
 void Session::apply(DocumentPtr document) {
     const bool switched = document->activeCue != document_->activeCue;
     document_ = std::move(document);
+    forgetBeside();
     journalTimer_.start();
     const int notes = static_cast<int>(performance().notes.size());
     std::erase_if(chosenNotes_, [notes](int i) { return i >= notes; });
@@ -184,6 +187,7 @@ void Session::setParameter(const Address& address, double value) {
     const auto& descriptor = cue()->patch.descriptor(address);
     const double nearest = descriptor.nearest(value);
     if (nearest == cue()->patch.value(address)) return;
+    if (recordingMoves_ && playback_.player().playing()) noteMove(address, descriptor.toUnit(nearest));
     editCue(
         tr("Change %1").arg(QString::fromUtf8(descriptor.label.data(), static_cast<int>(descriptor.label.size()))),
         [&](Cue& c) { c.patch.setNearest(address, nearest); }, QString::fromStdString("parameter " + address.text()));
@@ -218,6 +222,7 @@ void Session::renameProject(const QString& name) {
 }
 
 void Session::addCue() {
+    recordMoves(false);
     Document after = *document_;
     Cue cue;
     cue.id = takeId(after);
@@ -237,6 +242,7 @@ void Session::renameCue(const QString& name) {
 }
 
 void Session::removeCue() {
+    recordMoves(false);
     if (document_->cues.size() < 2) {
         emit notice(tr("A project keeps at least one cue."));
         return;
@@ -245,6 +251,7 @@ void Session::removeCue() {
 }
 
 void Session::selectCue(std::uint64_t id) {
+    recordMoves(false);
     if (!document_->find(id) || id == document_->activeCue) return;
     // Where one looks is not an edit, but it is kept with the project.
     Document after = *document_;

@@ -83,6 +83,9 @@ public:
     void takeTable(const std::string& path);
     /// Likewise the levels of its partials.
     void takePartials(const std::string& path);
+    /// Gives an LFO the shape and rate by which that note's level goes up and down, and lets it move the layer's level as
+    /// far. Told when the level stands.
+    void takeShape(const std::string& path);
     void setLocked(const Address& address, bool locked);
     /// Values in the parameter's unit that a search keeps to; nothing: wherever is plausible.
     void setSearchRange(const Address& address, std::optional<std::pair<double, double>> range);
@@ -185,6 +188,17 @@ public:
     /// Whether a module can be heard so.
     bool canHear(Hearing hearing, const std::string& path) const;
 
+    // ---- moves ----
+
+    /// While this is on, what setParameter() changes while the phrase plays is recorded; off, it becomes curves of the
+    /// performance, the parameters stand where they stood, and all of it is one step of undo.
+    void recordMoves(bool on);
+    bool recordingMoves() const { return recordingMoves_; }
+    /// Whether slow listening plays the render anew at the lower tempo, its envelopes at full speed, in place of
+    /// stretching it.
+    void setSlowAnew(bool on);
+    bool slowAnew() const { return slowAnew_; }
+
     // ---- stages that depend on level ----
 
     /// Reads, in the background, what arrives at a module for which dependsOnLevel(), and what it does to it; stageRead()
@@ -234,6 +248,7 @@ signals:
     void chosenNotesChanged();
     void hearingChanged();
     void stageRead(const QString& path);
+    void movesChanged();
     void weighed(quint64 ticket, int index, double likeness);
     void gridChanged();
     /// Something worth a line in the status bar.
@@ -248,7 +263,12 @@ private:
     void tryPatch(const QString& what, const std::function<Patch(const Patch&)>& change);
     void loadReference();
     void showReference(const MeasuredSound& reference, RecordingPtr atPlayersRate);
-    void hear(Side side, const RecordingPtr& recording, double gainDb);
+    /// `slow`: the sound is as slow as it is to be heard.
+    void hear(Side side, const RecordingPtr& recording, double gainDb, bool slow = false);
+    /// What was rendered beside the patch belongs to it as it stood.
+    void forgetBeside();
+    void noteMove(const Address& address, double place);
+    void keepMoves();
     void makeSpectrograms();
     void showRender(MeasuredSound render);
     /// Makes an excerpt and finds its notes in the background, then puts it into the active cue.
@@ -301,10 +321,20 @@ private:
     Part heardPart_ = Part::all;
     Hearing hearingPart_ = Hearing::whole;
     std::string heardModule_;
+    /// Of one parameter that is being turned.
+    struct Moves {
+        double before = 0.0; ///< its value
+        double last = 0.0;   ///< seconds
+        std::map<double, double> points;
+    };
+    bool recordingMoves_ = false;
+    std::map<Address, Moves> moves_;
+    bool slowAnew_ = false;
     std::optional<Patch> other_; ///< heard in place of the patch
     Collection collection_;
     std::map<std::string, StageReading> stages_;
     std::set<std::string> stagesWanted_; ///< being read
+    std::uint64_t stageTurn_ = 0;        ///< counts patches; late readings are dropped
     quint64 weighTicket_ = 0;
     std::uint64_t partTurn_ = 0; ///< counts what of the patch is wanted; late renders are dropped
     NoteChoice chosenNotes_;

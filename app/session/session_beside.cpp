@@ -70,13 +70,13 @@ void Session::wantStage(const std::string& path) {
     for (const std::string& each : stagesWanted_)
         if (const auto* module = current->patch.find(each); module && dependsOnLevel(current->patch, *module))
             paths.push_back(each);
-    staging_.submit([this, paths, key = renderKey_, patch = current->patch,
+    staging_.submit([this, paths, turn = stageTurn_, patch = current->patch,
                      played = current->excerpt()->corrected()](const Task& task) {
         try {
             for (const std::string& each : paths) {
                 const StageReading reading = readStage(patch, each, played, task);
-                post([this, each, key, reading] {
-                    if (key != renderKey_) return;
+                post([this, each, turn, reading] {
+                    if (turn != stageTurn_) return;
                     stages_[each] = reading;
                     stagesWanted_.erase(each);
                     emit stageRead(QString::fromStdString(each));
@@ -84,6 +84,15 @@ void Session::wantStage(const std::string& path) {
             }
         } catch (const Cancelled&) {}
     });
+}
+
+void Session::forgetBeside() {
+    stopWeighing();
+    other_.reset();
+    ++stageTurn_;
+    staging_.cancel();
+    stages_.clear();
+    stagesWanted_.clear();
 }
 
 const StageReading* Session::stage(const std::string& path) const {

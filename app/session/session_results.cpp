@@ -11,6 +11,7 @@
 #include "core/base/units.h"
 #include "core/dsp/loudness.h"
 #include "core/engine/render.h"
+#include "core/performance/slow_motion.h"
 #include "core/parameters/audition.h"
 
 #include <algorithm>
@@ -106,14 +107,16 @@ void Session::hearReference() {
 }
 
 /// Gives a sound to the player: at once as it is, or from a worker when it must be cut, parted or stretched.
-void Session::hear(Side side, const RecordingPtr& recording, double gainDb) {
+void Session::hear(Side side, const RecordingPtr& recording, double gainDb, bool slow) {
     if (auditioning()) return; // endAudition() gives everything again
     const auto index = static_cast<std::size_t>(side);
     const std::uint64_t turn = ++heard_[index];
     const Cue* current = cue();
-    const Attention attention = current && current->excerpt() ? current->attentionTo(*current->excerpt()) : Attention{};
+    Attention attention = current && current->excerpt() ? current->attentionTo(*current->excerpt()) : Attention{};
     const Part part = side == Side::reference ? heardPart_ : Part::all;
-    const int slowness = playback_.slowness();
+    const int slowness = slow ? 1 : playback_.slowness();
+    for (TimeSpan& span : attention.leftOut)
+        if (slow) span = {span.begin * playback_.slowness(), span.end * playback_.slowness()};
     if (slowness == 1 && attention.everything() && part == Part::all) {
         hearing_[index].cancel();
         playback_.player().setSound(side, *recording, gainDb);
@@ -190,11 +193,6 @@ void Session::refresh() {
         return;
     }
     renderKey_ = key;
-    stopWeighing();
-    other_.reset();
-    staging_.cancel();
-    stages_.clear();
-    stagesWanted_.clear();
     results_.renderIsCurrent = results_.comparisonIsCurrent = false;
     emit resultsChanged();
 
@@ -310,19 +308,25 @@ void Session::showRender(MeasuredSound rendered) {
 
 /// The render, or what is to be heard of the patch, at the reference's loudness; what is silent stays silent.
 void Session::hearRender() {
-    const auto hearMatched = [this](const MeasuredSound& sound) {
+    const bool anew = slowAnew_ && playback_.slowness() > 1;
+    const auto hearMatched = [this, anew](const MeasuredSound& sound) {
         const bool silent = sound.loudness < silenceDb + 1.0 || !results_.reference.recording;
-        hear(Side::render, sound.recording, silent ? 0.0 : results_.reference.loudness - sound.loudness);
+        hear(Side::render, sound.recording, silent ? 0.0 : results_.reference.loudness - sound.loudness, anew);
     };
     const std::uint64_t turn = ++partTurn_;
     if (!results_.render.recording) return;
-    if (!other_ && (hearingPart_ == Hearing::whole || !canHear(hearingPart_, heardModule_))) {
+    const bool whole = hearingPart_ == Hearing::whole || !canHear(hearingPart_, heardModule_);
+    if (!other_ && whole && !anew) {
         parts_.cancel();
         hearMatched(results_.render);
         return;
     }
-    const Patch part = other_ ? *other_ : partOf(cue()->patch, hearingPart_, heardModule_);
-    parts_.submit([this, turn, part, hearMatched, played = cue()->excerpt()->corrected()](const Task& task) {
+    const Patch part = other_  ? *other_
+                       : whole ? cue()->patch
+                               : partOf(cue()->patch, hearingPart_, heardModule_);
+    Performance played = cue()->excerpt()->corrected();
+    if (anew) played = slowed(played, playback_.slowness());
+    parts_.submit([this, turn, part, hearMatched, played](const Task& task) {
         try {
             const MeasuredSound sound = soundOf(std::make_shared<const Recording>(render(part, played, task)));
             post([this, turn, sound, hearMatched] {

@@ -3,6 +3,7 @@
 #include "core/audio/audio_file.h"
 #include "core/base/error.h"
 #include "core/base/units.h"
+#include "core/match/note_shape.h"
 #include "core/match/wavetable.h"
 
 #include <algorithm>
@@ -91,6 +92,50 @@ void Session::takePartials(const std::string& path) {
                [reference = results_.reference.recording, telling](ModuleData& data) {
                    data.partialsDb = partialsFromNote(*reference, telling->note.start, telling->note.end, telling->hz);
                });
+}
+
+void Session::takeShape(const std::string& path) {
+    const auto telling = tellingNote();
+    if (!telling) return;
+    const auto shape =
+        shapeFromNote(*results_.reference.recording, telling->note.start, telling->note.end, telling->hz);
+    if (!shape) {
+        emit notice(tr("The level of that note does not go up and down evenly; choose another note."));
+        return;
+    }
+    tryPatch(tr("Take shape from the reference"), [&](Patch patch) {
+        const auto set = [&](const char* field, double value) { patch.setNearest({path, field}, value); };
+        ModuleData held = patch.find(path)->contents();
+        held.shape = shape->points;
+        set("shape", static_cast<double>(LfoShape::drawn));
+        patch.setData(path, held);
+        set("mode", static_cast<double>(LfoMode::eachNote));
+        set("phase", 360.0 * shape->phase);
+        // A note value where the rate is one.
+        const std::string_view value = nearestNoteValue(shape->hz, performance().tempo);
+        const auto& choices = patch.descriptor({path, "beats"}).choices;
+        const auto found = std::find(choices.begin(), choices.end(), value);
+        set("timing", found != choices.end() ? 1.0 : 0.0);
+        if (found != choices.end())
+            set("beats", static_cast<double>(found - choices.begin()));
+        else
+            set("rate", shape->hz);
+        const std::string target = std::string(layerOfPath(path)) + "/level";
+        std::string link;
+        for (const auto& module : patch.modules())
+            if (module.kind == ModuleKind::link && module.contents().from == path && module.contents().to == target)
+                link = module.path;
+        if (link.empty()) {
+            link = patch.freePath(ModuleKind::link);
+            patch.add(link);
+            ModuleData ends;
+            ends.from = path;
+            ends.to = target;
+            patch.setData(link, ends);
+        }
+        patch.setNearest({link, "amount"}, 0.5 * shape->depthDb); // to either side
+        return patch;
+    });
 }
 
 } // namespace facet

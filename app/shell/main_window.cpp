@@ -426,6 +426,7 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
         reference_->isVisible() ? reference_->togglePlaying() : session_.playback().toggle();
         return true;
     case Qt::Key_X: session_.playback().swap(); return true;
+    case Qt::Key_R: session_.recordMoves(!session_.recordingMoves()); return true;
     case Qt::Key_Slash: session_.playback().setLooping(!session_.playback().looping()); return true;
     case Qt::Key_Escape:
         session_.matchState().running ? session_.stopMatch() : session_.playback().panic();

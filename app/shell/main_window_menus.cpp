@@ -153,6 +153,12 @@ void MainWindow::makePlayMenu() {
         speeds->addAction(speed);
     }
     menu->addSeparator();
+    QAction* anew = menu->addAction(tr("Slowly: play the render anew, envelopes at full speed"),
+                                    QKeySequence(Qt::ALT | Qt::Key_5), this,
+                                    [this] { session_.setSlowAnew(!session_.slowAnew()); });
+    anew->setCheckable(true);
+    menu->addAction(tr("Record moves of parameters\tR"), this,
+                    [this] { session_.recordMoves(!session_.recordingMoves()); });
     menu->addAction(tr("Stop all sound\tEsc"), this, [this] { session_.playback().panic(); });
 }
 
@@ -200,7 +206,7 @@ void MainWindow::makeHelpMenu() {
     menu->addAction(tr("&Keys"), QKeySequence::HelpContents, this, [this] {
         QMessageBox::information(
             this, tr("Keys"),
-            tr("<p><b>Listening</b><br>Space play or stop · X swap reference and render · / loop · Esc stop all sound "
+            tr("<p><b>Listening</b><br>Space play or stop · X swap reference and render · / loop · R record moves · Esc stop all sound "
                "· Enter presses the control that has the focus</p>"
                "<p><b>Playing the patch</b><br>A W S E D F T G Y H U J K play notes, − and + change the octave · F12 shows the keyboard and what the phrase does not play</p>"
                "<p><b>Notes on the mirror</b><br>← → choose · ↑ ↓ semitone · Ctrl+↑ ↓ octave · Ctrl+← → 5 ms · "

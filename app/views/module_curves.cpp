@@ -2,7 +2,9 @@
 
 #include "app/session/session.h"
 #include "app/views/theme.h"
+#include "core/dsp/envelope.h"
 #include "core/engine/field.h"
+#include "core/engine/graph.h"
 #include "core/engine/preview.h"
 #include "core/parameters/relevance.h"
 #include "core/parameters/value_text.h"
@@ -49,6 +51,7 @@ CurveEditor* makeCurve(Session& session, const std::string& path, QWidget* paren
     case ModuleKind::envelope: return new EnvelopeCurve(session, path, parent);
     case ModuleKind::filter: return new FilterCurve(session, path, parent);
     case ModuleKind::lfo: return new ShapeCurve(session, path, parent);
+    case ModuleKind::link: return new TransferCurve(session, path, parent);
     default: return nullptr;
     }
 }
@@ -218,6 +221,68 @@ void FilterCurve::paintBehind(QPainter& painter) {
     painter.drawLine(QPointF(toWidget({0, 0}).x(), zero), QPointF(toWidget({1, 0}).x(), zero));
     painter.setPen(t.quiet);
     painter.drawText(QRectF(width() - 48, zero - 13, 40, 12), Qt::AlignRight, tr("0 dB"));
+}
+
+// ---- links ----
+
+TransferCurve::Range TransferCurve::range() const {
+    const std::string& from = session_.cue()->patch.find(path_)->contents().from;
+    const auto kind = kindOfPath(from);
+    if (from == "velocity") return {0.0, 1.0, tr("velocity 1"), tr("127")};
+    if (from == "key") return {-2.0, 2.0, tr("key C2"), tr("C6")};
+    if (from == "wheel") return {0.0, 1.0, tr("wheel down"), tr("up")};
+    if (from == "pressure") return {0.0, 1.0, tr("no pressure"), tr("full")};
+    if (kind == ModuleKind::macro) return {0.0, 1.0, tr("macro 0 %"), tr("100 %")};
+    if (kind == ModuleKind::envelope) return {0.0, 1.0, tr("envelope 0 %"), tr("100 %")};
+    return {-1.0, 1.0, tr("lowest"), tr("highest")};
+}
+
+double TransferCurve::bend() const { return session_.cue()->patch.value({path_, "curve"}); }
+
+std::vector<CurveEditor::Handle> TransferCurve::handles() const {
+    if (!session_.cue() || !session_.cue()->patch.find(path_)) return {};
+    const Range r = range();
+    const double middle = r.low < 0.0 ? 0.5 : 0.5 * r.high;
+    const double y = SegmentCurve(bend() * curvePerPercent)(middle);
+    const double x = (middle - r.low) / (r.high - r.low);
+    const double shown = r.low < 0.0 ? 0.5 + 0.5 * y / r.high : y / r.high;
+    return {{{x, shown}, tr("curve %1 %").arg(bend(), 0, 'f', 0).replace('-', QChar(0x2212))}};
+}
+
+QPolygonF TransferCurve::curve() const {
+    constexpr int count = 65;
+    const Range r = range();
+    const SegmentCurve bent(bend() * curvePerPercent);
+    QPolygonF line;
+    for (int i = 0; i < count; ++i) {
+        const double x = i / (count - 1.0);
+        const auto y = static_cast<double>(bentSignal(bent, static_cast<float>(r.low + x * (r.high - r.low))));
+        line << QPointF(x, r.low < 0.0 ? 0.5 + 0.5 * y / r.high : y / r.high);
+    }
+    return line;
+}
+
+void TransferCurve::moveHandle(int, QPointF to, bool) {
+    const Range r = range();
+    const double share = r.low < 0.0 ? (2.0 * to.y() - 1.0) * r.high : to.y() * r.high;
+    const double middle = r.low < 0.0 ? 0.5 : 0.5 * r.high;
+    session_.setParameter({path_, "curve"}, bendThrough(std::clamp(share / (2.0 * middle), 0.0, 1.0)));
+}
+
+void TransferCurve::paintBehind(QPainter& painter) {
+    const Patch& patch = session_.cue()->patch;
+    const Range r = range();
+    const double rest = r.low < 0.0 ? 0.5 : 0.0; // where the link adds nothing
+    painter.setPen(theme().line);
+    painter.drawLine(toWidget({0.0, rest}), toWidget({1.0, rest}));
+    if (r.low < 0.0) painter.drawLine(toWidget({0.5, 0.0}), toWidget({0.5, 1.0}));
+    painter.setPen(theme().quiet);
+    painter.setFont(interfaceFont(8.0));
+    painter.drawText(QRectF(8, height() - 18, width() - 16, 14), Qt::AlignRight | Qt::AlignBottom,
+                     tr("%1 to %2").arg(r.lowName, r.highName));
+    const ParameterDescriptor d = patch.shownDescriptor({path_, "amount"});
+    const QString most = QString::fromStdString(facet::textOf(d, patch.value({path_, "amount"})));
+    painter.drawText(QRectF(8, 3, width() - 16, 14), Qt::AlignRight | Qt::AlignTop, tr("at the end %1").arg(most));
 }
 
 // ---- shapes of LFOs ----

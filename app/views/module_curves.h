@@ -47,6 +47,29 @@ private:
     double moved_ = 0.0;
 };
 
+/// What a link makes of its mover, from one end of the mover's range to the other; the handle bends it.
+class TransferCurve : public CurveEditor {
+    Q_OBJECT
+
+public:
+    using CurveEditor::CurveEditor;
+
+protected:
+    std::vector<Handle> handles() const override;
+    QPolygonF curve() const override;
+    void moveHandle(int index, QPointF to, bool fine) override;
+    void paintBehind(QPainter& painter) override;
+
+private:
+    /// Ends of the mover's range, with their names.
+    struct Range {
+        double low, high;
+        QString lowName, highName;
+    };
+    Range range() const;
+    double bend() const;
+};
+
 /// One cycle. Breakpoints of a drawn shape snap to sixteenths; drawing into another shape makes it a drawn one.
 class ShapeCurve : public CurveEditor {
     Q_OBJECT

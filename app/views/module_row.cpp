@@ -8,6 +8,7 @@
 #include "app/views/partials_editor.h"
 #include "app/views/theme.h"
 #include "app/views/stage_view.h"
+#include "app/views/table_frames.h"
 #include "app/views/told_strip.h"
 #include "core/parameters/relevance.h"
 
@@ -17,6 +18,7 @@
 #include <QGridLayout>
 #include <QKeyEvent>
 #include <QLabel>
+#include <QLineEdit>
 #include <QMenu>
 #include <QMouseEvent>
 #include <QStyle>
@@ -141,6 +143,8 @@ void ModuleRow::setOpen(bool open) {
         body_ = movers_ = sound_ = partials_ = nullptr;
         bars_ = nullptr;
         stage_ = nullptr;
+        name_ = nullptr;
+        cycles_ = nullptr;
         curve_ = nullptr;
         ends_ = nullptr;
         rows_.clear();
@@ -164,6 +168,15 @@ void ModuleRow::makeBody(const Patch& patch) {
     if (curve_) {
         curve_->setAccessibleName(tr("Curve of %1").arg(text(patch.labelOf(module)).toLower()));
         left->addWidget(curve_);
+    }
+    if (module.kind == ModuleKind::macro) makeName(left);
+    if (module.kind == ModuleKind::lfo) {
+        auto* take = makeFlatButton(
+            tr("Shape from reference"),
+            tr("Takes the shape and rate by which the level of the longest chosen note goes up and down"), body_);
+        take->setObjectName("takeShape");
+        connect(take, &QToolButton::clicked, this, [this] { session_.takeShape(path_); });
+        left->addWidget(take, 0, Qt::AlignLeft);
     }
     if (module.kind == ModuleKind::link) {
         ends_ = new LinkEnds(session_, path_, body_);
@@ -207,6 +220,27 @@ void ModuleRow::makeBody(const Patch& patch) {
     body_->show();
 }
 
+/// What people call a macro.
+void ModuleRow::makeName(QVBoxLayout* column) {
+    auto* line = new QHBoxLayout;
+    auto* caption = new QLabel(tr("Name"), body_);
+    line->addWidget(caption);
+    name_ = new QLineEdit(body_);
+    name_->setObjectName("macroName");
+    name_->setAccessibleName(tr("Name of the macro"));
+    name_->setMaxLength(40);
+    caption->setBuddy(name_);
+    connect(name_, &QLineEdit::editingFinished, this, [this] {
+        if (!name_->isModified() || !session_.cue()->patch.find(path_)) return;
+        ModuleData held = session_.cue()->patch.find(path_)->contents();
+        held.label = name_->text().trimmed().toStdString();
+        name_->setModified(false);
+        session_.setModuleData(path_, held);
+    });
+    line->addWidget(name_, 1);
+    column->addLayout(line);
+}
+
 /// The partials of a harmonic table, and ways to change them all.
 void ModuleRow::makePartials(QVBoxLayout* column) {
     partials_ = new QWidget(body_);
@@ -245,6 +279,10 @@ void ModuleRow::makePartials(QVBoxLayout* column) {
 
 /// What sound the module holds, and ways to another.
 void ModuleRow::makeSoundRow(QVBoxLayout* column, const Patch::Module& module) {
+    if (module.kind == ModuleKind::source) {
+        cycles_ = new TableFrames(session_, path_, body_);
+        column->addWidget(cycles_);
+    }
     sound_ = new QWidget(body_);
     sound_->setObjectName("sound " + text(path_));
     auto* layout = new QHBoxLayout(sound_);
@@ -257,6 +295,14 @@ void ModuleRow::makeSoundRow(QVBoxLayout* column, const Patch::Module& module) {
         soundTake_ = makeFlatButton(tr("From reference"), tr("Takes the cycles of the longest chosen note"), sound_);
         connect(soundTake_, &QToolButton::clicked, this, [this] { session_.takeTable(path_); });
         layout->addWidget(soundTake_);
+    }
+    if (cycles_) {
+        removeCycle_ = makeFlatButton(tr("Remove"), tr("Takes the cycle at the position away (Delete)"), sound_);
+        connect(removeCycle_, &QToolButton::clicked, this, [this] { cycles_->removeChosen(); });
+        layout->addWidget(removeCycle_);
+        reverseCycles_ = makeFlatButton(tr("Turn round"), tr("The last cycle first"), sound_);
+        connect(reverseCycles_, &QToolButton::clicked, this, [this] { cycles_->reverse(); });
+        layout->addWidget(reverseCycles_);
     }
     auto* load = makeFlatButton(tr("Load …"), tr("Reads a sound file into this module"), sound_);
     connect(load, &QToolButton::clicked, this, [this] { emit soundWanted(text(path_)); });
@@ -281,6 +327,13 @@ void ModuleRow::refreshSound(const Patch& patch, const Patch::Module& module) {
     const bool recorded = source || static_cast<ResponseKind>(patch.value({path_, "kind"})) == ResponseKind::recorded;
     sound_->setVisible(takesPart(patch, module) && recorded && (wave == Wave::wavetable || wave == Wave::sample));
     if (soundTake_) soundTake_->setVisible(wave == Wave::wavetable);
+    if (cycles_) {
+        const bool table = takesPart(patch, module) && wave == Wave::wavetable;
+        cycles_->setVisible(table);
+        cycles_->refresh();
+        removeCycle_->setVisible(table && cycles_->count() > 1);
+        reverseCycles_->setVisible(table && cycles_->count() > 1);
+    }
     const auto cycles = static_cast<int>(held.frames.size() / tableFrameSamples);
     if (wave == Wave::wavetable)
         soundText_->setText(cycles == 0   ? tr("No cycles yet")
@@ -401,6 +454,15 @@ void ModuleRow::fillMovers(const Patch& patch, const std::vector<Movement>& move
             addLine(*m, tr("%1 → %2").arg(text(moverLabel(patch, *m)), text(targetLabel(patch, *m, path_))));
         if (!out.empty()) heading(tr("Moves"));
         for (const Movement* m : out) addLine(*m, text(targetLabel(patch, *m, path_)));
+        const ModuleKind kind = patch.find(path_)->kind;
+        if (kind == ModuleKind::envelope || kind == ModuleKind::lfo || kind == ModuleKind::macro) {
+            auto* target = makeFlatButton(tr("Move something …"), tr("Lets this move a parameter"), movers_);
+            target->setObjectName("addTarget");
+            target->setPopupMode(QToolButton::InstantPopup);
+            target->setMenu(new QMenu(target));
+            connect(target->menu(), &QMenu::aboutToShow, this, &ModuleRow::offerTargets);
+            moversLayout_->addWidget(target, 0, Qt::AlignLeft);
+        }
         auto* add = makeFlatButton(tr("Add a mover …"), tr("Lets something move a parameter of this"), movers_);
         add->setObjectName("addMover");
         add->setPopupMode(QToolButton::InstantPopup);
@@ -429,6 +491,26 @@ void ModuleRow::offerMovers() {
         QMenu* what = menu.addMenu(QString::fromUtf8(d.label.data(), static_cast<qsizetype>(d.label.size())));
         for (const Mover& mover : moversFor(patch, {path_, std::string(d.field)}))
             what->addAction(text(mover.label), this, [this, from = mover.path, to] { session_.addLink(from, to); });
+    }
+}
+
+/// Everything that a link could lead to from here, module by module.
+void ModuleRow::offerTargets() {
+    QMenu& menu = *movers_->findChild<QToolButton*>("addTarget")->menu();
+    menu.clear();
+    const Patch& patch = session_.cue()->patch;
+    for (const auto& module : patch.modules()) {
+        if (module.path == path_ || !takesPart(patch, module) || module.kind == ModuleKind::link) continue;
+        QMenu* of = nullptr;
+        for (const auto& d : parametersOf(module.kind)) {
+            if (d.isDiscrete() || d.smoothing == Smoothing::graph || !matters(patch, module, d)) continue;
+            const Address to{module.path, std::string(d.field)};
+            const auto movers = moversFor(patch, to);
+            if (std::none_of(movers.begin(), movers.end(), [&](const Mover& m) { return m.path == path_; })) continue;
+            if (!of) of = menu.addMenu(text(patch.labelOf(module)));
+            of->addAction(QString::fromUtf8(d.label.data(), static_cast<qsizetype>(d.label.size())), this,
+                          [this, to = to.text()] { session_.addLink(path_, to); });
+        }
     }
 }
 
@@ -474,6 +556,7 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Movement>& movemen
     if (!isOpen()) return;
     if (curve_) curve_->refresh();
     if (ends_) ends_->refresh();
+    if (name_ && !name_->isModified()) name_->setText(text(module.contents().label));
     refreshSound(patch, module);
     if (partials_) {
         partials_->setVisible(part && static_cast<Wave>(patch.value({path_, "wave"})) == Wave::harmonics);

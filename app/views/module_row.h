@@ -9,6 +9,7 @@
 
 class QHBoxLayout;
 class QLabel;
+class QLineEdit;
 class QToolButton;
 class QVBoxLayout;
 
@@ -22,6 +23,7 @@ class ParameterRow;
 class PartialsEditor;
 class Session;
 class StageView;
+class TableFrames;
 class ToldStrip;
 
 /// Closed: whether it is on, its name, its picture, the values that tell most, and what it is connected with, in words.
@@ -65,6 +67,8 @@ private:
     QString within(const Patch& patch, const QString& words) const;
     void fillMovers(const Patch& patch, const std::vector<Movement>& movements);
     void offerMovers();
+    void offerTargets();
+    void makeName(QVBoxLayout* column);
     void refreshStage(const Patch& patch, const Patch::Module& module);
     void refreshSound(const Patch& patch, const Patch::Module& module);
     QString wordsFor(const Patch& patch, const Patch::Module& module, const std::vector<Movement>& movements) const;
@@ -85,6 +89,7 @@ private:
     CurveEditor* curve_ = nullptr;
     LinkEnds* ends_ = nullptr;
     std::vector<ParameterRow*> rows_;
+    QLineEdit* name_ = nullptr;
     QWidget* movers_ = nullptr;
     QVBoxLayout* moversLayout_ = nullptr;
     std::vector<ParameterRow*> amounts_;
@@ -92,6 +97,9 @@ private:
     QWidget* partials_ = nullptr;
     PartialsEditor* bars_ = nullptr;
     StageView* stage_ = nullptr;
+    TableFrames* cycles_ = nullptr;
+    QToolButton* removeCycle_ = nullptr;
+    QToolButton* reverseCycles_ = nullptr;
     QWidget* sound_ = nullptr;
     QLabel* soundText_ = nullptr;
     QToolButton* soundTake_ = nullptr;

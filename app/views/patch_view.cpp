@@ -346,6 +346,8 @@ void PatchView::rebuild(const Patch& patch) {
     }
     stack->addStretch(1);
     const int place = area_->verticalScrollBar()->value();
+    // What was there may be in the middle of the event that changed the patch: it goes once that is over.
+    if (QWidget* before = area_->takeWidget()) before->deleteLater();
     area_->setWidget(content);
     content->show();
     area_->verticalScrollBar()->setValue(place);

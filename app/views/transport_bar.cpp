@@ -67,6 +67,15 @@ TransportBar::TransportBar(Session& session, QWidget* parent) : QWidget(parent),
     loop_->setToolTip(tr("Play the chosen part over and over (/)"));
     connect(loop_, &QToolButton::clicked, this, [this](bool on) { session_.playback().setLooping(on); });
     layout->addWidget(loop_);
+    record_ = new QToolButton(this);
+    record_->setText(tr("Record"));
+    record_->setObjectName("recordMoves");
+    record_->setAccessibleName(tr("Record moves"));
+    record_->setCheckable(true);
+    record_->setToolTip(tr("Parameters that you turn while the phrase plays become curves of it (R)"));
+    connect(record_, &QToolButton::clicked, this, [this](bool on) { session_.recordMoves(on); });
+    connect(&session_, &Session::movesChanged, this, [this] { record_->setChecked(session_.recordingMoves()); });
+    layout->addWidget(record_);
     auto* texts = new QVBoxLayout;
     texts->setSpacing(0);
     loopText_ = new QLabel(this);

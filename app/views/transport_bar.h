@@ -28,6 +28,7 @@ private:
     QPushButton* reference_;
     QPushButton* render_;
     QToolButton* loop_;
+    QToolButton* record_;
     QLabel* loopText_;
     QLabel* level_;
     QSlider* volume_;

@@ -52,20 +52,36 @@ void tame(std::vector<float>& frames) {
         for (float& v : frames) v /= peak;
 }
 
+/// Cosine and sine of an angle that grows by equal steps.
+struct Turned {
+    double cosine, sine, stepCosine, stepSine;
+    Turned(double angle, double step)
+        : cosine(std::cos(angle)), sine(std::sin(angle)), stepCosine(std::cos(step)), stepSine(std::sin(step)) {}
+    void advance() {
+        const double next = cosine * stepCosine - sine * stepSine;
+        sine = cosine * stepSine + sine * stepCosine;
+        cosine = next;
+    }
+};
+
 /// Complex amplitude of a frequency about an instant, in samples, by a Hann window of so many samples.
 std::complex<double> amplitudeAt(const std::vector<float>& x, double center, double length, double perSample) {
-    const int first = static_cast<int>(std::ceil(center - 0.5 * length));
-    const int last = static_cast<int>(std::floor(center + 0.5 * length));
-    std::complex<double> sum = 0.0;
-    double weights = 0.0;
-    // A step of the turning, renewed often enough that it does not drift.
-    for (int i = std::max(0, first); i <= std::min(last, static_cast<int>(x.size()) - 1); ++i) {
-        const double away = i - center;
-        const double weight = 0.5 + 0.5 * std::cos(turn * away / length);
-        sum += weight * static_cast<double>(x[static_cast<std::size_t>(i)]) * std::polar(1.0, -turn * perSample * away);
+    const int first = std::max(0, static_cast<int>(std::ceil(center - 0.5 * length)));
+    const int last = std::min(static_cast<int>(std::floor(center + 0.5 * length)), static_cast<int>(x.size()) - 1);
+    double real = 0.0, imaginary = 0.0, weights = 0.0;
+    // Both turn by equal steps: a multiplication each. Over some thousand steps they lose 1e-12 at most.
+    Turned window(turn * (first - center) / length, turn / length);
+    Turned carrier(-turn * perSample * (first - center), -turn * perSample);
+    for (int i = first; i <= last; ++i) {
+        const double weight = 0.5 + 0.5 * window.cosine;
+        const double weighted = weight * static_cast<double>(x[static_cast<std::size_t>(i)]);
+        real += weighted * carrier.cosine;
+        imaginary += weighted * carrier.sine;
         weights += weight;
+        window.advance();
+        carrier.advance();
     }
-    return weights > 0.0 ? 2.0 * sum / weights : 0.0;
+    return weights > 0.0 ? 2.0 / weights * std::complex<double>(real, imaginary) : 0.0;
 }
 
 } // namespace
