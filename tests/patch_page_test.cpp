@@ -724,6 +724,52 @@ TEST_F(PatchPageTest, StagesTellWhatArrivesAndWhatTheyDo) {
     EXPECT_TRUE(line("saturation:a")->accessibleDescription().contains("in "));
 }
 
+TEST_F(PatchPageTest, ValuesThatMakeNoDifferenceInThePhraseAreGreyed) {
+    auto* view = window.findChild<PatchView*>();
+    view->open("layer:a/envelope:level");
+    const auto greyed = [&](const char* field) {
+        auto* label = row({"layer:a/envelope:level", field})->findChild<QLabel*>();
+        return !label->isEnabled();
+    };
+    // With full sustain the decay leads nowhere; the attack is heard.
+    session.setParameter({"layer:a/envelope:level", "sustain"}, 100.0);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return greyed("decay"); }, 15000));
+    EXPECT_FALSE(greyed("attack"));
+    EXPECT_TRUE(row({"layer:a/envelope:level", "decay"})->toolTip().contains("no difference in this phrase"));
+    session.setParameter({"layer:a/envelope:level", "sustain"}, 40.0);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return !greyed("decay"); }, 15000));
+}
+
+TEST_F(PatchPageTest, SlowListeningCanPlayTheRenderAnew) {
+    auto& output = static_cast<SimulatedOutput&>(session.playback().output());
+    // The envelope rises within 300 ms: half-way through its rise the anew played render is louder than the stretched.
+    session.setParameter({"layer:a/envelope:level", "attack"}, 300.0);
+    ASSERT_TRUE(settle());
+    const auto levelAfter = [&](double seconds) {
+        session.playback().player().stop();
+        QTest::qWait(120);
+        session.playback().seek(0.0);
+        output.capture(3.0);
+        session.playback().play(Side::render);
+        const auto wanted = static_cast<int>((seconds + 0.1) * 48000);
+        EXPECT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() >= wanted; }, 5000));
+        double power = 0.0;
+        for (int i = wanted - 4800; i < wanted; ++i)
+            power += std::pow(static_cast<double>(output.captured()[static_cast<std::size_t>(2 * i)]), 2);
+        return 10.0 * std::log10(power / 4800.0 + 1e-12);
+    };
+    QTest::keyClick(&window, Qt::Key_3, Qt::AltModifier);
+    ASSERT_EQ(session.playback().slowness(), 4);
+    QTest::qWait(1500); // stretched in the background
+    const double stretched = levelAfter(0.35);
+    QTest::keyClick(&window, Qt::Key_5, Qt::AltModifier);
+    ASSERT_TRUE(session.slowAnew());
+    QTest::qWait(1000);
+    const double anew = levelAfter(0.35);
+    EXPECT_GT(anew, stretched + 3.0);
+    session.playback().player().stop();
+}
+
 TEST_F(PatchPageTest, AGatesShapeIsTakenFromTheReference) {
     for (const auto& cue : session.document().cues)
         if (cue->name == "Beacon") session.selectCue(cue->id);

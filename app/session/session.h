@@ -207,6 +207,14 @@ public:
     /// What was read last; null: nothing yet, or of another patch.
     const StageReading* stage(const std::string& path) const;
 
+    // ---- what the phrase does not show ----
+
+    /// Finds out, in the background, which parameters of a module make no difference in this phrase; unheardFound()
+    /// tells. It stands until the next edit.
+    void wantUnheard(const std::string& path);
+    /// Null: not found out yet.
+    const std::set<Address>* unheard(const std::string& path) const;
+
     // ---- other patches ----
 
     /// The producer's own patches.
@@ -249,6 +257,7 @@ signals:
     void hearingChanged();
     void stageRead(const QString& path);
     void movesChanged();
+    void unheardFound(const QString& path);
     void weighed(quint64 ticket, int index, double likeness);
     void gridChanged();
     /// Something worth a line in the status bar.
@@ -335,6 +344,8 @@ private:
     std::map<std::string, StageReading> stages_;
     std::set<std::string> stagesWanted_; ///< being read
     std::uint64_t stageTurn_ = 0;        ///< counts patches; late readings are dropped
+    std::string unheardOf_;              ///< the module that is, or was, looked at
+    std::optional<std::set<Address>> unheard_;
     quint64 weighTicket_ = 0;
     std::uint64_t partTurn_ = 0; ///< counts what of the patch is wanted; late renders are dropped
     NoteChoice chosenNotes_;
@@ -353,6 +364,7 @@ private:
     JobQueue parts_; ///< renders of parts of the patch
     JobQueue weighing_;
     JobQueue staging_;
+    JobQueue probing_{JobQueue::Priority::low};
     JobQueue hearing_[2]; ///< one a side: band and slow listening
     JobQueue search_{JobQueue::Priority::low};
 };

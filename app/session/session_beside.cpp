@@ -4,6 +4,9 @@
 #include "core/base/error.h"
 #include "core/base/parallel.h"
 #include "core/engine/render.h"
+#include "core/parameters/relevance.h"
+
+#include <cmath>
 
 namespace facet {
 
@@ -91,8 +94,73 @@ void Session::forgetBeside() {
     other_.reset();
     ++stageTurn_;
     staging_.cancel();
+    probing_.cancel();
+    unheardOf_.clear();
+    unheard_.reset();
     stages_.clear();
     stagesWanted_.clear();
+}
+
+namespace {
+
+/// Seconds of the phrase that are looked at, and how far below the sound a difference is lost.
+constexpr double probedSeconds = 8.0, lostBelow = 1e-4;
+
+/// A value clearly apart from the present one.
+double otherValue(const ParameterDescriptor& d, double value) {
+    if (d.isDiscrete()) return value < d.high ? value + 1.0 : value - 1.0;
+    const double place = d.toUnit(value);
+    return d.fromUnit(place < 0.5 ? place + 0.2 : place - 0.2);
+}
+
+double differenceOf(const Recording& a, const Recording& b) {
+    double difference = 0.0, power = 0.0;
+    for (std::size_t c = 0; c < a.channels.size(); ++c)
+        for (std::size_t i = 0; i < a.channels[c].size(); ++i) {
+            const double x = static_cast<double>(a.channels[c][i]), y = static_cast<double>(b.channels[c][i]);
+            difference += (x - y) * (x - y);
+            power += x * x;
+        }
+    return power > 0.0 ? std::sqrt(difference / power) : difference;
+}
+
+} // namespace
+
+void Session::wantUnheard(const std::string& path) {
+    const Cue* current = cue();
+    if (!current || !current->excerpt() || unheardOf_ == path || !current->patch.find(path)) return;
+    unheardOf_ = path;
+    unheard_.reset();
+    probing_.submit([this, path, turn = stageTurn_, patch = current->patch,
+                     played = current->excerpt()->corrected()](const Task& task) {
+        const Patch::Module& module = *patch.find(path);
+        std::vector<Address> addresses;
+        std::vector<Patch> patches{patch};
+        for (const auto& d : parametersOf(module.kind)) {
+            if (!matters(patch, module, d) || d.field == "on") continue;
+            addresses.push_back({path, std::string(d.field)});
+            patches.push_back(patch);
+            patches.back().setNearest(addresses.back(), otherValue(d, patch.value(addresses.back())));
+        }
+        Performance probed = played;
+        probed.frames = std::min(probed.frames, static_cast<int>(probedSeconds * probed.rateHz));
+        try {
+            const auto sounds = renderAt48k(patches, probed, task);
+            std::set<Address> unheard;
+            for (std::size_t i = 0; i < addresses.size(); ++i)
+                if (differenceOf(sounds[0], sounds[i + 1]) < lostBelow) unheard.insert(addresses[i]);
+            post([this, path, turn, unheard] {
+                if (turn != stageTurn_ || path != unheardOf_) return;
+                unheard_ = unheard;
+                emit unheardFound(QString::fromStdString(path));
+            });
+        } catch (const Cancelled&) {
+        } catch (const Error&) {} // what cannot be rendered is not told
+    });
+}
+
+const std::set<Address>* Session::unheard(const std::string& path) const {
+    return path == unheardOf_ && unheard_ ? &*unheard_ : nullptr;
 }
 
 const StageReading* Session::stage(const std::string& path) const {

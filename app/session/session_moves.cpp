@@ -7,7 +7,7 @@ namespace facet {
 
 namespace {
 
-constexpr double unheard = 0.004; ///< of a parameter's scale
+constexpr double lostOnEars = 0.004; ///< of a parameter's scale
 
 } // namespace
 
@@ -48,7 +48,7 @@ void Session::keepMoves() {
         const auto& d = cue()->patch.descriptor(address);
         Curve curve{address.text(), {{0.0, d.toUnit(moves.before)}}};
         for (const auto& [seconds, place] : moves.points) curve.points.push_back({seconds, place});
-        curve.points = simplified(curve.points, unheard);
+        curve.points = simplified(curve.points, lostOnEars);
         names << QString::fromUtf8(d.label.data(), static_cast<qsizetype>(d.label.size())).toLower();
         editCue(tr("Record moves"), [&](Cue& c) { c.patch.setNearest(address, moves.before); });
         setCurve(curve);

@@ -568,6 +568,10 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Movement>& movemen
         row->setEnabled(part || !patch.has({path_, "on"}));
         row->setVisible(!part || matters(patch, module, patch.descriptor(row->address())));
     }
+    // Until it is known anew, what was known stays shown.
+    if (part && isVisible()) session_.wantUnheard(path_);
+    if (const auto* unheard = session_.unheard(path_))
+        for (ParameterRow* row : rows_) row->setHeard(!unheard->contains(row->address()));
 }
 
 void ModuleRow::setMoved(double octaves) {

@@ -82,8 +82,9 @@ ParameterRow::ParameterRow(Session& session, Address address, const Patch& patch
     lock_->setToolTip(tr("Locked: a search leaves %1 alone").arg(name));
     layout->addWidget(lock_);
     connect(lock_, &QToolButton::clicked, this, [this](bool on) { session_.setLocked(address_, on); });
-    setToolTip(QString("%1\n%2 · %3")
-                   .arg(text(d.help), QString::fromStdString(rangeText(d)), QString::fromStdString(address_.text())));
+    help_ = QString("%1\n%2 · %3")
+                .arg(text(d.help), QString::fromStdString(rangeText(d)), QString::fromStdString(address_.text()));
+    setToolTip(help_);
     label_->setBuddy(editor);
     refresh();
 }
@@ -102,6 +103,19 @@ void ParameterRow::setNarrow(bool bare) {
     if (value_) value_->setFixedWidth(bare ? 52 : 68);
     if (slider_) slider_->setMinimumWidth(44);
     lock_->setHidden(bare);
+}
+
+void ParameterRow::setHeard(bool heard) {
+    if (label_->isEnabled() == heard) return;
+    label_->setEnabled(heard);
+    if (value_) value_->setProperty("unheard", !heard);
+    const QString told = heard ? help_ : help_ + "\n" + tr("Changing it makes no difference in this phrase");
+    setToolTip(told);
+    setAccessibleDescription(heard ? QString() : tr("makes no difference in this phrase"));
+    if (value_) {
+        value_->style()->unpolish(value_);
+        value_->style()->polish(value_);
+    }
 }
 
 QWidget* ParameterRow::makeEditor(const ParameterDescriptor& d) {

@@ -28,6 +28,8 @@ public:
     void setName(const QString& name);
     /// For narrow places: less room for the name and the value; `bare`: no lock either.
     void setNarrow(bool bare = false);
+    /// Greyed where changing it makes no difference in this phrase.
+    void setHeard(bool heard);
     void refresh();
 
 protected:
@@ -50,6 +52,7 @@ private:
     quint64 weighTicket_ = 0;
     QCheckBox* onOff_ = nullptr;
     QLabel* label_ = nullptr;
+    QString help_;
     QString name_;
     QToolButton* lock_ = nullptr;
 };

@@ -88,15 +88,22 @@ PatchView::PatchView(Session& session, QWidget* parent)
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(14);
-    layout->addWidget(makeRail());
+    auto* railArea = new QScrollArea(this); // a short window has no room for all of it
+    railArea->setObjectName("rail");
+    railArea->setFrameShape(QFrame::NoFrame);
+    railArea->setWidgetResizable(true);
+    railArea->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    railArea->setWidget(makeRail());
+    railArea->setFixedWidth(railWidth + 12);
+    layout->addWidget(railArea);
     layout->addWidget(area_, 1);
     connect(&session_, &Session::hearingChanged, this, &PatchView::refreshHearing);
-    connect(&session_, &Session::stageRead, this, [this](const QString& path) {
-        if (!session_.cue()) return;
-        const Patch& patch = session_.cue()->patch;
-        for (ModuleRow* row : rows_)
-            if (row->path() == path.toStdString()) row->refresh(patch, movementsOf(patch));
-    });
+    const auto refreshLine = [this](const QString& path) {
+        ModuleRow* row = session_.cue() ? rowOf(path.toStdString()) : nullptr;
+        if (row) row->refresh(session_.cue()->patch, movementsOf(session_.cue()->patch));
+    };
+    connect(&session_, &Session::stageRead, this, refreshLine);
+    connect(&session_, &Session::unheardFound, this, refreshLine);
     refresh();
 }
 

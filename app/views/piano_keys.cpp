@@ -154,10 +154,13 @@ void PianoKeys::paintKeys(QPainter& painter) const {
             const QRectF rect = keyRect(key);
             const bool chosen = hasFocus() && key == chosen_ && chosenRow_ == rows;
             painter.setPen(chosen ? QPen(theme().ink, 2.0) : QPen(theme().line, 1.0));
-            painter.setBrush(down_.test(place(key)) ? theme().render : black ? theme().quiet : theme().card);
+            // The long keys are the lighter ones in either theme.
+            const QColor light = theme().dark ? theme().quiet : theme().card;
+            const QColor dark = theme().dark ? theme().paper : theme().ink;
+            painter.setBrush(down_.test(place(key)) ? theme().render : black ? dark : light);
             painter.drawRect(rect);
             if (key % 12 != 0) continue;
-            painter.setPen(down_.test(place(key)) ? theme().card : theme().quiet);
+            painter.setPen(theme().dark || down_.test(place(key)) ? theme().card : theme().quiet);
             painter.drawText(rect.adjusted(0, 0, 0, -3), Qt::AlignHCenter | Qt::AlignBottom,
                              QString::fromStdString(nameOfKey(key)));
         }

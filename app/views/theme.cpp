@@ -80,6 +80,7 @@ QString styleSheet(const Theme& t) {
         QLineEdit, QComboBox, QAbstractSpinBox { background: @card; border: 1px solid @line; border-radius: 4px; padding: 2px 6px; selection-background-color: @reference; selection-color: @card; }
         QLineEdit#value { background: transparent; border: 1px solid transparent; padding: 1px 3px; }
         QLineEdit#value:hover { border-color: @line; } QLineEdit#value:focus { background: @card; border-color: @reference; }
+        QLineEdit#value[unheard="true"] { color: @quiet; }
         QLineEdit#value[wrong="true"] { border-color: @render; }
         QComboBox::drop-down { border: none; width: 18px; } QComboBox::down-arrow { image: url(:/signs/down-@name.png); width: 14px; height: 14px; }
         QToolButton::menu-indicator { image: none; }

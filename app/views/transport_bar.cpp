@@ -8,10 +8,12 @@
 #include <QLabel>
 #include <QMenu>
 #include <QPainter>
+#include <QProgressBar>
 #include <QPushButton>
 #include <QSlider>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <algorithm>
 
 namespace facet {
 
@@ -86,6 +88,13 @@ TransportBar::TransportBar(Session& session, QWidget* parent) : QWidget(parent),
     texts->addStretch(1);
     texts->addWidget(loopText_);
     texts->addWidget(level_);
+    meter_ = new QProgressBar(this);
+    meter_->setObjectName("levelMeter");
+    meter_->setRange(-60, 0);
+    meter_->setTextVisible(false);
+    meter_->setFixedHeight(4);
+    meter_->setAccessibleName(tr("Level in dB"));
+    texts->addWidget(meter_);
     texts->addStretch(1);
     layout->addLayout(texts);
     loopText_->setMinimumWidth(96);
@@ -163,6 +172,7 @@ void TransportBar::showPeak(float peak) {
         : peak > 1.0f                                           ? tr("too loud: limited")
                       : tr("peak %1 dB").arg(db < -99 ? QString("−∞") : QString::number(db, 'f', 1).replace('-', "−"));
     if (level_->text() != words) level_->setText(words);
+    meter_->setValue(static_cast<int>(std::clamp(db, -60.0, 0.0)));
 }
 
 } // namespace facet

@@ -4,6 +4,7 @@
 #include <QWidget>
 
 class QLabel;
+class QProgressBar;
 class QPushButton;
 class QSlider;
 class QToolButton;
@@ -31,6 +32,7 @@ private:
     QToolButton* record_;
     QLabel* loopText_;
     QLabel* level_;
+    QProgressBar* meter_;
     QSlider* volume_;
     QToolButton* output_;
     float shownPeak_ = 0.0f;
