@@ -5,6 +5,7 @@
 
 #include <QCoreApplication>
 #include <QTest>
+#include <RtMidi.h>
 #include <atomic>
 #include <cmath>
 #include <csignal>
@@ -84,6 +85,25 @@ TEST(SoundServer, IsPlayedToAndMayGoAway) {
     ASSERT_TRUE(QTest::qWaitFor([&] { return listener.frames() > 96000; }, 10000)) << listener.frames();
     // The server drops a block now and then on a busy machine; the level says that the rest arrived whole.
     EXPECT_NEAR(dbFromGain(listener.rms()), dbFromGain(0.25 / std::numbers::sqrt2), 0.5);
+
+    // A keyboard on the same server: its keys sound.
+    RtMidiOut keys(RtMidi::UNIX_JACK, "Stage keys");
+    keys.openVirtualPort("out");
+    std::string port;
+    for (const std::string& name : midiInputNames())
+        if (name.find("Stage keys") != std::string::npos) port = name;
+    ASSERT_FALSE(port.empty());
+    playback.player().setPatch(compile(Patch()));
+    playback.chooseKeyboard(port);
+    ASSERT_NE(playback.keyboard(), nullptr);
+    EXPECT_FALSE(playback.keyboard()->simulated());
+    const std::vector<unsigned char> down{0x90, 60, 100}, up{0x80, 60, 0};
+    keys.sendMessage(&down);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return playback.player().liveNotes() == 1; }, 5000));
+    keys.sendMessage(&up);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return playback.player().liveNotes() == 0; }, 5000));
+    playback.closeKeyboard();
+    keys.closePort();
 
     QString told;
     QObject::connect(&playback, &Playback::problem, [&](const QString& sentence) { told = sentence; });

@@ -13,6 +13,7 @@
 #include "tests/support/sounds.h"
 #include "tests/support/window_fixture.h"
 
+#include <QAccessible>
 #include <QCheckBox>
 #include <QClipboard>
 #include <QComboBox>
@@ -387,6 +388,36 @@ TEST_F(PatchPageTest, EffectsArePassedEarlierAndRemovedByKeys) {
     line("layer:a/filter:a")->setFocus();
     QTest::keyClick(line("layer:a/filter:a"), Qt::Key_Delete);
     EXPECT_TRUE(patch().find("layer:a/filter:a")) << "what is part of every patch stays";
+}
+
+TEST_F(PatchPageTest, EffectsAreDraggedToAnotherPlace) {
+    for (const char* name : {"Delay", "Saturation", "Chorus"}) offered(name)->trigger();
+    window.findChild<PatchView*>()->open({});
+    QTest::qWait(50);
+    const auto order = [&] {
+        std::string all;
+        for (const auto& module : patch().modules())
+            if (isEffect(module.kind)) all += module.path + " ";
+        return all;
+    };
+    ASSERT_EQ(order(), "delay:a saturation:a chorus:a ");
+    const auto dragTo = [&](const std::string& path, const std::string& onto, int beyond) {
+        ModuleRow* from = line(path);
+        const QPoint start(120, 10);
+        const QPoint end = from->mapFrom(&window, line(onto)->mapTo(&window, QPoint(120, line(onto)->height() / 2 + beyond)));
+        QTest::mousePress(from, Qt::LeftButton, {}, start);
+        QTest::mouseMove(from, start + QPoint(0, 14));
+        QTest::mouseMove(from, end);
+        QTest::mouseRelease(from, Qt::LeftButton, {}, end);
+    };
+    dragTo("chorus:a", "delay:a", -4);
+    EXPECT_EQ(order(), "chorus:a delay:a saturation:a ");
+    QTest::qWait(50);
+    dragTo("chorus:a", "saturation:a", 4);
+    EXPECT_EQ(order(), "delay:a saturation:a chorus:a ");
+    EXPECT_FALSE(line("chorus:a")->isOpen()) << "a drag opens nothing";
+    session.undoStack().undo();
+    EXPECT_EQ(order(), "chorus:a delay:a saturation:a ");
 }
 
 TEST_F(PatchPageTest, AParameterIsFoundByAnotherWordAndTypedWithArithmetic) {
@@ -864,6 +895,46 @@ TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {
             const QRect place(control->mapTo(&window, QPoint()), control->size());
             EXPECT_LE(place.right(), window.width()) << module.path << ": " << control->accessibleName().toStdString();
         }
+    }
+}
+
+/// Everything below an accessible object that somebody can see and set has a name, and says what it stands at.
+void expectTold(QAccessibleInterface* object, const QString& where, int& told) {
+    if (!object || !object->isValid() || object->state().invisible) return;
+    const QString path = where + "/" + object->text(QAccessible::Name);
+    const auto role = object->role();
+    const bool isSet = role == QAccessible::Slider || role == QAccessible::SpinBox || role == QAccessible::ComboBox ||
+                       role == QAccessible::EditableText || role == QAccessible::CheckBox ||
+                       role == QAccessible::RadioButton;
+    if (isSet || role == QAccessible::Button) {
+        ++told;
+        EXPECT_FALSE(object->text(QAccessible::Name).isEmpty()) << path.toStdString() << " has no name";
+    }
+    if (role == QAccessible::Slider || role == QAccessible::SpinBox) {
+        EXPECT_TRUE(object->valueInterface()) << path.toStdString();
+    }
+    if (role == QAccessible::ComboBox) {
+        EXPECT_FALSE(object->text(QAccessible::Value).isEmpty()) << path.toStdString() << " tells no value";
+    }
+    for (int i = 0; i < object->childCount(); ++i) {
+        // The rows of a list are told by the list.
+        if (role == QAccessible::ComboBox || role == QAccessible::List || role == QAccessible::Table ||
+            role == QAccessible::Tree)
+            break;
+        expectTold(object->child(i), path, told);
+    }
+}
+
+TEST_F(PatchPageTest, TheAccessibilityTreeNamesEveryControlAndItsValue) {
+    QTest::keyClick(&window, Qt::Key_F12);
+    for (const char* name : {"LFO", "Macro", "Link", "Saturation"}) offered(name)->trigger();
+    const Patch all = patch();
+    for (const auto& module : all.modules()) {
+        window.findChild<PatchView*>()->open(module.path);
+        QTest::qWait(10);
+        int told = 0;
+        expectTold(QAccessible::queryAccessibleInterface(&window), {}, told);
+        EXPECT_GT(told, 30) << "the tree was walked";
     }
 }
 

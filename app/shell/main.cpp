@@ -133,6 +133,7 @@ int main(int argc, char** argv) {
         if (sides.size() == 2) window.resize(sides[0].toInt(), sides[1].toInt());
         window.show();
         if (options.isSet(match)) session.startMatch(options.value(match).toDouble());
+        if (!options.isSet(shot)) session.playback().chooseKeyboard({}); // the first there is, if any
         if (options.isSet(shot)) takeShot(app, session, window, options.value(shot));
         return QApplication::exec();
     } catch (const Error& problem) {

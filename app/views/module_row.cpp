@@ -581,7 +581,29 @@ void ModuleRow::setMoved(double octaves) {
 void ModuleRow::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton || event->position().y() > head_->geometry().bottom() + 4) return;
     setFocus(Qt::MouseFocusReason);
-    emit chosen(text(path_));
+    // An effect may be about to be dragged.
+    held_ = kindOfPath(path_) && isEffect(*kindOfPath(path_));
+    dragging_ = false;
+    pressed_ = event->globalPosition().toPoint();
+    if (!held_) emit chosen(text(path_));
+}
+
+void ModuleRow::mouseMoveEvent(QMouseEvent* event) {
+    if (!held_) return;
+    const QPoint place = event->globalPosition().toPoint();
+    if (!dragging_ && (place - pressed_).manhattanLength() < QApplication::startDragDistance()) return;
+    dragging_ = true;
+    setCursor(Qt::ClosedHandCursor);
+    emit dragged(place, false);
+}
+
+void ModuleRow::mouseReleaseEvent(QMouseEvent* event) {
+    if (!std::exchange(held_, false)) return;
+    unsetCursor();
+    if (std::exchange(dragging_, false))
+        emit dragged(event->globalPosition().toPoint(), true);
+    else
+        emit chosen(text(path_));
 }
 
 void ModuleRow::keyPressEvent(QKeyEvent* event) {

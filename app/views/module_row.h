@@ -4,6 +4,7 @@
 #include "core/parameters/reading.h"
 
 #include <QFrame>
+#include <QPoint>
 #include <string>
 #include <vector>
 
@@ -48,11 +49,15 @@ signals:
     /// Another row is wanted: −1 the one above, 1 the one below.
     void stepWanted(int by);
     void resized();
+    /// An effect is dragged by its head to a place on the screen; `dropped`: and let go there.
+    void dragged(QPoint place, bool dropped);
     /// A file is wanted for the module.
     void soundWanted(const QString& path);
 
 protected:
     void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     void contextMenuEvent(QContextMenuEvent*) override;
     void resizeEvent(QResizeEvent*) override;
@@ -78,6 +83,8 @@ private:
 
     Session& session_;
     const std::string path_;
+    QPoint pressed_; ///< on the screen
+    bool held_ = false, dragging_ = false;
     QVBoxLayout* stack_;
     QWidget* head_ = nullptr;
     QToolButton* on_ = nullptr;

@@ -347,6 +347,8 @@ void PatchView::rebuild(const Patch& patch) {
                 if (revealing_ && row->isOpen()) reveal(row);
             });
             connect(row, &ModuleRow::soundWanted, this, &PatchView::soundWanted);
+            connect(row, &ModuleRow::dragged, this,
+                    [this, row](QPoint place, bool dropped) { dragEffect(row, place, dropped); });
             rows_.push_back(row);
             stack->addWidget(row);
         }
@@ -355,11 +357,39 @@ void PatchView::rebuild(const Patch& patch) {
     const int place = area_->verticalScrollBar()->value();
     // What was there may be in the middle of the event that changed the patch: it goes once that is over.
     if (QWidget* before = area_->takeWidget()) before->deleteLater();
+    dropLine_ = nullptr;
     area_->setWidget(content);
     content->show();
     area_->verticalScrollBar()->setValue(place);
     if (ModuleRow* row = rowOf(opened)) row->setOpen(true);
     if (ModuleRow* row = rowOf(focused)) row->setFocus();
+}
+
+/// Shows between which lines a dragged effect would go, and puts it there.
+void PatchView::dragEffect(ModuleRow* row, QPoint place, bool dropped) {
+    const Patch& patch = session_.cue()->patch;
+    int before = 0; // effects that would come before it
+    int gap = 0;
+    for (ModuleRow* other : rows_) {
+        const auto* module = patch.find(other->path());
+        if (!module || !isEffect(module->kind)) continue;
+        if (gap == 0) gap = other->y() - 3;
+        if (other->mapToGlobal(QPoint(0, other->height() / 2)).y() > place.y()) continue;
+        gap = other->y() + other->height() + 1;
+        before += other != row;
+    }
+    if (!dropLine_) {
+        dropLine_ = new QWidget(area_->widget());
+        dropLine_->setAttribute(Qt::WA_TransparentForMouseEvents);
+        dropLine_->setAutoFillBackground(true);
+        QPalette palette;
+        palette.setColor(QPalette::Window, theme().ink);
+        dropLine_->setPalette(palette);
+    }
+    dropLine_->setGeometry(row->x(), gap, row->width(), 2);
+    dropLine_->setVisible(!dropped);
+    dropLine_->raise();
+    if (dropped) session_.moveEffect(row->path(), before);
 }
 
 void PatchView::refreshRail(const Patch& patch) {
