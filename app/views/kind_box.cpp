@@ -37,7 +37,11 @@ public:
 
 } // namespace
 
-KindBox::KindBox(QWidget* parent) : QComboBox(parent) { setItemDelegate(new KindDelegate(this)); }
+KindBox::KindBox(QWidget* parent) : QComboBox(parent) {
+    setItemDelegate(new KindDelegate(this));
+    setSizeAdjustPolicy(AdjustToMinimumContentsLengthWithIcon); // the list may be wider than its place
+    setMinimumContentsLength(6);
+}
 
 void KindBox::setLikeness(int index, double likeness) {
     if (index < 0 || index >= count()) return;

@@ -161,7 +161,7 @@ void ModuleRow::makeBody(const Patch& patch) {
     body_ = new QWidget(this);
     auto* columns = new QHBoxLayout(body_);
     columns->setContentsMargins(0, 2, 0, 8);
-    columns->setSpacing(18);
+    columns->setSpacing(12);
     auto* left = new QVBoxLayout;
     left->setSpacing(4);
     curve_ = makeCurve(session_, path_, body_);
@@ -195,7 +195,7 @@ void ModuleRow::makeBody(const Patch& patch) {
     columns->addLayout(left, 4);
     // Two columns of parameters, read downwards.
     auto* grid = new QHBoxLayout;
-    grid->setSpacing(18);
+    grid->setSpacing(12);
     QVBoxLayout* halves[2];
     for (QVBoxLayout*& half : halves) {
         half = new QVBoxLayout;
@@ -435,6 +435,7 @@ void ModuleRow::fillMovers(const Patch& patch, const std::vector<Movement>& move
                 auto* amount = new ParameterRow(session_, m.amount, patch, line);
                 amount->setName(words);
                 amount->setNarrow();
+                amount->setElastic();
                 amounts_.push_back(amount);
                 layout->addWidget(amount, 1);
             }

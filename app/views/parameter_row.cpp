@@ -99,10 +99,21 @@ void ParameterRow::setName(const QString& name) {
 }
 
 void ParameterRow::setNarrow(bool bare) {
-    label_->setMinimumWidth(bare ? 52 : 96);
-    if (value_) value_->setFixedWidth(bare ? 52 : 68);
-    if (slider_) slider_->setMinimumWidth(44);
+    label_->setMinimumWidth(bare ? 52 : 92);
+    if (value_) value_->setFixedWidth(bare ? 52 : 64);
+    if (slider_) slider_->setMinimumWidth(36);
     lock_->setHidden(bare);
+}
+
+void ParameterRow::setElastic() {
+    label_->setMinimumWidth(84);
+    label_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    auto* line = static_cast<QHBoxLayout*>(layout());
+    line->setStretchFactor(label_, 3);
+    if (slider_) {
+        line->setStretchFactor(slider_, 2);
+        slider_->setMinimumWidth(24);
+    }
 }
 
 void ParameterRow::setHeard(bool heard) {

@@ -28,6 +28,8 @@ public:
     void setName(const QString& name);
     /// For narrow places: less room for the name and the value; `bare`: no lock either.
     void setNarrow(bool bare = false);
+    /// The name gives way where there is no room for all of it.
+    void setElastic();
     /// Greyed where changing it makes no difference in this phrase.
     void setHeard(bool heard);
     void refresh();

@@ -87,14 +87,14 @@ PatchView::PatchView(Session& session, QWidget* parent)
     area_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
-    layout->setSpacing(14);
+    layout->setSpacing(8);
     auto* railArea = new QScrollArea(this); // a short window has no room for all of it
     railArea->setObjectName("rail");
     railArea->setFrameShape(QFrame::NoFrame);
     railArea->setWidgetResizable(true);
     railArea->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     railArea->setWidget(makeRail());
-    railArea->setFixedWidth(railWidth + 12);
+    railArea->setFixedWidth(railWidth + 10);
     layout->addWidget(railArea);
     layout->addWidget(area_, 1);
     connect(&session_, &Session::hearingChanged, this, &PatchView::refreshHearing);

@@ -100,8 +100,8 @@ QString styleSheet(const Theme& t) {
         QToolButton#dot { background: transparent; border: 1.5px solid @quiet; border-radius: 7px; padding: 0; }
         QToolButton#dot:checked { background: @ink; border-color: @ink; }
         QToolButton#dot:focus { border-color: @reference; }
-        QToolButton#addMover { background: transparent; border: 1px solid transparent; color: @quiet; padding: 1px 2px; }
-        QToolButton#addMover:hover, QToolButton#addMover:focus { border-color: @line; }
+        QToolButton#addMover, QToolButton#addTarget, QToolButton#takeShape { background: transparent; border: 1px solid transparent; color: @quiet; padding: 1px 2px; }
+        QToolButton#addMover:hover, QToolButton#addMover:focus, QToolButton#addTarget:hover, QToolButton#addTarget:focus, QToolButton#takeShape:hover, QToolButton#takeShape:focus { border-color: @line; }
         QRadioButton { spacing: 7px; padding: 2px 0; } QRadioButton::indicator { width: 11px; height: 11px; border: 1.5px solid @quiet; border-radius: 7px; background: @card; } QRadioButton::indicator:checked { background: @ink; border-color: @ink; } QRadioButton::indicator:disabled { border-color: @line; } QRadioButton:focus { color: @reference; } QRadioButton:disabled { color: @quiet; }
         QLabel#heading { font-weight: 600; } QLabel#quiet { color: @quiet; } QLabel#warning { color: @warning; }
         QFrame#rule { background: @line; border: none; } QFrame#bar { background: @card; border-top: 1px solid @line; }
