@@ -268,6 +268,35 @@ TEST(SourcePicture, IsOneCycle) {
     EXPECT_THROW(previewOfSource(patch, filter, 100), Error);
 }
 
+TEST(SourcePicture, HasThePartialsOfTheTextbook) {
+    // Fourier series of the plain waves: a saw 1/n, a square odd ones as 1/n, a triangle odd ones as 1/n² (R. N.
+    // Bracewell, "The Fourier Transform and Its Applications", 3rd ed., 2000).
+    Patch patch;
+    const auto partials = [&](Wave wave) {
+        patch.set({source, "wave"}, static_cast<double>(wave));
+        return previewOfPartials(patch, source, 9);
+    };
+    const auto saw = partials(Wave::saw);
+    patch.set({source, "width"}, 50.0);
+    const auto square = partials(Wave::pulse), triangle = partials(Wave::triangle), sine = partials(Wave::sine);
+    ASSERT_EQ(saw.size(), 9u);
+    for (int n = 1; n <= 9; ++n) {
+        const auto i = static_cast<std::size_t>(n - 1);
+        EXPECT_NEAR(saw[i], -20.0 * std::log10(n), 0.1) << n;
+        if (n % 2 == 1) {
+            EXPECT_NEAR(square[i], -20.0 * std::log10(n), 0.1) << n;
+            EXPECT_NEAR(triangle[i], -40.0 * std::log10(n), 0.1) << n;
+        } else {
+            EXPECT_LT(square[i], -40.0) << n;
+            EXPECT_LT(triangle[i], -60.0) << n;
+        }
+        if (n > 1) {
+            EXPECT_EQ(sine[i], -80.0) << n;
+        }
+    }
+    EXPECT_TRUE(partials(Wave::noise).empty());
+}
+
 TEST(ShapePicture, BelongsToTheModuleThatIsAsked) {
     Patch patch;
     patch.add("layer:b");

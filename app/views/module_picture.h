@@ -9,7 +9,7 @@
 
 namespace facet {
 
-/// Draws a source's or LFO's cycle, a filter's response or an envelope. Empty for other modules.
+/// Draws a source's cycle before its first partials, an LFO's cycle, a filter's response or an envelope. Empty for other modules.
 class ModulePicture : public QWidget {
     Q_OBJECT
 
@@ -26,7 +26,8 @@ protected:
 
 private:
     std::optional<Patch::Module> shown_;
-    std::vector<float> line_; ///< −1…1, left to right
+    std::vector<float> line_;      ///< −1…1, left to right
+    std::vector<double> partials_; ///< of a source, dB re the strongest; drawn fainter behind its cycle
 };
 
 } // namespace facet

@@ -2,12 +2,15 @@
 
 #include "core/base/error.h"
 #include "core/base/random.h"
+#include "core/base/units.h"
 #include "core/engine/filter_response.h"
 #include "core/engine/graph.h"
 #include "core/engine/wave_value.h"
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
+#include <numbers>
 #include <fmt/format.h>
 
 namespace facet {
@@ -74,6 +77,25 @@ std::vector<float> previewOfSource(const Patch& patch, std::string_view path, in
                         ? static_cast<float>(2.0 * unitFromBits(splitMix64(i)) - 1.0)
                         : std::clamp(sourceValue(shape, static_cast<double>(i) / points), -1.2f, 1.2f);
     return values;
+}
+
+std::vector<double> previewOfPartials(const Patch& patch, std::string_view path, int count) {
+    const auto wave = static_cast<Wave>(patch.value({std::string(path), "wave"}));
+    if (wave == Wave::noise || wave == Wave::sample) return {};
+    constexpr int points = 512;
+    constexpr double lowestDb = -80.0;
+    const auto cycle = previewOfSource(patch, path, points);
+    std::vector<double> magnitudes;
+    for (int n = 1; n <= count; ++n) {
+        std::complex<double> sum;
+        for (int i = 0; i < points; ++i)
+            sum += static_cast<double>(cycle[static_cast<std::size_t>(i)]) *
+                   std::polar(1.0, -2.0 * std::numbers::pi * n * i / points);
+        magnitudes.push_back(std::abs(sum));
+    }
+    const double most = std::max(1e-9, *std::max_element(magnitudes.begin(), magnitudes.end()));
+    for (double& m : magnitudes) m = std::max(lowestDb, dbFromGain(m / most));
+    return magnitudes;
 }
 
 std::vector<float> previewOfLfo(const Patch& patch, std::string_view path, int points) {
