@@ -256,12 +256,9 @@ HWY_INLINE Group onTheWay(float from, float to, float perFrame) {
     return mulAdd(counting(), splat((to - from) * perFrame), splat(from));
 }
 
-/// What few lanes prepare at once.
-constexpr int pieceFrames = 4 * blockFrames;
-
-/// One section's coefficients for a piece of one lane.
+/// One section's coefficients for all samples of one lane.
 struct LowPassCoefficients {
-    alignas(64) float b2[pieceFrames], lowKept[pieceFrames], bandKept[pieceFrames];
+    alignas(64) float b2[stretchFrames], lowKept[stretchFrames], bandKept[stretchFrames];
     HWY_INLINE void set(int at, const TrapezoidStep& step) {
         store(step.b2, b2 + at);
         store(step.lowKept, lowKept + at);
@@ -270,24 +267,25 @@ struct LowPassCoefficients {
 };
 
 /// The commonest case by itself: one clean low-pass in few lanes. What does not wait for a sample before it comes
-/// first, 16 samples at a time; then `together` lanes run beside each other, each by single numbers. Step by step as
+/// first, 16 samples at a time and for the whole stretch: single numbers that are read right after they were stored by
+/// sixteens have to wait. Then `together` lanes run beside each other, each by single numbers. Step by step as
 /// Trapezoid::tick() does; its halves, which lose nothing, are taken elsewhere: the second section's input is doubled.
 template <int together, bool fourPole>
-void runFewLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int begin, int frames) {
+void runFewLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int frames) {
     using One = hn::CappedTag<float, 1>;
     LowPassCoefficients one[together], two[together];
-    alignas(64) float toLow[together][pieceFrames], toBand[together][pieceFrames];
-    alignas(64) float toLow2[together][pieceFrames], toBand2[together][pieceFrames];
-    alignas(64) float out[together][pieceFrames];
+    alignas(64) float toLow[together][stretchFrames], toBand[together][stretchFrames];
+    alignas(64) float toLow2[together][stretchFrames], toBand2[together][stretchFrames];
+    alignas(64) float out[together][stretchFrames];
     for (int k = 0; k < together; ++k) {
         const LowPassEnds& e = ends[k];
         for (int at = 0; at < frames; at += blockFrames) {
             const float perFrame = 1.0f / static_cast<float>(std::min(blockFrames, frames - at));
-            const int block = (begin + at) / blockFrames;
+            const int block = at / blockFrames;
             const Group g = onTheWay(block == 0 ? e.g : e.gTo[block - 1], e.gTo[block], perFrame);
             const TrapezoidStep step(g, onTheWay(block == 0 ? e.damping1 : e.damping1To, e.damping1To, perFrame));
             one[k].set(at, step);
-            const Group in = load(jobs[k]->row + begin + at);
+            const Group in = load(jobs[k]->row + at);
             store(step.b3 * in, toLow[k] + at);
             store(step.b2 * in, toBand[k] + at);
             if (!fourPole) continue;
@@ -327,8 +325,7 @@ void runFewLowPass(const FilterJob* const* jobs, const LowPassEnds* ends, int be
             hn::StoreU(x, d, out[k] + t);
         }
     for (int k = 0; k < together; ++k) {
-        for (int at = 0; at < frames; at += blockFrames) 
-            store(load(out[k] + at) * splat(0.5f), jobs[k]->row + begin + at);
+        for (int at = 0; at < frames; at += blockFrames) store(load(out[k] + at) * splat(0.5f), jobs[k]->row + at);
         float* memory = jobs[k]->first->memory.data();
         hn::StoreU(band1[k], d, memory);
         hn::StoreU(low1[k], d, memory + 1);
@@ -393,12 +390,9 @@ template <bool fourPole> void runLowPass(const FilterJob* const* jobs, const Low
         runManyLowPass<fourPole>(jobs, ends, count, frames);
         return;
     }
-    for (int begin = 0; begin < frames; begin += pieceFrames) {
-        const int length = std::min(pieceFrames, frames - begin);
-        int k = 0;
-        for (; k + 1 < count; k += 2) runFewLowPass<2, fourPole>(jobs + k, ends + k, begin, length);
-        if (k < count) runFewLowPass<1, fourPole>(jobs + k, ends + k, begin, length);
-    }
+    int k = 0;
+    for (; k + 1 < count; k += 2) runFewLowPass<2, fourPole>(jobs + k, ends + k, frames);
+    if (k < count) runFewLowPass<1, fourPole>(jobs + k, ends + k, frames);
 }
 
 void runOneLowPass(const FilterJob* const* jobs, int count, bool fourPole, float rateHz, int frames) {

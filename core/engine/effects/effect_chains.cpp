@@ -94,13 +94,23 @@ EffectChains::~EffectChains() = default;
 void EffectChains::setValues(std::size_t c, const Graph& graph) {
     graphs_[c] = &graph;
     State& state = states_[c];
-    static const Field level(ModuleKind::output, "level"), send(ModuleKind::output, "send");
     for (std::size_t e = 0; e < effects_.size(); ++e) {
         state.values[e] = graph.effects[e].values; // equal sizes: the memory stays
-        effects_[e]->setValues(c, state.values[e]);
-        state.mixes[e].to = static_cast<float>(state.values[e][mixPlaces_[e]] / 100.0);
+        aimEffect(c, e);
     }
     state.output = graph.output;
+    aimOutput(state);
+}
+
+/// Brings an effect and its mix to where its values are.
+void EffectChains::aimEffect(std::size_t c, std::size_t e) {
+    State& state = states_[c];
+    effects_[e]->setValues(c, state.values[e]);
+    state.mixes[e].to = static_cast<float>(state.values[e][mixPlaces_[e]] / 100.0);
+}
+
+void EffectChains::aimOutput(State& state) {
+    static const Field level(ModuleKind::output, "level"), send(ModuleKind::output, "send");
     state.level.to = static_cast<float>(gainFromDb(level.of(state.output)));
     state.send.to = levelOf(send.of(state.output));
 }
@@ -136,14 +146,9 @@ void EffectChains::follow(std::size_t c, std::span<const std::array<float, signa
         double& value = values[static_cast<std::size_t>(link.field)];
         value = fromMovement(d, toMovement(d, value) + static_cast<double>(by));
     }
-    static const Field level(ModuleKind::output, "level"), send(ModuleKind::output, "send");
-    for (std::size_t e = 0; e < effects_.size(); ++e) {
-        if (!graph.effects[e].moved) continue;
-        effects_[e]->setValues(c, state.values[e]);
-        state.mixes[e].to = static_cast<float>(state.values[e][mixPlaces_[e]] / 100.0);
-    }
-    state.level.to = static_cast<float>(gainFromDb(level.of(state.output)));
-    state.send.to = levelOf(send.of(state.output));
+    for (std::size_t e = 0; e < effects_.size(); ++e)
+        if (graph.effects[e].moved) aimEffect(c, e);
+    aimOutput(state);
 }
 
 void EffectChains::wake(std::size_t c) {

@@ -44,6 +44,8 @@ public:
 
 private:
     struct State;
+    void aimEffect(std::size_t candidate, std::size_t effect);
+    static void aimOutput(State& state);
     void wake(std::size_t candidate);
     void runChain(Chain chain, std::span<StereoRow> rows, int frames);
 
