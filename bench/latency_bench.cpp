@@ -85,7 +85,8 @@ void waitFor(const std::function<bool()>& done) {
     while (!done()) QApplication::processEvents(QEventLoop::WaitForMoreEvents, 5);
 }
 
-/// From an edit until the line of the patch, and the mirror with the new render, are painted; and until all is measured.
+/// From an edit until the line of the patch, and the mirror with the new render, are painted; and until all is
+/// measured.
 void measureEdits(const std::filesystem::path& demo) {
     QTemporaryDir folder;
     const std::filesystem::path state = folder.path().toStdString();

@@ -73,7 +73,8 @@ TEST(Collecting, LeavesOutWhatCannotBeReadAndSaysSo) {
 
 TEST(Collecting, FindsByWordsOfNameAndTags) {
     const CollectedPatch patch{"", {"Bass", "very dark"}, named("Round Nine")};
-    for (const char* text : {"", "round", "NINE", "bas", "dark", "nine dark", " ver  rou"}) EXPECT_TRUE(patch.matches(text)) << text;
+    for (const char* text : {"", "round", "NINE", "bas", "dark", "nine dark", " ver  rou"})
+        EXPECT_TRUE(patch.matches(text)) << text;
     for (const char* text : {"ound", "bright", "nine bright"}) EXPECT_FALSE(patch.matches(text)) << text;
     EXPECT_EQ(tagsFrom("bass, dark ,Bass,, x y "), (std::vector<std::string>{"bass", "dark", "x y"}));
 }

@@ -404,7 +404,8 @@ TEST_F(PatchPageTest, EffectsAreDraggedToAnotherPlace) {
     const auto dragTo = [&](const std::string& path, const std::string& onto, int beyond) {
         ModuleRow* from = line(path);
         const QPoint start(120, 10);
-        const QPoint end = from->mapFrom(&window, line(onto)->mapTo(&window, QPoint(120, line(onto)->height() / 2 + beyond)));
+        const QPoint end =
+            from->mapFrom(&window, line(onto)->mapTo(&window, QPoint(120, line(onto)->height() / 2 + beyond)));
         QTest::mousePress(from, Qt::LeftButton, {}, start);
         QTest::mouseMove(from, start + QPoint(0, 14));
         QTest::mouseMove(from, end);
@@ -623,8 +624,8 @@ protected:
                 writeAudio(file, Recording{48000, {held.frames}}, SampleFormat::wavFloat);
                 setByHand({module.path, "wave"}, static_cast<double>(Wave::wavetable));
                 session.loadSound(module.path, file);
-                ASSERT_TRUE(QTest::qWaitFor(
-                    [&] { return patch().find(module.path)->contents().frames == held.frames; }, 10000));
+                ASSERT_TRUE(QTest::qWaitFor([&] { return patch().find(module.path)->contents().frames == held.frames; },
+                                            10000));
             }
             if (!held.shape.empty()) { // from another patch, by the clipboard
                 QApplication::clipboard()->setText(QString::fromStdString(sectionToText(wanted, module.path)));
@@ -884,7 +885,8 @@ TEST_F(PatchPageTest, TurningAParameterIsRecordedAsACurve) {
 
 TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {
     window.resize(1024, 700);
-    session.setPatch("Fixture", readPatch(std::filesystem::path(FACET_SOURCE_DIR) / "tests/fixtures/patches/tremolo-stab.json"));
+    session.setPatch("Fixture",
+                     readPatch(std::filesystem::path(FACET_SOURCE_DIR) / "tests/fixtures/patches/tremolo-stab.json"));
     const Patch all = patch();
     for (const auto& module : all.modules()) {
         window.findChild<PatchView*>()->open(module.path);
@@ -894,7 +896,8 @@ TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {
             EXPECT_FALSE(control->accessibleName().isEmpty())
                 << module.path << ": " << control->metaObject()->className();
             const QRect place(control->mapTo(&window, QPoint()), control->size());
-            EXPECT_LE(place.right(), window.width() - 20) << place.right() << module.path << ": " << control->accessibleName().toStdString();
+            EXPECT_LE(place.right(), window.width() - 20)
+                << place.right() << module.path << ": " << control->accessibleName().toStdString();
         }
     }
 }

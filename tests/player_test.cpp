@@ -124,7 +124,8 @@ void send(Player& player, std::initializer_list<std::uint8_t> bytes) {
 double pitchOf(const std::vector<float>& stereo, int begin, int end) {
     int crossings = 0;
     for (int i = begin + 1; i < end; ++i)
-        crossings += stereo[static_cast<std::size_t>(2 * i)] > 0.0f && stereo[static_cast<std::size_t>(2 * i - 2)] <= 0.0f;
+        crossings +=
+            stereo[static_cast<std::size_t>(2 * i)] > 0.0f && stereo[static_cast<std::size_t>(2 * i - 2)] <= 0.0f;
     return 48000.0 * crossings / (end - begin);
 }
 
@@ -217,7 +218,8 @@ TEST(Keyboards, TheSimulatedOnePlaysItsPhraseAndWhatItIsToldTo) {
     ASSERT_NE(keyboard, nullptr);
     const auto count = [&](KeyEvent::Kind kind) {
         const std::scoped_lock lock(mutex);
-        return static_cast<std::size_t>(std::count_if(events.begin(), events.end(), [&](auto& e) { return e.kind == kind; }));
+        return static_cast<std::size_t>(
+            std::count_if(events.begin(), events.end(), [&](auto& e) { return e.kind == kind; }));
     };
     for (int i = 0; i < 500 && count(KeyEvent::Kind::noteOff) < SimulatedKeyboard::keys().size(); ++i)
         std::this_thread::sleep_for(std::chrono::milliseconds(10));

@@ -94,7 +94,8 @@ TEST_F(PlayingTest, CellsTellWhatThePhraseShowsAndPlayTheRest) {
     QTest::keyClick(&piano(), Qt::Key_Up);
     QTest::keyClick(&piano(), Qt::Key_Right, Qt::ShiftModifier);
     EXPECT_NE(piano().accessibleDescription(), before);
-    EXPECT_TRUE(piano().accessibleDescription().contains("does not show")) << piano().accessibleDescription().toStdString();
+    EXPECT_TRUE(piano().accessibleDescription().contains("does not show"))
+        << piano().accessibleDescription().toStdString();
     QTest::keyClick(&piano(), Qt::Key_Return);
     EXPECT_TRUE(soundsOf(1));
 }

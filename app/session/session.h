@@ -56,8 +56,8 @@ public:
     void editCue(const QString& what, const std::function<void(Cue&)>& change, const QString& mergeKey = {});
     void setParameter(const Address& address, double value);
     void setPatch(const QString& what, const Patch& patch);
-    /// Adds a module to the active cue's patch under a new key; `layer` is the path of its layer, or empty. A problem is
-    /// told. Returns the new path, empty when there was a problem.
+    /// Adds a module to the active cue's patch under a new key; `layer` is the path of its layer, or empty. A problem
+    /// is told. Returns the new path, empty when there was a problem.
     std::string addModule(ModuleKind kind, const std::string& layer);
     void removeModule(const std::string& path);
     void setModuleData(const std::string& path, const ModuleData& data);
@@ -76,15 +76,15 @@ public:
     /// Ties a parameter to another, whose value it takes, or keeps its distance from.
     void tie(const Address& address, const Address& to, bool keepDistance);
     void untie(const Address& address);
-    /// Reads a file into a module in the background: a wavetable or sample of a source, whichever its wave asks for, or a
-    /// response. A problem is told.
+    /// Reads a file into a module in the background: a wavetable or sample of a source, whichever its wave asks for, or
+    /// a response. A problem is told.
     void loadSound(const std::string& path, const std::filesystem::path& file);
     /// Makes a wavetable of the longest chosen note of the reference, in the background.
     void takeTable(const std::string& path);
     /// Likewise the levels of its partials.
     void takePartials(const std::string& path);
-    /// Gives an LFO the shape and rate by which that note's level goes up and down, and lets it move the layer's level as
-    /// far. Told when the level stands.
+    /// Gives an LFO the shape and rate by which that note's level goes up and down, and lets it move the layer's level
+    /// as far. Told when the level stands.
     void takeShape(const std::string& path);
     void setLocked(const Address& address, bool locked);
     /// Values in the parameter's unit that a search keeps to; nothing: wherever is plausible.
@@ -201,8 +201,8 @@ public:
 
     // ---- stages that depend on level ----
 
-    /// Reads, in the background, what arrives at a module for which dependsOnLevel(), and what it does to it; stageRead()
-    /// tells. The reading stands until the next edit.
+    /// Reads, in the background, what arrives at a module for which dependsOnLevel(), and what it does to it;
+    /// stageRead() tells. The reading stands until the next edit.
     void wantStage(const std::string& path);
     /// What was read last; null: nothing yet, or of another patch.
     const StageReading* stage(const std::string& path) const;
@@ -220,8 +220,8 @@ public:
     /// The producer's own patches.
     Collection& collection() { return collection_; }
     void useCollection(const std::filesystem::path& folder) { collection_ = Collection(folder); }
-    /// Tells by weighed() how alike the phrase would sound with other patches, one after the other, in the background. A
-    /// further call and every edit end it. Returns what the answers go by.
+    /// Tells by weighed() how alike the phrase would sound with other patches, one after the other, in the background.
+    /// A further call and every edit end it. Returns what the answers go by.
     quint64 weigh(std::vector<Patch> patches);
     void stopWeighing();
     /// The patch with each choice of one of its parameters.

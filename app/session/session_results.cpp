@@ -321,9 +321,7 @@ void Session::hearRender() {
         hearMatched(results_.render);
         return;
     }
-    const Patch part = other_  ? *other_
-                       : whole ? cue()->patch
-                               : partOf(cue()->patch, hearingPart_, heardModule_);
+    const Patch part = other_ ? *other_ : whole ? cue()->patch : partOf(cue()->patch, hearingPart_, heardModule_);
     Performance played = cue()->excerpt()->corrected();
     if (anew) played = slowed(played, playback_.slowness());
     parts_.submit([this, turn, part, hearMatched, played](const Task& task) {

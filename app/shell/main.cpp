@@ -104,7 +104,8 @@ int main(int argc, char** argv) {
         const auto state = stateFolder();
         Session session(state);
         session.useCollection(
-            (QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/facet/collection").toStdString());
+            (QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/facet/collection")
+                .toStdString());
         MainWindow window(session);
         const bool recovered = offerRecovery(session, state, !options.isSet(shot));
         if (!recovered && options.isSet(demo)) openDemo(session, options.value(demo).toStdString());

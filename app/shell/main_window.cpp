@@ -94,7 +94,8 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     bodyLayout->addWidget(pages_, 8);
     keyboard_ = new KeyboardStrip(session_, body);
     keyboard_->hide();
-    connect(keyboard_, &KeyboardStrip::notice, this, [this](const QString& words) { statusBar()->showMessage(words, 4000); });
+    connect(keyboard_, &KeyboardStrip::notice, this,
+            [this](const QString& words) { statusBar()->showMessage(words, 4000); });
     bodyLayout->addWidget(keyboard_);
     layout->addWidget(body, 1);
     layout->addWidget(makeBottomBar());

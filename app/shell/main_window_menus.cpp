@@ -153,9 +153,9 @@ void MainWindow::makePlayMenu() {
         speeds->addAction(speed);
     }
     menu->addSeparator();
-    QAction* anew = menu->addAction(tr("Slowly: play the render anew, envelopes at full speed"),
-                                    QKeySequence(Qt::ALT | Qt::Key_5), this,
-                                    [this] { session_.setSlowAnew(!session_.slowAnew()); });
+    QAction* anew =
+        menu->addAction(tr("Slowly: play the render anew, envelopes at full speed"), QKeySequence(Qt::ALT | Qt::Key_5),
+                        this, [this] { session_.setSlowAnew(!session_.slowAnew()); });
     anew->setCheckable(true);
     menu->addAction(tr("Record moves of parameters\tR"), this,
                     [this] { session_.recordMoves(!session_.recordingMoves()); });
@@ -206,16 +206,21 @@ void MainWindow::makeHelpMenu() {
     menu->addAction(tr("&Keys"), QKeySequence::HelpContents, this, [this] {
         QMessageBox::information(
             this, tr("Keys"),
-            tr("<p><b>Listening</b><br>Space play or stop · X swap reference and render · / loop · R record moves · Esc stop all sound "
+            tr("<p><b>Listening</b><br>Space play or stop · X swap reference and render · / loop · R record moves · "
+               "Esc stop all sound "
                "· Enter presses the control that has the focus</p>"
-               "<p><b>Playing the patch</b><br>A W S E D F T G Y H U J K play notes, − and + change the octave · F12 shows the keyboard and what the phrase does not play</p>"
+               "<p><b>Playing the patch</b><br>A W S E D F T G Y H U J K play notes, − and + change the octave · F12 "
+               "shows the keyboard and what the phrase does not play</p>"
                "<p><b>Notes on the mirror</b><br>← → choose · ↑ ↓ semitone · Ctrl+↑ ↓ octave · Ctrl+← → 5 ms · "
                "Delete</p>"
-               "<p><b>The patch</b><br>↑ ↓ from line to line · Enter opens one · Alt+↑ ↓ pass an effect earlier or later "
+               "<p><b>The patch</b><br>↑ ↓ from line to line · Enter opens one · Alt+↑ ↓ pass an effect earlier or "
+               "later "
                "· Ctrl+C, Ctrl+V copy a line onto another · Delete removes · Ctrl+F finds a parameter</p>"
-               "<p><b>Curves</b><br>arrows move the chosen handle, with Shift finely · Page Up, Page Down choose · Insert "
+               "<p><b>Curves</b><br>arrows move the chosen handle, with Shift finely · Page Up, Page Down choose · "
+               "Insert "
                "and Delete for breakpoints</p>"
-               "<p><b>Values</b><br>arrows step, with Shift finely · type a number with its unit, x2, 250+30, C2 or 1/16 "
+               "<p><b>Values</b><br>arrows step, with Shift finely · type a number with its unit, x2, 250+30, C2 or "
+               "1/16 "
                "· double-click: default · right click: ties and more</p>"));
     });
     menu->addAction(tr("&About Facet"), this, [this] {

@@ -49,7 +49,8 @@ KeyboardStrip::KeyboardStrip(Session& session, QWidget* parent) : QWidget(parent
     line->addWidget(caption);
     inputs_ = new QComboBox(this);
     inputs_->setAccessibleName(tr("MIDI input"));
-    inputs_->setToolTip(tr("Where keys, wheel, bend, pressure and pedal come from; the simulated keyboard plays a short phrase"));
+    inputs_->setToolTip(
+        tr("Where keys, wheel, bend, pressure and pedal come from; the simulated keyboard plays a short phrase"));
     inputs_->setMinimumWidth(170);
     connect(inputs_, &QComboBox::activated, this, [this](int index) {
         const QString name = inputs_->itemData(index).toString();
@@ -97,7 +98,8 @@ void KeyboardStrip::tick() {
     const std::uint64_t givenWay = player.liveNotesGivenWay();
     const float load = player.takeLoad();
     const auto* voicing = session_.cue() ? session_.cue()->patch.find("voicing") : nullptr;
-    const bool poly = voicing && session_.cue()->patch.value({"voicing", "mode"}) == static_cast<double>(VoiceMode::poly);
+    const bool poly =
+        voicing && session_.cue()->patch.value({"voicing", "mode"}) == static_cast<double>(VoiceMode::poly);
     const int limit = poly ? static_cast<int>(session_.cue()->patch.value({"voicing", "voices"})) : 1;
     if (load > 1.0f) {
         warning_ = tr("Too much for this machine: the sound broke up");
@@ -108,9 +110,11 @@ void KeyboardStrip::tick() {
     }
     givenWay_ = givenWay;
     const bool warned = warnedAgo_.isValid() && warnedAgo_.elapsed() < warningStaysMs;
-    const QString words =
-        warned ? warning_
-               : tr("%1 of %2 notes · engine %3 % busy").arg(player.liveNotes()).arg(limit).arg(100.0 * static_cast<double>(load), 0, 'f', 0);
+    const QString words = warned ? warning_
+                                 : tr("%1 of %2 notes · engine %3 % busy")
+                                       .arg(player.liveNotes())
+                                       .arg(limit)
+                                       .arg(100.0 * static_cast<double>(load), 0, 'f', 0);
     if (told_->text() == words) return;
     told_->setText(words);
     QPalette palette = told_->palette();

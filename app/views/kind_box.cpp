@@ -53,7 +53,8 @@ void KindBox::setLikeness(int index, double likeness) {
 
 void KindBox::forgetLikeness() {
     for (int i = 0; i < count(); ++i)
-        for (const int role : {likenessRole, static_cast<int>(Qt::AccessibleTextRole), static_cast<int>(Qt::ToolTipRole)})
+        for (const int role :
+             {likenessRole, static_cast<int>(Qt::AccessibleTextRole), static_cast<int>(Qt::ToolTipRole)})
             setItemData(i, QVariant(), role);
 }
 

@@ -9,7 +9,8 @@
 
 namespace facet {
 
-/// Draws a source's cycle before its first partials, an LFO's cycle, a filter's response or an envelope. Empty for other modules.
+/// Draws a source's cycle before its first partials, an LFO's cycle, a filter's response or an envelope. Empty for
+/// other modules.
 class ModulePicture : public QWidget {
     Q_OBJECT
 

@@ -75,7 +75,7 @@ private:
     std::vector<ParameterRow*> macros_;
     std::vector<std::string> shownMacros_;
     std::vector<ModuleRow*> rows_;
-    QWidget* dropLine_ = nullptr; ///< where a dragged effect would go
+    QWidget* dropLine_ = nullptr;    ///< where a dragged effect would go
     std::vector<std::string> shown_; ///< paths of all modules, as the rows were made
     std::string chosen_;             ///< whose line is open or was last
     bool revealing_ = false;         ///< an opened line is brought into view as it grows

@@ -52,7 +52,8 @@ bool PianoKeys::isBlack(int key) {
 void PianoKeys::setPhrase(const std::vector<Note>& notes) {
     std::array<Keys, velocities.size()> covered;
     for (const Note& note : notes)
-        if (note.key >= 0 && note.key < 128) covered[static_cast<std::size_t>(rowOf(note.velocity))].set(place(note.key));
+        if (note.key >= 0 && note.key < 128)
+            covered[static_cast<std::size_t>(rowOf(note.velocity))].set(place(note.key));
     if (covered == covered_) return;
     covered_ = covered;
     update();
@@ -166,8 +167,8 @@ void PianoKeys::paintKeys(QPainter& painter) const {
         }
     painter.setPen(theme().quiet);
     painter.setFont(interfaceFont(8.0));
-    painter.drawText(QRectF(0, rows * rowHeight + 6, labelWidth - 6, 36), Qt::AlignRight | Qt::AlignTop | Qt::TextWordWrap,
-                     tr("filled: in\nthe phrase"));
+    painter.drawText(QRectF(0, rows * rowHeight + 6, labelWidth - 6, 36),
+                     Qt::AlignRight | Qt::AlignTop | Qt::TextWordWrap, tr("filled: in\nthe phrase"));
 }
 
 void PianoKeys::mousePressEvent(QMouseEvent* event) {
@@ -207,7 +208,9 @@ void PianoKeys::keyPressEvent(QKeyEvent* event) {
     switch (event->key()) {
     case Qt::Key_Left: choose(chosen_ - step, chosenRow_); break;
     case Qt::Key_Right: choose(chosen_ + step, chosenRow_); break;
-    case Qt::Key_Up: choose(chosen_, chosenRow_ == rows ? 0 : chosenRow_ + 1 == rows ? chosenRow_ : chosenRow_ + 1); break;
+    case Qt::Key_Up:
+        choose(chosen_, chosenRow_ == rows ? 0 : chosenRow_ + 1 == rows ? chosenRow_ : chosenRow_ + 1);
+        break;
     case Qt::Key_Down: choose(chosen_, chosenRow_ == 0 ? rows : chosenRow_ == rows ? rows : chosenRow_ - 1); break;
     case Qt::Key_Return:
     case Qt::Key_Enter:

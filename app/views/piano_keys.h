@@ -57,8 +57,8 @@ private:
 
     std::array<Keys, velocities.size()> covered_;
     Keys down_;
-    int held_ = -1;    ///< by the mouse
-    int chosen_ = 60;  ///< by the keyboard
+    int held_ = -1;     ///< by the mouse
+    int chosen_ = 60;   ///< by the keyboard
     int chosenRow_ = 3; ///< velocities.size(): the keys
 };
 

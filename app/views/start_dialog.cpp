@@ -76,7 +76,8 @@ StartDialog::StartDialog(Session& session, QWidget* parent) : QDialog(parent), s
         on ? session_.playback().play(Side::render) : session_.playback().player().stop();
     });
     hear_->setCheckable(true);
-    add(tr("&Keep the present patch …"), tr("Put the patch you work on into your collection"), [this] { keepPresent(); });
+    add(tr("&Keep the present patch …"), tr("Put the patch you work on into your collection"),
+        [this] { keepPresent(); });
     tags_ = add(tr("&Tags …"), tr("Change the tags of this patch of your collection"), [this] { changeTags(); });
     remove_ = add(tr("Re&move"), tr("Take it out of your collection; its file goes to the folder “removed”"),
                   [this] { remove(); });
@@ -191,9 +192,9 @@ void StartDialog::keepPresent() {
     bool fine = false;
     Patch patch = session_.cue()->patch;
     const QString proposed = QString::fromStdString(patch.name.empty() ? session_.cue()->name : patch.name);
-    const QString typed =
-        QInputDialog::getText(this, tr("Keep in the collection"), tr("Name; then, after a colon, tags:\nRound bass: bass, dark"),
-                              QLineEdit::Normal, proposed, &fine);
+    const QString typed = QInputDialog::getText(this, tr("Keep in the collection"),
+                                                tr("Name; then, after a colon, tags:\nRound bass: bass, dark"),
+                                                QLineEdit::Normal, proposed, &fine);
     if (!fine || typed.trimmed().isEmpty()) return;
     patch.name = typed.section(':', 0, 0).trimmed().toStdString();
     if (tried([&] { session_.collection().add(patch, tagsFrom(typed.section(':', 1).toStdString())); })) fill();

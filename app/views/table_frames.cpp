@@ -74,7 +74,8 @@ void TableFrames::paintEvent(QPaintEvent*) {
     painter.setPen(QPen(theme().line, 1.0));
     const int shown = std::min(count(), mostShown);
     for (int k = shown - 1; k >= 0; --k) // the last ones lie behind
-        painter.drawPolyline(line(shown > 1 ? static_cast<int>(std::lround(static_cast<double>(k) * (count() - 1) / (shown - 1))) : 0));
+        painter.drawPolyline(
+            line(shown > 1 ? static_cast<int>(std::lround(static_cast<double>(k) * (count() - 1) / (shown - 1))) : 0));
     painter.setPen(QPen(theme().ink, 1.6));
     painter.drawPolyline(line(chosen()));
     painter.setPen(theme().quiet);

@@ -25,8 +25,8 @@ public:
 /// Names of this machine's MIDI inputs; the simulated keyboard is always the last.
 std::vector<std::string> midiInputNames();
 
-/// Opens an input by name. Null for an empty name where the machine has none, and for a name that is not there any more;
-/// an empty name means the first there is. Throws Error when it does not open.
+/// Opens an input by name. Null for an empty name where the machine has none, and for a name that is not there any
+/// more; an empty name means the first there is. Throws Error when it does not open.
 std::unique_ptr<MidiInput> openMidiInput(const std::string& name, MidiCallback callback);
 
 /// Stands in for a keyboard where there is none: plays a short phrase once, louder from note to note, the last bent and

@@ -72,8 +72,8 @@ std::vector<std::string> midiInputNames() {
 std::unique_ptr<MidiInput> openMidiInput(const std::string& name, MidiCallback callback) {
     if (name == SimulatedKeyboard::displayName()) return std::make_unique<SimulatedKeyboard>(std::move(callback), true);
     const auto all = ports();
-    const auto found = std::find_if(all.begin(), all.end(),
-                                    [&](const Port& port) { return name.empty() || port.name == name; });
+    const auto found =
+        std::find_if(all.begin(), all.end(), [&](const Port& port) { return name.empty() || port.name == name; });
     if (found == all.end()) return nullptr;
     const QuietStderr quiet;
     try {

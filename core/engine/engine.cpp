@@ -87,8 +87,8 @@ void Engine::Impl::prepareLayer(std::size_t l) {
 /// Memory for those rows alone that something may write.
 void Engine::Impl::prepareRows(std::size_t l) {
     Layer& layer = layers[l];
-    std::vector<float* Rows::*> used{&Rows::left, &Rows::right, &Rows::level};
-    const auto use = [&](bool wanted, std::initializer_list<float* Rows::*> rows) {
+    std::vector<float * Rows::*> used{&Rows::left, &Rows::right, &Rows::level};
+    const auto use = [&](bool wanted, std::initializer_list<float * Rows::*> rows) {
         if (wanted) used.insert(used.end(), rows);
     };
     use(layer.secondIn, {&Rows::left2, &Rows::right2});

@@ -79,11 +79,11 @@ struct Engine::Impl {
         bool listening = false; ///< whether anything asks for a voice's signals
         bool plain = false;     ///< none of these: its blocks may be made several at a time
         bool cutoffMoved1 = false, cutoffMoved2 = false;
-        std::array<float* Rows::*, 10> cleared{}; ///< rows that nothing overwrites
+        std::array<float * Rows::*, 10> cleared{}; ///< rows that nothing overwrites
         std::size_t clearedCount = 0;
-        std::array<float* Rows::*, 10> written{}; ///< rows that sources write
+        std::array<float * Rows::*, 10> written{}; ///< rows that sources write
         std::size_t writtenCount = 0;
-        std::vector<kernels::Row> firstHalves;  ///< [voice][candidate][written row]: 16 of 32 samples of a doubled layer
+        std::vector<kernels::Row> firstHalves; ///< [voice][candidate][written row]: 16 of 32 samples of a doubled layer
         std::vector<std::vector<Lfo>> freeLfos; ///< [candidate][LFO]: those that run on
     };
     std::vector<Layer> layers;

@@ -239,8 +239,8 @@ void Engine::Impl::addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows
         const auto add = [&](const float* left, const float* right, const Sides& sum, float gain) {
             const float leftGain = gain * values.leftGain;
             const float rightGain = gain * values.rightGain;
-            mixJobs.push_back({left, rows.level, candidate.levelFrom * leftGain, candidate.levelGain * leftGain,
-                               sum.left + at});
+            mixJobs.push_back(
+                {left, rows.level, candidate.levelFrom * leftGain, candidate.levelGain * leftGain, sum.left + at});
             if (alike) return;
             mixJobs.push_back({stereo ? right : left, rows.level, candidate.levelFrom * rightGain,
                                candidate.levelGain * rightGain, sum.right + at});

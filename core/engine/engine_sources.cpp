@@ -192,8 +192,7 @@ void Engine::Impl::runDoubled(std::size_t l, int frames) {
             kernels::Row* before = &layer.firstHalves[(v * voiced + c) * layer.written.size()];
             for (std::size_t i = 0; i < layer.writtenCount; ++i)
                 std::copy_n(rows.*layer.written[i], blockFrames, before[i].data());
-            for (std::size_t i = 0; i < layer.clearedCount; ++i)
-                std::fill_n(rows.*layer.cleared[i], blockFrames, 0.0f);
+            for (std::size_t i = 0; i < layer.clearedCount; ++i) std::fill_n(rows.*layer.cleared[i], blockFrames, 0.0f);
         }
     eachJob([&](SourceJob& job) {
         job.leftFrom = job.leftTo;

@@ -400,8 +400,7 @@ void runOneLowPass(const FilterJob* const* jobs, int count, bool fourPole, float
     // The tangents of all lanes and blocks, 16 at a time.
     alignas(64) float tangents[stretchBlocks * laneCount];
     for (int lane = 0; lane < count; ++lane)
-        for (int block = 0; block < blocks; ++block)
-            tangents[lane * blocks + block] = jobs[lane]->firstCutoffs[block];
+        for (int block = 0; block < blocks; ++block) tangents[lane * blocks + block] = jobs[lane]->firstCutoffs[block];
     for (int i = count * blocks; i % laneCount != 0; ++i) tangents[i] = 0.0f;
     for (int i = 0; i < count * blocks; i += laneCount) store(tangentOf(load(tangents + i), rateHz), tangents + i);
     LowPassEnds ends[laneCount];

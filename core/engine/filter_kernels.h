@@ -55,7 +55,7 @@ struct FilterJob {
     FilterState* second = nullptr;    ///< null without a second filter
     float* row = nullptr;             ///< what goes into filter 1; what comes out of both
     const float* secondRow = nullptr; ///< what goes into filter 2 besides; null: nothing
-    FilterTargets firstTo; ///< all but the cutoffs, which go on from block to block
+    FilterTargets firstTo;            ///< all but the cutoffs, which go on from block to block
     FilterTargets secondTo;
     const float* firstCutoffs = nullptr; ///< log2 Hz at the end of each block
     const float* secondCutoffs = nullptr;

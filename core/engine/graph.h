@@ -165,8 +165,8 @@ struct Graph {
     SegmentCurve glideCurve = 0.0;
     bool glideAlways = false;
     double bendSemitones = 2.0; ///< at full bend of a wheel
-    double tuningSpread = 0.0; ///< semitones
-    double cutoffSpread = 0.0; ///< octaves
+    double tuningSpread = 0.0;  ///< semitones
+    double cutoffSpread = 0.0;  ///< octaves
     std::vector<LayerGraph> layers;
     std::array<float, 8> macros{};
     std::vector<EffectGraph> effects;    ///< those that are on, in the order in which they are passed
@@ -186,8 +186,8 @@ void takeValues(LayerGraph& layer, ModuleKind kind, int index, std::span<const d
 /// interrupting what sounds.
 bool sameGraph(const Graph& a, const Graph& b);
 
-/// Seconds after a note at which a layer begins, with what links make of it; `heard`: signals of the note: what is known
-/// before it sounds counts.
+/// Seconds after a note at which a layer begins, with what links make of it; `heard`: signals of the note: what is
+/// known before it sounds counts.
 double offsetOf(const LayerGraph& layer, const std::array<float, signal::count>& heard);
 
 /// A mover's value bent by a link's curve; beyond 1 it goes on straight.

@@ -197,8 +197,7 @@ StageReading readStage(const Patch& patch, const std::string& path, const Perfor
             reading);
     if (reading.peakDb < faintestDb) return reading;
     if (holdsDown(module.kind)) reading.reduction = reductionBy(patch, path, performance, task);
-    if (saturates(module.kind))
-        reading.addedDb = addedTo(patch, path, reading.peakDb, middleKey(performance), task);
+    if (saturates(module.kind)) reading.addedDb = addedTo(patch, path, reading.peakDb, middleKey(performance), task);
     return reading;
 }
 

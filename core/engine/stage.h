@@ -19,13 +19,13 @@ struct StageReading {
         double mean = 0.0; ///< while sound arrives
     };
     std::optional<Reduction> reduction; ///< of what holds levels down
-    /// Of a stage that saturates: partials 2, 3, … of what it makes of a sine as high as what arrives at most, dB re the
-    /// first; the sine plays the phrase's middle note. Empty: the stage does not saturate, or nothing arrives.
+    /// Of a stage that saturates: partials 2, 3, … of what it makes of a sine as high as what arrives at most, dB re
+    /// the first; the sine plays the phrase's middle note. Empty: the stage does not saturate, or nothing arrives.
     std::vector<double> addedDb;
 };
 
-/// Whether a module's work depends on level as the patch stands: saturation, folding, reduction of bits, what compresses
-/// or limits, a ladder filter; and it is on.
+/// Whether a module's work depends on level as the patch stands: saturation, folding, reduction of bits, what
+/// compresses or limits, a ladder filter; and it is on.
 bool dependsOnLevel(const Patch& patch, const Patch::Module& module);
 
 /// Plays the performance up to a module for which dependsOnLevel(). What arrives at a filter is that of one note, the

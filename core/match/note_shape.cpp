@@ -21,7 +21,8 @@ std::vector<float> levelOf(const Recording& recording, double start, double end,
         double power = 0.0;
         for (const auto& channel : recording.channels)
             for (int i = std::max(0, middle - half); i < std::min(recording.frameCount(), middle + half); ++i)
-                power += static_cast<double>(channel[static_cast<std::size_t>(i)]) * channel[static_cast<std::size_t>(i)];
+                power +=
+                    static_cast<double>(channel[static_cast<std::size_t>(i)]) * channel[static_cast<std::size_t>(i)];
         levels.push_back(static_cast<float>(std::sqrt(power / std::max(1, 2 * half * recording.channelCount()))));
     }
     return levels;
@@ -55,8 +56,8 @@ std::optional<NoteShape> shapeFromNote(const Recording& recording, double start,
     const double phase = change.phase - change.rateHz * marginSeconds;
     shape.phase = phase - std::floor(phase);
     for (const CurvePoint& point : breakpoints)
-        shape.points.push_back({std::clamp(point.seconds, 0.0, 1.0),
-                                std::clamp((dbOf(point.value) - low) / shape.depthDb, 0.0, 1.0)});
+        shape.points.push_back(
+            {std::clamp(point.seconds, 0.0, 1.0), std::clamp((dbOf(point.value) - low) / shape.depthDb, 0.0, 1.0)});
     return shape;
 }
 

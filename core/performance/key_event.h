@@ -15,9 +15,9 @@ struct KeyEvent {
     friend bool operator==(const KeyEvent&, const KeyEvent&) = default;
 };
 
-/// The meaning of a channel message of any channel (MIDI 1.0 Detailed Specification 4.2, 1996, table 1: note on and off,
-/// pitch bend, channel pressure, controllers 1, 64, 120 and 123; from memory); nothing: one that means nothing here, or
-/// that is cut short. A note on with velocity 0 is a note off. Any thread.
+/// The meaning of a channel message of any channel (MIDI 1.0 Detailed Specification 4.2, 1996, table 1: note on and
+/// off, pitch bend, channel pressure, controllers 1, 64, 120 and 123; from memory); nothing: one that means nothing
+/// here, or that is cut short. A note on with velocity 0 is a note off. Any thread.
 std::optional<KeyEvent> keyEventOf(std::span<const std::uint8_t> message);
 
 } // namespace facet

@@ -14,8 +14,8 @@ namespace facet {
 enum class Side : std::uint8_t { reference, render };
 
 /// Everything but fill() and keyEvent() belongs to one controlling thread (the window's); fill() belongs to the audio
-/// thread, which never allocates, locks, frees or waits; keyEvent() to the thread of a MIDI input. Lock-free queues cross
-/// between them.
+/// thread, which never allocates, locks, frees or waits; keyEvent() to the thread of a MIDI input. Lock-free queues
+/// cross between them.
 class Player {
 public:
     explicit Player(int rateHz);

@@ -28,8 +28,7 @@ std::string lower(std::string text) {
 /// What a file may be called by: no separators, no leading dot.
 std::string fileNameOf(const std::string& name) {
     std::string safe;
-    for (char c : name)
-        safe += c == '/' || c == '\\' || static_cast<unsigned char>(c) < 0x20 ? '-' : c;
+    for (char c : name) safe += c == '/' || c == '\\' || static_cast<unsigned char>(c) < 0x20 ? '-' : c;
     safe.erase(0, safe.find_first_not_of(" ."));
     while (!safe.empty() && safe.back() == ' ') safe.pop_back();
     return safe.empty() ? "Patch" : safe.substr(0, 120);

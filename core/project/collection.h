@@ -18,8 +18,8 @@ struct CollectedPatch {
     bool matches(const std::string& text) const;
 };
 
-/// Each entry is a patch file with a further key "tags". Functions read and write the folder at once and throw Error where
-/// that fails; one thread at a time.
+/// Each entry is a patch file with a further key "tags". Functions read and write the folder at once and throw Error
+/// where that fails; one thread at a time.
 class Collection {
 public:
     /// Made when something is first put in.
@@ -28,8 +28,8 @@ public:
 
     /// By name. Files that cannot be read are left out, and why is added to `problems`.
     std::vector<CollectedPatch> all(std::vector<std::string>* problems = nullptr) const;
-    /// Under the patch's name, or "Patch" without one; a number is added where there is one of that name already. Returns
-    /// the file.
+    /// Under the patch's name, or "Patch" without one; a number is added where there is one of that name already.
+    /// Returns the file.
     std::filesystem::path add(const Patch& patch, const std::vector<std::string>& tags);
     void setTags(const std::filesystem::path& file, const std::vector<std::string>& tags);
     /// Moves it to the folder "removed" beside the others, from where it can be fetched back.
