@@ -1,4 +1,5 @@
 // Building a patch beyond its fixed modules, in the real window: adding, linking, hearing, undoing, removing.
+#include "app/views/changes_dialog.h"
 #include "app/views/curve_editor.h"
 #include "app/views/link_ends.h"
 #include "app/views/module_row.h"
@@ -25,6 +26,7 @@
 #include <QRadioButton>
 #include <QSignalSpy>
 #include <QToolButton>
+#include <QTreeWidget>
 
 namespace facet::testing {
 
@@ -720,6 +722,35 @@ TEST_F(PatchPageTest, AMacroIsNamedAndMovesSeveralParametersByCurves) {
     EXPECT_EQ(line("macro:a")->findChildren<ParameterRow*>().size(), 3) << "its value, and how far it moves each";
     session.undoStack().undo();
     EXPECT_FALSE(patch().find("link:b"));
+}
+
+TEST_F(PatchPageTest, ChangesSinceATakeAreListedAndTakenBackOneByOne) {
+    session.keepTake("First");
+    const Patch before = patch();
+    session.setParameter({"layer:a/source:a", "octave"}, -1.0);
+    session.setParameter({"layer:a/source:a", "cents"}, 9.0);
+    offered("Reverb")->trigger();
+    QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier | Qt::ShiftModifier);
+    auto* dialog = window.findChild<ChangesDialog*>();
+    ASSERT_TRUE(dialog);
+    auto* list = dialog->findChild<QTreeWidget*>();
+    ASSERT_EQ(list->topLevelItemCount(), 3);
+    EXPECT_EQ(list->topLevelItem(0)->text(0), "Source 1 octave");
+    EXPECT_EQ(list->topLevelItem(0)->text(2), QString::fromUtf8("−1 oct"));
+    list->setFocus();
+    list->setCurrentItem(list->topLevelItem(0));
+    QTest::keyClick(list, Qt::Key_Return);
+    EXPECT_EQ(patch().value({"layer:a/source:a", "octave"}), 0.0);
+    EXPECT_EQ(patch().value({"layer:a/source:a", "cents"}), 9.0) << "the others stay";
+    ASSERT_EQ(list->topLevelItemCount(), 2);
+    for (int i = 0; i < 2; ++i)
+        for (auto* button : dialog->findChildren<QPushButton*>())
+            if (button->text().remove('&').startsWith("Take this")) QTest::mouseClick(button, Qt::LeftButton);
+    EXPECT_TRUE(patch().soundsLike(before));
+    EXPECT_EQ(list->topLevelItemCount(), 0);
+    session.undoStack().undo();
+    EXPECT_EQ(list->topLevelItemCount(), 1) << "the list follows";
+    dialog->close();
 }
 
 TEST_F(PatchPageTest, ALinksCurveIsBentByMouseAndKeys) {

@@ -196,6 +196,16 @@ TEST_F(PlayingTest, BeginsFromACommonKindOrTheCollectionNearestFirst) {
     session.undoStack().undo();
     EXPECT_EQ(session.cue()->patch, own);
     player().stop();
+
+    // By keys alone.
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !window.findChild<StartDialog*>(); }, 2000));
+    dialog = startDialog();
+    ASSERT_NE(dialog, nullptr);
+    QTest::keyClicks(dialog->findChild<QLineEdit*>(), "bell");
+    QTest::keyClick(dialog->findChild<QLineEdit*>(), Qt::Key_Return);
+    EXPECT_EQ(session.cue()->patch.name, "Bell");
+    session.undoStack().undo();
+    EXPECT_EQ(session.cue()->patch, own) << "one step";
 }
 
 TEST_F(PlayingTest, NewCuesBeginWithTheProducersOwnDefault) {

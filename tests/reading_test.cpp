@@ -3,6 +3,7 @@
 #include "core/engine/preview.h"
 #include "core/engine/render.h"
 #include "core/engine/stage.h"
+#include "core/parameters/changes.h"
 #include "core/parameters/find.h"
 #include "core/parameters/partial_table.h"
 #include "core/parameters/patch_json.h"
@@ -188,6 +189,59 @@ TEST(Sections, AreCopiedResetAndDrawnAtRandom) {
         EXPECT_GE(ranged, 299.9);
         EXPECT_LE(ranged, 400.1);
     }
+}
+
+TEST(Changes, AreListedAndTakenBackOneByOne) {
+    Patch before;
+    before.add("reverb:a");
+    before.add("delay:a");
+    before.set({filter, "cutoff"}, 800.0);
+    before.tie({{{source, "cents"}, {"layer:a/source:b", "cents"}}, false});
+    Patch after = before;
+    after.set({filter, "cutoff"}, 1200.0);
+    after.add("layer:a/lfo:a");
+    after.moveEffect("delay:a", 0);
+    after.remove("reverb:a");
+    after.add("chorus:a");
+    after.untie({source, "cents"});
+    ModuleData drawn;
+    drawn.shape = {{0.0, 0.0}, {1.0, 1.0}};
+    after.setData("layer:a/lfo:a", drawn);
+    const auto changes = changesBetween(before, after);
+    const auto find = [&](const std::string& what) {
+        return std::find_if(changes.begin(), changes.end(), [&](const PatchChange& c) { return c.what == what; });
+    };
+    ASSERT_NE(find("Filter cutoff"), changes.end());
+    EXPECT_EQ(find("Filter cutoff")->before, "800 Hz");
+    EXPECT_EQ(find("Filter cutoff")->after, "1.2 kHz");
+    ASSERT_NE(find("LFO"), changes.end());
+    ASSERT_NE(find("Reverb"), changes.end());
+    ASSERT_NE(find("Ties"), changes.end());
+    EXPECT_EQ(changes.size(), 5u);
+    // One taken back leaves the others; all of them lead back to where it was.
+    EXPECT_EQ(withoutChange(after, before, *find("Filter cutoff")).value({filter, "cutoff"}), 800.0);
+    EXPECT_TRUE(withoutChange(after, before, *find("Filter cutoff")).find("chorus:a"));
+    Patch back = after;
+    for (const PatchChange& change : changes) back = withoutChange(back, before, change);
+    for (const PatchChange& rest : changesBetween(before, back)) back = withoutChange(back, before, rest); // the order
+    EXPECT_TRUE(back.soundsLike(before));
+    EXPECT_EQ(back.ties(), before.ties());
+    EXPECT_TRUE(changesBetween(before, before).empty());
+
+    // What others depend on is told, not broken.
+    Patch linked = before;
+    linked.add("layer:a/lfo:a");
+    linked.add("link:a");
+    ModuleData link;
+    link.from = "layer:a/lfo:a";
+    link.to = filter + "/cutoff";
+    linked.setData("link:a", link);
+    Patch without = linked;
+    without.remove("layer:a/lfo:a"); // and the link with it
+    const auto both = changesBetween(linked, without);
+    const auto ofLink = std::find_if(both.begin(), both.end(), [](const auto& c) { return c.path == "link:a"; });
+    ASSERT_NE(ofLink, both.end());
+    EXPECT_THROW(withoutChange(without, linked, *ofLink), Error);
 }
 
 TEST(Partials, AreChangedOneByOneAndAllTogether) {

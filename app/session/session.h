@@ -5,6 +5,7 @@
 #include "app/session/playback.h"
 #include "app/session/results.h"
 #include "app/session/source_view.h"
+#include "core/parameters/changes.h"
 #include "core/project/collection.h"
 #include "core/project/document.h"
 #include "core/project/journal.h"
@@ -73,6 +74,8 @@ public:
     void randomizeModule(const std::string& path);
     /// Brings a module back to where it stood in the last take.
     void takeModuleBack(const std::string& path);
+    /// Takes one of changesBetween() a take and the patch back. A problem is told.
+    void takeChangeBack(std::uint64_t take, const PatchChange& change);
     /// Ties a parameter to another, whose value it takes, or keeps its distance from.
     void tie(const Address& address, const Address& to, bool keepDistance);
     void untie(const Address& address);

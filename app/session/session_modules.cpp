@@ -108,6 +108,16 @@ void Session::takeModuleBack(const std::string& path) {
              [&](const Patch& patch) { return withModuleOf(patch, path, cue()->takes.back()->patch); });
 }
 
+void Session::takeChangeBack(std::uint64_t take, const PatchChange& change) {
+    if (!cue()) return;
+    for (const auto& each : cue()->takes)
+        if (each->id == take) {
+            tryPatch(tr("Take back %1").arg(QString::fromStdString(change.what)),
+                     [&](const Patch& patch) { return withoutChange(patch, each->patch, change); });
+            return;
+        }
+}
+
 void Session::tie(const Address& address, const Address& to, bool keepDistance) {
     tryPatch(tr("Tie"), [&](Patch patch) {
         // The first member's value is taken. What is tied already takes the other in.

@@ -2,6 +2,7 @@
 
 #include "app/models/comparison_model.h"
 #include "app/session/session.h"
+#include "app/views/changes_dialog.h"
 #include "app/views/facet_list.h"
 #include "app/views/facet_plot.h"
 #include "app/views/keyboard_strip.h"
@@ -257,6 +258,7 @@ QWidget* MainWindow::makeBottomBar() {
     caption->setObjectName("quiet");
     layout->addWidget(caption);
     takes_ = new TakesBar(session_, bar);
+    connect(takes_, &TakesBar::changesWanted, this, &MainWindow::showChanges);
     layout->addWidget(takes_, 1);
     return bar;
 }
@@ -373,6 +375,12 @@ void MainWindow::beginFrom() {
     auto* dialog = new StartDialog(session_, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->open();
+}
+
+void MainWindow::showChanges(std::uint64_t take) {
+    auto* dialog = new ChangesDialog(session_, take, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->show(); // beside the work
 }
 
 void MainWindow::showKeyboard(bool on) {

@@ -91,6 +91,7 @@ private:
     void remember(const std::filesystem::path& reference);
     void openPatch();
     void beginFrom();
+    void showChanges(std::uint64_t take);
     void loadSound(const QString& module);
     void savePatch();
     void exportRender();

@@ -80,6 +80,13 @@ void MainWindow::makeEditMenu() {
         patch_->startFinding();
     });
     menu->addAction(tr("&Keep take"), QKeySequence(Qt::CTRL | Qt::Key_K), this, [this] { session_.keepTake(); });
+    menu->addAction(tr("What changed since the last &take …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_K), this,
+                    [this] {
+                        if (session_.cue() && !session_.cue()->takes.empty())
+                            showChanges(session_.cue()->takes.back()->id);
+                        else
+                            statusBar()->showMessage(tr("There is no take yet; keep one with Ctrl+K."), 4000);
+                    });
     menu->addAction(tr("&Begin from …"), QKeySequence(Qt::CTRL | Qt::Key_G), this, &MainWindow::beginFrom);
     menu->addAction(tr("&Empty patch"), this, [this] { session_.setPatch(tr("Empty patch"), Patch()); });
     menu->addAction(tr("Unlock &all parameters"), this,

@@ -95,7 +95,7 @@ StartDialog::StartDialog(Session& session, QWidget* parent) : QDialog(parent), s
         refreshButtons();
         if (hear_->isChecked() && chosen()) session_.hearOther(chosen()->patch);
     });
-    connect(list_, &QTreeWidget::itemActivated, this, [this] { begin(); });
+    connect(list_, &QTreeWidget::itemDoubleClicked, this, [this] { begin(); }); // Return presses the button
     connect(&session_, &Session::weighed, this, [this](quint64 ticket, int index, double likeness) {
         if (ticket != ticket_ || index >= static_cast<int>(starts_.size())) return;
         starts_[static_cast<std::size_t>(index)].likeness = likeness;

@@ -137,6 +137,7 @@ void TakesBar::showMenu(std::uint64_t id, const QPoint& place) {
         if (take->id == id) starred = take->starred;
     QMenu menu(this);
     menu.addAction(tr("Go back to it"), this, [this, id] { session_.restoreTake(id); });
+    menu.addAction(tr("What changed since …"), this, [this, id] { emit changesWanted(id); });
     menu.addAction(starred ? tr("Unstar") : tr("Star"), this, [this, id, starred] { session_.starTake(id, !starred); });
     menu.addAction(tr("Rename …"), this, [this, id] { rename(id); });
     menu.addSeparator();

@@ -22,6 +22,10 @@ public:
 protected:
     QSize sizeHint() const override { return {300, 66}; }
 
+signals:
+    /// What changed since a take is to be listed.
+    void changesWanted(quint64 take);
+
 private:
     void showMenu(std::uint64_t take, const QPoint& place);
     void rename(std::uint64_t take);
