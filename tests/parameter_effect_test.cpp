@@ -14,6 +14,13 @@
 namespace facet {
 namespace {
 
+/// Under a sanitizer all of this takes an hour; there one end of each parameter must do, and what is measured is left.
+#ifdef FACET_INSTRUMENTED
+constexpr bool instrumented = true;
+#else
+constexpr bool instrumented = false;
+#endif
+
 /// Everything on, everything at a place from which it can be heard to move.
 Patch richPatch() {
     Patch patch;
@@ -220,6 +227,7 @@ TEST(EveryEffectParameter, IsHeardAndStaysFiniteAtItsEnds) {
                 double& heard = most[{d.module, d.field}];
                 const Address address{module.path, std::string(d.field)};
                 for (double value : {d.low, d.nearest(d.fromUnit(0.4)), d.high}) {
+                    if (instrumented && value != d.high) continue;
                     Patch changed = patch;
                     changed.set(address, value);
                     const Recording after = render(changed, performance);
@@ -229,11 +237,13 @@ TEST(EveryEffectParameter, IsHeardAndStaysFiniteAtItsEnds) {
             }
     }
     EXPECT_GT(most.size(), 110u);
+    if (instrumented) return;
     for (const auto& [which, heard] : most)
         EXPECT_GT(heard, 1e-5) << wordOf(which.first) << "/" << which.second << " is not heard";
 }
 
 TEST(EveryEffectParameter, MovesAFacetItAnswersFor) {
+    if (instrumented) GTEST_SKIP() << "about values, not about memory";
     const Performance performance = testing::oneNote(45, 0.02, 1.0, 1.6, 48000, 2);
     std::map<std::pair<ModuleKind, std::string_view>, double> least;
     for (const auto& [patch, kind] : effectCases()) {
@@ -281,6 +291,7 @@ TEST(EveryParameter, IsHeardAndStaysFiniteAtItsEnds) {
                 if (!matters(patch, module, d)) continue;
                 const Address address{module.path, std::string(d.field)};
                 for (double value : {d.low, d.nearest(d.fromUnit(0.4)), d.high}) {
+                    if (instrumented && value != d.high) continue;
                     Patch changed = patch;
                     changed.set(address, value);
                     if (address == Address{"voicing", "voices"}) changed.set({"voicing", "mode"}, 0.0);
@@ -290,6 +301,7 @@ TEST(EveryParameter, IsHeardAndStaysFiniteAtItsEnds) {
                 }
             }
     }
+    if (instrumented) return;
     for (const auto& [which, heard] : most) {
         if (which.second == "bend_range" || which.second == "send")
             continue; // sends: with the effects. Bends: of the wheel; a performance's bends are in cents
@@ -321,6 +333,7 @@ Patch swayingPatch(bool timed) {
 }
 
 TEST(EveryParameter, MovesAFacetItAnswersFor) {
+    if (instrumented) GTEST_SKIP() << "about values, not about memory";
     const Performance longNote = testing::oneNote(45, 0.02, 2.8, 3.0, 48000, 2);
     const std::vector<std::pair<Patch, Performance>> cases{{richPatch(), phrase()},
                                                            {movedPatch(), phrase()},
