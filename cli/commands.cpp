@@ -10,11 +10,13 @@
 #include "core/base/files.h"
 #include "core/base/parallel.h"
 #include "core/engine/render.h"
+#include "core/engine/stage.h"
 #include "core/match/estimate.h"
 #include "core/match/match.h"
 #include "core/match/report.h"
 #include "core/match/wavetable.h"
 #include "core/parameters/audition.h"
+#include "core/parameters/changes.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/value_text.h"
 #include "core/performance/midi_file.h"
@@ -437,6 +439,53 @@ void addWavetable(CLI::App& app) {
         patch.set({options->source, "wave"}, static_cast<double>(Wave::wavetable));
         patch.setData(options->source, data);
         writePatch(options->out, patch);
+    });
+}
+
+void addChanges(CLI::App& app) {
+    struct Options {
+        std::string before;
+        std::string after;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("changes", "List what sets two patches apart");
+    command->add_option("BEFORE", options->before, "Patch file (JSON)")->required();
+    command->add_option("AFTER", options->after, "Patch file (JSON)")->required();
+    command->callback([options] {
+        for (const PatchChange& change : changesBetween(readPatch(options->before), readPatch(options->after)))
+            fmt::print("{}: {}{}{}\n", change.what, change.before, change.before.empty() ? "" : " → ", change.after);
+    });
+}
+
+void addStages(CLI::App& app) {
+    struct Options {
+        std::string patch;
+        std::string notes;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command =
+        app.add_subcommand("stages", "Say what arrives at each stage that depends on level, and what it does to it");
+    command->add_option("PATCH", options->patch, "Patch file (JSON)")->required();
+    command->add_option("--notes", options->notes, "Standard MIDI File")->required();
+    command->callback([options] {
+        const Patch patch = readPatch(options->patch);
+        Performance played = readMidi(options->notes);
+        double end = 0.0;
+        for (const Note& note : played.notes) end = std::max(end, note.end);
+        played.frames = static_cast<int>(std::ceil((end + 0.5) * played.rateHz));
+        for (const auto& module : patch.modules()) {
+            if (!dependsOnLevel(patch, module)) continue;
+            const StageReading reading = readStage(patch, module.path, played);
+            fmt::print("{}: arrives with peaks of {:.1f} dB, at its loudest {:.1f} dB", module.path, reading.peakDb,
+                       reading.loudDb);
+            if (reading.reduction)
+                fmt::print("; held down by up to {:.1f} dB, {:.1f} dB on average", reading.reduction->most,
+                           reading.reduction->mean);
+            for (std::size_t i = 0; i < reading.addedDb.size(); ++i)
+                fmt::print("{}{}: {:.0f}", i == 0 ? "; adds to a sine, dB re it: partial " : ", ", i + 2,
+                           reading.addedDb[i]);
+            fmt::print("\n");
+        }
     });
 }
 

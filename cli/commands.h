@@ -12,6 +12,8 @@ void addRender(CLI::App& app);
 void addCompare(CLI::App& app);
 void addMatch(CLI::App& app);
 void addWavetable(CLI::App& app);
+void addChanges(CLI::App& app);
+void addStages(CLI::App& app);
 void addParams(CLI::App& app);
 
 } // namespace facet::cli

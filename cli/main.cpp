@@ -19,6 +19,8 @@ int run(int argc, char** argv) {
     facet::cli::addCompare(app);
     facet::cli::addMatch(app);
     facet::cli::addWavetable(app);
+    facet::cli::addChanges(app);
+    facet::cli::addStages(app);
     facet::cli::addParams(app);
     try {
         app.parse(argc, argv); // runs the command

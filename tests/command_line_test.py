@@ -157,6 +157,20 @@ class CommandLine(unittest.TestCase):
             self.assertEqual(len(lines), 1, (words, done.stderr))
             self.assertRegex(lines[0], r"^\S.*\.$", words)
 
+    def test_changes_and_stages_read_patches(self):
+        with tempfile.TemporaryDirectory() as name:
+            folder = pathlib.Path(name)
+            base = {"format": "facet-patch", "version": 1, "name": "A", "modules": {}}
+            (folder / "a.json").write_text(json.dumps(base))
+            base["modules"] = {"layer:a/source:a": {"octave": -1}, "saturation:a": {"on": True, "drive": 12}}
+            (folder / "b.json").write_text(json.dumps(base))
+            lines = run("changes", folder / "a.json", folder / "b.json").stdout.splitlines()
+            self.assertEqual(lines, ["Source 1 octave: 0 oct → −1 oct", "Saturation: added"])
+            self.assertEqual(run("changes", folder / "a.json", folder / "a.json").stdout, "")
+            lines = run("stages", folder / "b.json", "--notes", DEMO / "airlock.mid").stdout.splitlines()
+            self.assertEqual(len(lines), 1)
+            self.assertRegex(lines[0], r"^saturation:a: arrives with peaks of -?\d+\.\d dB.*partial 2: -?\d+, 3: -?\d+")
+
     def test_params_lists_every_address(self):
         lines = run("params").stdout.splitlines()
         self.assertTrue(any(line.startswith("layer:a/filter:a/cutoff") and "20 Hz to 20 kHz" in line for line in lines))

@@ -85,7 +85,8 @@ void Session::wantStage(const std::string& path) {
                     emit stageRead(QString::fromStdString(each));
                 });
             }
-        } catch (const Cancelled&) {}
+        } catch (const Cancelled&) {
+        } catch (const Error&) {} // what cannot be played is not told
     });
 }
 

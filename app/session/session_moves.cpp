@@ -7,6 +7,7 @@ namespace facet {
 
 namespace {
 
+constexpr double justBefore = 0.001; ///< seconds
 constexpr double lostOnEars = 0.004; ///< of a parameter's scale
 
 } // namespace
@@ -28,7 +29,7 @@ void Session::noteMove(const Address& address, double place) {
     if (fresh) {
         if (moves_.size() == 1) undo_.beginMacro(tr("Record moves"));
         moves.before = cue()->patch.value(address);
-        moves.points[now] = d.toUnit(moves.before);
+        moves.points[std::max(0.0, now - justBefore)] = d.toUnit(moves.before); // it stood until then
         if (performance().curveOf(address.text())) setCurve({address.text(), {}}); // it would be heard instead
     } else {
         const auto begin = moves.points.upper_bound(std::min(moves.last, now));

@@ -143,7 +143,9 @@ void StartDialog::show(const QString& text) {
         const Start& start = starts_[i];
         if (!CollectedPatch{start.file, start.tags, start.patch}.matches(text.toStdString())) continue;
         auto* item = new StartItem;
-        item->setText(0, start.likeness ? QString::number(std::lround(*start.likeness)) : "…");
+        const QString unknown =
+            session_.performance().notes.empty() ? tr("–") : tr("…"); // nothing to weigh by, or not yet
+        item->setText(0, start.likeness ? QString::number(std::lround(*start.likeness)) : unknown);
         item->setData(0, Qt::UserRole, start.likeness.value_or(-1.0 - static_cast<double>(i)));
         item->setTextAlignment(0, Qt::AlignCenter);
         item->setSizeHint(0, {60, 24});

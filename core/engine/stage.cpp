@@ -40,7 +40,7 @@ Patch upToEffect(const Patch& patch, const std::string& path) {
     for (const auto& module : as.modules()) {
         if (module.kind == ModuleKind::layer)
             before.set({module.path, "level"},
-                       std::max(-60.0, as.value({module.path, "level"}) + as.value({module.path, "send"})));
+                       std::clamp(as.value({module.path, "level"}) + as.value({module.path, "send"}), -60.0, 12.0));
         if (!isEffect(module.kind)) continue;
         const bool beside = static_cast<Chain>(as.value({module.path, "chain"})) == Chain::send;
         before.set({module.path, beside ? "chain" : "on"}, beside ? static_cast<double>(Chain::main) : 0.0);
