@@ -1,5 +1,6 @@
 #include "core/base/units.h"
 #include "core/dsp/envelope.h"
+#include "core/dsp/exponential.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/least_squares.h"
 #include "core/dsp/loudness.h"
@@ -139,6 +140,52 @@ TEST(EnvelopeCurve, KeepsItsTimes) {
     EXPECT_GT(at(0.25 + 0.049), 0.0f);
     EXPECT_EQ(at(0.25 + 0.051), 0.0f);
     EXPECT_FALSE(envelope.active());
+}
+
+TEST(Exponential, IsThatOfTheLibrary) {
+    double most = 0.0;
+    for (double x = -700.0; x <= 700.0; x += 0.37) most = std::max(most, std::abs(exponential(x) / std::exp(x) - 1.0));
+    EXPECT_LT(most, 1e-15);
+    EXPECT_EQ(exponential(0.0), 1.0);
+}
+
+TEST(EnvelopeCurve, GivesTheSameBitsInBlocksOnEndAsOneByOne) {
+    // Through delay, attack, hold, decay, sustain and release, with bends, blocks cut anywhere.
+    const EnvelopeShape shape{.delay = 0.003,
+                              .attack = 0.021,
+                              .hold = 0.007,
+                              .decay = 0.13,
+                              .sustain = 0.3,
+                              .release = 0.05,
+                              .attackCurve = -3.0,
+                              .decayCurve = 4.0,
+                              .releaseCurve = 6.0};
+    const auto made = [&](bool together) {
+        Envelope envelope;
+        envelope.start();
+        std::vector<float> all;
+        int at = 0;
+        for (int call = 0; at < 14400; ++call) {
+            if (call == 40) envelope.release();
+            const int frames = call % 7 == 3 ? 19 : 16 * (1 + call % 16);
+            std::vector<float> out(static_cast<std::size_t>(frames)), ends(17);
+            const auto blocks = static_cast<std::size_t>((frames + 15) / 16);
+            if (together) {
+                envelope.advanceBlocks(shape, 1.0 / 48000.0, frames, out.data(), ends.data());
+            } else {
+                for (std::size_t b = 0; b < blocks; ++b) {
+                    const int part = std::min(16, frames - static_cast<int>(16 * b));
+                    envelope.advance(shape, 1.0 / 48000.0, part, out.data() + 16 * b);
+                    ends[b] = static_cast<float>(envelope.value());
+                }
+            }
+            all.insert(all.end(), out.begin(), out.end());
+            all.insert(all.end(), ends.begin(), ends.begin() + static_cast<std::ptrdiff_t>(blocks));
+            at += frames;
+        }
+        return all;
+    };
+    EXPECT_EQ(made(true), made(false));
 }
 
 TEST(EnvelopeCurve, DoesNotDependOnBlocks) {

@@ -455,5 +455,44 @@ TEST(Curves, MoveParametersWhileNotesSound) {
     EXPECT_EQ(render(patch, performance).channels, still.channels);
 }
 
+TEST(Voices, AreCountedOnceANoteAndTellWhatGaveWay) {
+    Patch patch;
+    patch.set({"voicing", "voices"}, 2.0);
+    patch.add("layer:b");
+    patch.set({"layer:a/envelope:level", "release"}, 20.0);
+    patch.set({"layer:b/envelope:level", "release"}, 20.0);
+    const Graph graph = compile(patch);
+    Engine engine({&graph, 1}, 48000.0, 1);
+    EXPECT_EQ(engine.notesSounding(), 0);
+    engine.noteOn(1, 60.0, 100.0);
+    engine.process(16);
+    EXPECT_EQ(engine.notesSounding(), 1) << "two layers, one note";
+    engine.noteOn(2, 64.0, 100.0);
+    engine.process(16);
+    EXPECT_EQ(engine.notesSounding(), 2);
+    EXPECT_EQ(engine.notesGivenWay(), 0u);
+    engine.noteOn(3, 67.0, 100.0);
+    engine.process(16);
+    EXPECT_EQ(engine.notesSounding(), 2) << "what fades does not count";
+    EXPECT_EQ(engine.notesGivenWay(), 1u);
+    for (std::uint32_t note : {2u, 3u}) engine.noteOff(note);
+    for (int at = 0; at < 4800; at += 16) engine.process(16);
+    EXPECT_EQ(engine.notesSounding(), 0);
+}
+
+TEST(Voices, WatchedSoundAsTheyDoUnwatched) {
+    const Patch patch;
+    const Performance performance = testing::oneNote(45, 0.1, 0.5, 1.0);
+    int blocks = 0;
+    int most = 0;
+    const Recording watched = renderWatched(patch, performance, [&](const Engine& engine) {
+        ++blocks;
+        most = std::max(most, engine.notesSounding());
+    });
+    EXPECT_EQ(watched.channels, render(patch, performance).channels);
+    EXPECT_GT(blocks, 1000);
+    EXPECT_EQ(most, 1);
+}
+
 } // namespace
 } // namespace facet

@@ -397,6 +397,32 @@ TEST(Stages, TellWhatArrivesWhateverComesAfter) {
     EXPECT_TRUE(readStage(patch, "saturation:a", heldNote).addedDb.empty());
 }
 
+TEST(Stages, AtAFilterAreWhatItsSourcesGiveIt) {
+    Patch patch = throughStage(filter, -6.0);
+    patch.set({filter, "kind"}, static_cast<double>(FilterKind::ladder));
+    // Neither the envelope nor the layer's level nor an effect stands before the filter.
+    patch.set({"layer:a/envelope:level", "attack"}, 900.0);
+    patch.set({"layer:a", "level"}, -30.0);
+    patch.add("saturation:a");
+    patch.set({"saturation:a", "on"}, 1.0);
+    EXPECT_NEAR(readStage(patch, filter, heldNote).peakDb, -6.0, 0.1);
+    // What goes past it does not arrive; what goes into the other one arrives behind that only.
+    const std::string second = "layer:a/source:b";
+    patch.set({second, "on"}, 1.0);
+    patch.set({second, "wave"}, static_cast<double>(Wave::sine));
+    patch.set({second, "octave"}, 2.0);
+    patch.set({second, "route"}, static_cast<double>(Route::pastFilters));
+    EXPECT_NEAR(readStage(patch, filter, heldNote).peakDb, -6.0, 0.1);
+    patch.set({second, "route"}, static_cast<double>(Route::filter1));
+    EXPECT_GT(readStage(patch, filter, heldNote).peakDb, -3.0);
+    // Chords: one note, as the filter of each voice gets it.
+    Performance chord = heldNote;
+    chord.notes.push_back({0.0, 1.0, 61, 0.0, 100.0});
+    chord.notes.push_back({0.0, 1.0, 64, 0.0, 100.0});
+    patch.set({second, "on"}, 0.0);
+    EXPECT_NEAR(readStage(patch, filter, chord).peakDb, -6.0, 0.1);
+}
+
 TEST(Stages, AddWhatTheirCurveSays) {
     // y = x − 4/27 x³ of a sine of amplitude a makes a third partial of a³/27 beside a first of a − a³/9 (power
     // reduction of sin³), and no other.

@@ -6,7 +6,7 @@
 
 namespace facet {
 
-/// e^x within 3e-16 of itself for |x| ≤ 700: the whole powers of two by the exponent, the rest by the series. The same
+/// e^x within 1e-15 of itself for |x| ≤ 700: the whole powers of two by the exponent, the rest by the series. The same
 /// bits wherever it is computed.
 inline double exponential(double x) {
     constexpr double log2e = 1.4426950408889634;
