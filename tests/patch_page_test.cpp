@@ -89,6 +89,10 @@ TEST_F(PatchPageTest, AnLfoIsAddedLinkedHeardAndUndone) {
     choose(ends("link:a"), "The parameter that is moved", "Layer: Layer level");
     EXPECT_EQ(patch().find("link:a")->contents().from, "layer:a/lfo:a");
     EXPECT_EQ(patch().find("link:a")->contents().to, "layer:a/level");
+    const auto labels = line("layer:a/lfo:a")->findChildren<QLabel*>();
+    EXPECT_TRUE(std::any_of(labels.begin(), labels.end(), [](QLabel* label) {
+        return label->text() == QString::fromUtf8("LFO → layer level");
+    })) << "named by what it moves";
     typeInto({"link:a", "amount"}, "9 dB");
     EXPECT_EQ(row({"link:a", "amount"})->findChild<QLineEdit*>("value")->text(), "9 dB")
         << "in the unit of what is moved";

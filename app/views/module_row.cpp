@@ -387,6 +387,19 @@ QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
     return tr("moves %1").arg(moved.join(tr(" and ")));
 }
 
+/// Envelopes and LFOs are known by what they move first: "LFO → cutoff".
+QString ModuleRow::titleFor(const Patch& patch, const Patch::Module& module,
+                            const std::vector<Movement>& movements) const {
+    const QString name = within(patch, text(patch.labelOf(module)));
+    const bool named =
+        module.kind == ModuleKind::lfo || (module.kind == ModuleKind::envelope && !Patch::isFixed(path_));
+    const auto first = std::find_if(movements.begin(), movements.end(),
+                                    [this](const Movement& m) { return m.mover == path_ && !m.muted; });
+    if (!named || first == movements.end() || !patch.has(first->target)) return name;
+    const std::string_view field = patch.descriptor(first->target).label;
+    return tr("%1 → %2").arg(name, QString::fromUtf8(field.data(), static_cast<qsizetype>(field.size())).toLower());
+}
+
 /// Without the name of the layer whose lines these are.
 QString ModuleRow::within(const Patch& patch, const QString& words) const {
     const auto* layer = patch.find(layerOfPath(path_));
@@ -523,7 +536,7 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Movement>& movemen
     const bool slim = !isOpen() && (!part || isSlim(module.kind));
     head_->setFixedHeight(slim ? closedHeight : headHeight);
     const QString name = text(patch.labelOf(module));
-    title_->setText(within(patch, name));
+    title_->setText(title_->fontMetrics().elidedText(titleFor(patch, module, movements), Qt::ElideRight, titleWidth));
     title_->setEnabled(part);
     if (on_) on_->setChecked(patch.value({path_, "on"}) >= 0.5);
     if (picture_) {

@@ -76,6 +76,7 @@ private:
     void makeName(QVBoxLayout* column);
     void refreshStage(const Patch& patch, const Patch::Module& module);
     void refreshSound(const Patch& patch, const Patch::Module& module);
+    QString titleFor(const Patch& patch, const Patch::Module& module, const std::vector<Movement>& movements) const;
     QString wordsFor(const Patch& patch, const Patch::Module& module, const std::vector<Movement>& movements) const;
     QToolButton* makeFlatButton(const QString& text, const QString& tip, QWidget* parent);
     void moveBy(int places);
