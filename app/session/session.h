@@ -337,6 +337,7 @@ private:
     struct Moves {
         double before = 0.0; ///< its value
         double last = 0.0;   ///< seconds
+        double place = 0.0;  ///< on its scale, since then
         std::map<double, double> points;
     };
     bool recordingMoves_ = false;

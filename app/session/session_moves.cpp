@@ -29,14 +29,20 @@ void Session::noteMove(const Address& address, double place) {
     if (fresh) {
         if (moves_.size() == 1) undo_.beginMacro(tr("Record moves"));
         moves.before = cue()->patch.value(address);
-        moves.points[std::max(0.0, now - justBefore)] = d.toUnit(moves.before); // it stood until then
+        moves.points[std::max(0.0, now - justBefore)] = d.toUnit(moves.before);    // it stood until then
         if (performance().curveOf(address.text())) setCurve({address.text(), {}}); // it would be heard instead
     } else {
-        const auto begin = moves.points.upper_bound(std::min(moves.last, now));
-        const auto end = moves.points.upper_bound(now);
-        if (moves.last < now) moves.points.erase(begin, end);
+        auto& points = moves.points;
+        if (moves.last > now) { // round the loop: it stood where it was left, to the end and from the beginning on
+            points.erase(points.upper_bound(moves.last), points.end());
+            const double begin = std::min(now, cue()->loopBegin);
+            points.erase(points.lower_bound(begin), points.upper_bound(now));
+            points[begin] = moves.place;
+        } else {
+            points.erase(points.upper_bound(moves.last), points.upper_bound(now));
+        }
     }
-    moves.points[now] = place;
+    moves.points[now] = moves.place = place;
     moves.last = now;
 }
 
