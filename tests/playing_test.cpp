@@ -186,6 +186,17 @@ TEST_F(PlayingTest, BeginsFromACommonKindOrTheCollectionNearestFirst) {
     EXPECT_EQ(list->topLevelItemCount(), 1) << "found by its tag";
     search->clear();
 
+    // Tags are changed, and what is taken out of the collection keeps its file.
+    list->setCurrentItem(entry(dialog, "Round bass"));
+    answerNext("bass, deep");
+    QTest::mouseClick(buttonOf(dialog, "Tags"), Qt::LeftButton);
+    ASSERT_NE(entry(dialog, "Round bass"), nullptr);
+    EXPECT_EQ(entry(dialog, "Round bass")->text(3), "bass, deep");
+    list->setCurrentItem(entry(dialog, "Round bass"));
+    QTest::mouseClick(buttonOf(dialog, "Remove"), Qt::LeftButton);
+    EXPECT_EQ(entry(dialog, "Round bass"), nullptr);
+    EXPECT_TRUE(std::filesystem::exists(session.collection().folder() / "removed" / "Round bass.json"));
+
     // Heard in place, and then taken; one step of undo.
     list->setCurrentItem(entry(dialog, "Pluck"));
     QTest::mouseClick(buttonOf(dialog, "Hear"), Qt::LeftButton);
