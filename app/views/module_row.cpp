@@ -6,9 +6,9 @@
 #include "app/views/module_picture.h"
 #include "app/views/parameter_row.h"
 #include "app/views/partials_editor.h"
-#include "app/views/theme.h"
 #include "app/views/stage_view.h"
 #include "app/views/table_frames.h"
+#include "app/views/theme.h"
 #include "app/views/told_strip.h"
 #include "core/parameters/relevance.h"
 

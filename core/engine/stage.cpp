@@ -26,10 +26,6 @@ bool saturates(ModuleKind kind) {
            kind == ModuleKind::filter;
 }
 
-void set(Patch& patch, const std::string& path, const char* field, double value) {
-    if (patch.has({path, field})) patch.set({path, field}, value);
-}
-
 /// The sound as it comes to an effect, at the output's place.
 Patch upToEffect(const Patch& patch, const std::string& path) {
     Patch before = withoutEffectsFrom(patch, path);
@@ -71,7 +67,7 @@ Patch upToFilter(const Patch& patch, const std::string& path) {
     }
     before = without(before, layer + "/envelope:level");
     for (const auto& [field, value] : {std::pair("level", 0.0), {"velocity", 0.0}, {"pan", 0.0}})
-        set(before, layer, field, value);
+        before.set({layer, field}, value);
     before.set({"output", "level"}, 0.0);
     return before;
 }
