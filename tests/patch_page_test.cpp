@@ -24,6 +24,7 @@
 #include <QListWidget>
 #include <QMenu>
 #include <QRadioButton>
+#include <QScrollBar>
 #include <QSignalSpy>
 #include <QToolButton>
 #include <QTreeWidget>
@@ -217,13 +218,23 @@ TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
         path,
         facet::testing::soundOf(2.0 * tableFrameSamples / 48000, 48000, [](double t) { return std::sin(2e3 * t); }),
         SampleFormat::wavFloat);
-    session.loadSound("layer:a/source:a", path);
+    const auto load = [this] {
+        for (auto* button : line("layer:a/source:a")->findChildren<QToolButton*>())
+            if (button->isVisible() && button->text().startsWith("Load")) return button;
+        return static_cast<QToolButton*>(nullptr);
+    };
+    ASSERT_TRUE(load());
+    typeNextFile(path);
+    QTest::mouseClick(load(), Qt::LeftButton);
     ASSERT_TRUE(QTest::qWaitFor(
         [&] { return patch().find("layer:a/source:a")->contents().frames.size() == 2u * tableFrameSamples; }, 10000));
     // What is no wavetable is told, and changes nothing.
     writeAudio(path, facet::testing::soundOf(1.0, 48000, [](double t) { return std::sin(2e3 * t); }),
                SampleFormat::wavFloat);
-    session.loadSound("layer:a/source:a", path);
+    typeNextFile(path);
+    ASSERT_TRUE(load());
+    load()->setFocus();
+    QTest::keyClick(load(), Qt::Key_Return);
     QString told;
     ASSERT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 10000));
     EXPECT_TRUE(told.contains("no wavetable")) << told.toStdString();
@@ -469,19 +480,61 @@ TEST_F(PatchPageTest, SectionsAreCopiedAndParametersTied) {
     ASSERT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 5000));
     EXPECT_TRUE(told.contains("same kind")) << told.toStdString();
 
-    session.tie({"layer:a/source:b", "cents"}, {"layer:a/source:a", "cents"}, true);
+    ASSERT_TRUE(chooseFrom(row({"layer:a/source:b", "cents"}), {"Tie, keeping", "Source 1 cents"}, By::keys));
     typeInto({"layer:a/source:a", "cents"}, "4");
     EXPECT_EQ(patch().value({"layer:a/source:b", "cents"}), 4.0);
     EXPECT_TRUE(row({"layer:a/source:a", "cents"})->findChild<QLabel*>()->text().endsWith("=")) << "the tie is shown";
-    session.untie({"layer:a/source:a", "cents"});
+    ASSERT_TRUE(chooseFrom(row({"layer:a/source:a", "cents"}), {"Untie"}, By::mouse));
     typeInto({"layer:a/source:a", "cents"}, "1");
     EXPECT_EQ(patch().value({"layer:a/source:b", "cents"}), 4.0);
-    session.keepTake();
-    session.setParameter({"layer:a/filter:a", "cutoff"}, 333.0);
-    session.takeModuleBack("layer:a/filter:a");
-    EXPECT_NE(patch().value({"layer:a/filter:a", "cutoff"}), 333.0);
-    session.undoStack().undo();
-    EXPECT_EQ(patch().value({"layer:a/filter:a", "cutoff"}), 333.0);
+    ASSERT_TRUE(chooseFrom(row({"layer:a/source:a", "cents"}), {"Tie, equal to", "Source 2 cents"}, By::mouse));
+    EXPECT_EQ(patch().value({"layer:a/source:a", "cents"}), 4.0);
+}
+
+TEST_F(PatchPageTest, SectionsAreChangedAsAWholeFromTheirMenu) {
+    const Address cutoff{"layer:a/filter:a", "cutoff"}, resonance{"layer:a/filter:a", "resonance"};
+    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    typeInto(cutoff, "700");
+    QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier); // kept as a take
+    for (const By by : {By::mouse, By::keys}) {
+        ASSERT_TRUE(chooseFrom(line("layer:a/filter:a"), {"Random values"}, by));
+        EXPECT_NE(patch().value(cutoff), 700.0);
+        ASSERT_TRUE(chooseFrom(line("layer:a/filter:a"), {"As in the last take"}, by));
+        EXPECT_EQ(patch().value(cutoff), 700.0);
+        ASSERT_TRUE(chooseFrom(line("layer:a/filter:a"), {"Back to defaults"}, by));
+        EXPECT_EQ(patch().value(cutoff), Patch().value(cutoff));
+        session.undoStack().undo();
+        EXPECT_EQ(patch().value(cutoff), 700.0);
+        ASSERT_TRUE(chooseFrom(line("layer:a/source:a"), {"Copy"}, by));
+        ASSERT_TRUE(chooseFrom(line("layer:a/source:b"), {"Paste"}, by));
+        EXPECT_EQ(patch().value({"layer:a/source:b", "wave"}), patch().value({"layer:a/source:a", "wave"}));
+        session.undoStack().undo();
+        offered("Saturation")->trigger();
+        const std::string added = patch().modules()[patch().modules().size() - 2].path; // the output comes last
+        EXPECT_TRUE(added.starts_with("saturation"));
+        ASSERT_TRUE(chooseFrom(line(added), {"Remove"}, by));
+        EXPECT_FALSE(patch().find(added));
+    }
+    // The same for one value.
+    for (const By by : {By::mouse, By::keys}) {
+        typeInto(cutoff, "333");
+        ASSERT_TRUE(chooseFrom(row(cutoff), {"As in the last take"}, by));
+        EXPECT_EQ(patch().value(cutoff), 700.0);
+        ASSERT_TRUE(chooseFrom(row(cutoff), {"Back to default"}, by));
+        EXPECT_EQ(patch().value(cutoff), Patch().value(cutoff));
+    }
+    // What a random choice may be is bounded by the range that a search keeps to.
+    session.setSearchRange(cutoff, std::pair{500.0, 600.0});
+    for (int i = 0; i < 5; ++i) {
+        ASSERT_TRUE(chooseFrom(line("layer:a/filter:a"), {"Random values"}, By::keys));
+        EXPECT_GE(patch().value(cutoff), 499.9);
+        EXPECT_LE(patch().value(cutoff), 600.1);
+    }
+    session.setLocked(resonance, true);
+    const double held = patch().value(resonance);
+    ASSERT_TRUE(chooseFrom(line("layer:a/filter:a"), {"Random values"}, By::keys));
+    EXPECT_EQ(patch().value(resonance), held) << "locked";
+    ASSERT_TRUE(settle());
 }
 
 TEST_F(PatchPageTest, PartialsAreDrawnChosenByKeysAndTakenFromTheReference) {
@@ -856,6 +909,12 @@ TEST_F(PatchPageTest, AGatesShapeIsTakenFromTheReference) {
     EXPECT_GT(session.results().comparison->likeness, before);
     session.undoStack().undo();
     EXPECT_FALSE(patch().find("link:a")) << "one step";
+    take = line("layer:a/lfo:a")->findChild<QToolButton*>("takeShape"); // the page was made anew
+    ASSERT_TRUE(take);
+    take->setFocus();
+    QTest::keyClick(take, Qt::Key_Return);
+    EXPECT_TRUE(patch().find("link:a"));
+    ASSERT_TRUE(settle());
 }
 
 TEST_F(PatchPageTest, CyclesOfATableAreMovedTurnedRoundAndTakenAway) {
@@ -882,6 +941,13 @@ TEST_F(PatchPageTest, CyclesOfATableAreMovedTurnedRoundAndTakenAway) {
     };
     turnRound();
     EXPECT_EQ(patch().find(path)->contents().frames.front(), 0.6f);
+    for (auto* button : line(path)->findChildren<QToolButton*>())
+        if (button->text() == "Turn round") {
+            button->setFocus();
+            QTest::keyClick(button, Qt::Key_Return);
+        }
+    EXPECT_EQ(patch().find(path)->contents().frames.front(), 0.2f);
+    turnRound();
     QTest::keyClick(cycles, Qt::Key_Delete);
     EXPECT_EQ(cycles->count(), 2);
     EXPECT_EQ(patch().find(path)->contents().frames.back(), 0.2f);
@@ -918,6 +984,39 @@ TEST_F(PatchPageTest, TurningAParameterIsRecordedAsACurve) {
     session.undoStack().undo();
     EXPECT_EQ(session.undoStack().index(), steps) << "one step of undo";
     EXPECT_EQ(session.performance().curveOf("layer:a/filter:a/cutoff"), nullptr);
+}
+
+TEST_F(PatchPageTest, EveryControlIsReachedByTheKeyboardAlone) {
+    for (const char* name : {"LFO", "Macro", "Saturation"}) offered(name)->trigger();
+    session.addLink("layer:a/lfo:a", "layer:a/filter:a/cutoff");
+    session.setParameter({"layer:a/source:a", "wave"}, static_cast<double>(Wave::harmonics));
+    session.setParameter({"layer:a/source:b", "on"}, 1.0);
+    session.setParameter({"layer:a/source:b", "wave"}, static_cast<double>(Wave::wavetable));
+    ModuleData held;
+    held.frames.assign(2u * tableFrameSamples, 0.1f);
+    session.setModuleData("layer:a/source:b", held);
+    ASSERT_TRUE(settle());
+    auto* page = window.findChild<PatchView*>();
+    const Patch all = patch();
+    for (const auto& module : all.modules()) {
+        page->open(module.path);
+        QTest::qWait(10);
+        ASSERT_TRUE(line(module.path));
+        line(module.path)->setFocus();
+        std::set<QWidget*> reached;
+        ASSERT_TRUE(QApplication::focusWidget());
+        while (reached.insert(QApplication::focusWidget()).second) QTest::keyClick(QApplication::focusWidget(), Qt::Key_Tab);
+        for (auto* control : page->findChildren<QWidget*>()) {
+            const bool isSet = qobject_cast<QAbstractButton*>(control) || qobject_cast<QAbstractSlider*>(control) ||
+                               qobject_cast<QComboBox*>(control) || qobject_cast<QLineEdit*>(control) ||
+                               qobject_cast<CurveEditor*>(control) || qobject_cast<PartialsEditor*>(control) ||
+                               qobject_cast<TableFrames*>(control) || qobject_cast<ModuleRow*>(control);
+            if (!isSet || !control->isVisible() || !control->isEnabled()) continue;
+            // A group is entered once, arrows go on; lists scroll to what has the focus.
+            if (qobject_cast<QRadioButton*>(control) || qobject_cast<QScrollBar*>(control)) continue;
+            EXPECT_TRUE(reached.contains(control)) << module.path << ": " << control->accessibleName().toStdString();
+        }
+    }
 }
 
 TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {

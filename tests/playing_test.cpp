@@ -113,6 +113,24 @@ TEST_F(PlayingTest, TellsWhenMoreNotesAreHeldThanThePatchAllows) {
     EXPECT_TRUE(soundsOf(0));
 }
 
+TEST_F(PlayingTest, TellsWhenTheSoundBreaksUp) {
+    for (const char* source : {"layer:a/source:a", "layer:a/source:b"}) {
+        session.setParameter({source, "on"}, 1.0);
+        session.setParameter({source, "voices"}, 12.0);
+    }
+    session.setParameter({"voicing", "voices"}, 16.0);
+    ASSERT_TRUE(settle());
+    // A device that asks for one frame at a time: much has to be made before the first can be given.
+    session.playback().output().stop();
+    for (int key = 40; key < 56; ++key) player().noteOn(key, 100.0);
+    float frame[2];
+    for (int i = 0; i < 600; ++i) player().fill(frame, 1);
+    auto* told = strip()->findChild<QLabel*>("engineState");
+    EXPECT_TRUE(QTest::qWaitFor([told] { return told->text().contains("broke up"); }, 3000))
+        << told->text().toStdString();
+    EXPECT_TRUE(QTest::qWaitFor([told] { return told->text().contains("busy"); }, 10000)) << "and is forgotten";
+}
+
 TEST_F(PlayingTest, AMidiKeyboardPlaysAndCanBeTakenAway) {
     auto* inputs = strip()->findChild<QComboBox*>();
     const int simulated = inputs->findText(QString::fromStdString(SimulatedKeyboard::displayName()));
@@ -209,6 +227,16 @@ TEST_F(PlayingTest, BeginsFromACommonKindOrTheCollectionNearestFirst) {
     player().stop();
 
     // By keys alone.
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !window.findChild<StartDialog*>(); }, 2000));
+    dialog = startDialog();
+    ASSERT_NE(dialog, nullptr);
+    ASSERT_TRUE(QTest::qWaitForWindowActive(dialog));
+    QTest::keyClicks(dialog->findChild<QLineEdit*>(), "pluck");
+    QTest::keyClick(dialog->windowHandle(), Qt::Key_H, Qt::AltModifier);
+    EXPECT_TRUE(QTest::qWaitFor([this] { return player().playing() && player().side() == Side::render; }, 3000));
+    EXPECT_EQ(session.cue()->patch, own);
+    QTest::keyClick(dialog, Qt::Key_Escape);
+    player().stop();
     ASSERT_TRUE(QTest::qWaitFor([this] { return !window.findChild<StartDialog*>(); }, 2000));
     dialog = startDialog();
     ASSERT_NE(dialog, nullptr);

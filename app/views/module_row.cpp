@@ -316,7 +316,7 @@ void ModuleRow::refreshStage(const Patch& patch, const Patch::Module& module) {
     if (depends && isVisible()) session_.wantStage(path_); // not while another page is worked on
     if (!stage_) return;
     stage_->setVisible(depends);
-    if (depends) stage_->show(session_.stage(path_));
+    if (depends) stage_->show(session_.stage(path_), !session_.performance().notes.empty());
 }
 
 void ModuleRow::refreshSound(const Patch& patch, const Patch::Module& module) {

@@ -141,8 +141,11 @@ void PianoKeys::paintCells(QPainter& painter) const {
             const QRectF cell = cellRect(key, row);
             const bool chosen = hasFocus() && key == chosen_ && row == chosenRow_;
             painter.setPen(chosen ? QPen(theme().ink, 1.5) : QPen(Qt::NoPen));
-            painter.setBrush(covers(key, row) ? theme().reference : key % 12 == 0 ? theme().selected : theme().card);
+            painter.setBrush(covers(key, row) ? theme().reference : theme().card);
             painter.drawRect(cell);
+            if (key % 12 != 0) continue;
+            painter.setPen(QPen(theme().line, 2.0)); // an octave begins
+            painter.drawLine(cell.topLeft() - QPointF(1, 1), cell.bottomLeft() + QPointF(-1, 1));
         }
     }
 }

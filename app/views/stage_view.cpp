@@ -34,9 +34,11 @@ QSize StageView::sizeHint() const {
     return {240, sentenceHeight + (added_.empty() ? 0 : static_cast<int>(barsHeight))};
 }
 
-void StageView::show(const StageReading* reading) {
+void StageView::show(const StageReading* reading, bool hasPhrase) {
     added_.clear();
-    if (!reading) {
+    if (!hasPhrase) {
+        words_ = tr("Told once there is a phrase to play: open a reference, or write notes.");
+    } else if (!reading) {
         words_ = tr("Measuring what arrives here …");
     } else if (reading->peakDb < -100.0) {
         words_ = tr("Nothing arrives here in this phrase.");

@@ -13,8 +13,8 @@ class StageView : public QWidget {
 
 public:
     explicit StageView(QWidget* parent = nullptr);
-    /// Null: it is being read.
-    void show(const StageReading* reading);
+    /// Null: it is being read, or there is no phrase to read it with.
+    void show(const StageReading* reading, bool hasPhrase);
     QString words() const { return words_; }
     QSize sizeHint() const override;
 

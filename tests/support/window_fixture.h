@@ -10,13 +10,16 @@
 #include "tests/support/files.h"
 
 #include <QApplication>
+#include <QContextMenuEvent>
 #include <QDragEnterEvent>
 #include <QDropEvent>
 #include <QLineEdit>
+#include <QMenu>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
 #include <QTest>
+#include <QTimer>
 #include <QToolButton>
 #include <gtest/gtest.h>
 
@@ -61,6 +64,55 @@ protected:
         edit->selectAll();
         QTest::keyClicks(edit, text);
         QTest::keyClick(edit, Qt::Key_Return);
+    }
+
+    enum class By { mouse, keys };
+    /// Opens the menu of a widget and chooses an entry, or one of a menu within, by the beginnings of their texts.
+    bool chooseFrom(QWidget* of, const QStringList& entries, By by) {
+        bool chosen = false;
+        if (!of) return false;
+        QTimer::singleShot(0, &window, [&] {
+            for (const QString& entry : entries) {
+                auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+                ASSERT_TRUE(menu);
+                const auto actions = menu->actions();
+                const auto found = std::find_if(actions.begin(), actions.end(), [&](const QAction* action) {
+                    return action->text().startsWith(entry) && action->isVisible();
+                });
+                const bool last = entry == entries.last();
+                if (found == actions.end()) {
+                    menu->close();
+                    FAIL() << "not offered: " << entry.toStdString();
+                }
+                chosen = chosen || last;
+                if (by == By::mouse) {
+                    QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(*found).center());
+                    if (!last) {
+                        ASSERT_TRUE(QTest::qWaitFor([menu] { return QApplication::activePopupWidget() != menu; }, 2000));
+                    }
+                    continue;
+                }
+                for (int steps = 0; menu->activeAction() != *found && steps <= actions.size(); ++steps)
+                    QTest::keyClick(menu, Qt::Key_Down);
+                QTest::keyClick(menu, last ? Qt::Key_Return : Qt::Key_Right);
+            }
+        });
+        const QPoint place = by == By::mouse ? QPoint(40, 10) : QPoint(4, 4);
+        QContextMenuEvent event(by == By::mouse ? QContextMenuEvent::Mouse : QContextMenuEvent::Keyboard, place,
+                                of->mapToGlobal(place));
+        QApplication::sendEvent(of, &event);
+        return chosen;
+    }
+    /// Types a file's name into the file dialog that comes next.
+    void typeNextFile(const std::filesystem::path& path) {
+        QTimer::singleShot(0, &window, [path] {
+            ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 3000));
+            auto* dialog = QApplication::activeModalWidget();
+            auto* name = dialog->findChild<QLineEdit*>();
+            ASSERT_TRUE(name);
+            name->setText(QString::fromStdString(path.string()));
+            QTest::keyClick(name, Qt::Key_Return);
+        });
     }
 
     /// Drops a file on the window as a file manager does.
