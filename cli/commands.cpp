@@ -22,11 +22,14 @@
 #include "core/performance/midi_file.h"
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <atomic>
+#include <cctype>
 #include <cmath>
 #include <csignal>
 #include <fmt/format.h>
 #include <memory>
+#include <sstream>
 #include <thread>
 #include <tuple>
 #include <unistd.h>
@@ -273,11 +276,38 @@ void addRender(CLI::App& app) {
     });
 }
 
+namespace {
+
+/// "space,width" → those facets weigh nothing.
+FacetWeights weightsWithout(const std::string& names) {
+    FacetWeights weights = equalWeights;
+    std::stringstream list(names);
+    for (std::string name; std::getline(list, name, ',');) {
+        std::transform(name.begin(), name.end(), name.begin(), [](unsigned char c) { return std::tolower(c); });
+        bool known = false;
+        for (int f = 0; f < facetCount; ++f) {
+            std::string label(labelOf(static_cast<Facet>(f)));
+            label[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(label[0])));
+            if (label != name) continue;
+            weights[static_cast<std::size_t>(f)] = 0.0;
+            known = true;
+        }
+        if (!known)
+            throw Error(fmt::format(
+                "There is no facet “{}”; they are pitch, level, harmonics, brightness, noise, motion, width and space.",
+                name));
+    }
+    return weights;
+}
+
+} // namespace
+
 void addCompare(CLI::App& app) {
     struct Options {
         std::string reference;
         std::string render;
         std::string notes;
+        std::string without;
         bool json = false;
     };
     const auto options = std::make_shared<Options>();
@@ -285,15 +315,17 @@ void addCompare(CLI::App& app) {
     command->add_option("REF", options->reference, "The reference")->required();
     command->add_option("RENDER", options->render, "The other recording")->required();
     command->add_option("--notes", options->notes, "Standard MIDI File with their notes; found in REF when not given");
+    command->add_option("--without", options->without, "Facets set aside, for example space,width");
     command->add_flag("--json", options->json, "Everything as JSON on stdout");
     command->callback([options] {
+        const FacetWeights weights = weightsWithout(options->without);
         const Heard heard = hear({.reference = options->reference, .notes = options->notes});
         const Recording other = readAudio(options->render);
         requireUsable(other, fmt::format("“{}”", fs::path(options->render).filename().string()));
         const Profile profile = measureProfile(heard.recording, heard.performance);
         const Profile rendered =
             measureProfile(other, heard.performance, {.source = &profile.source, .threads = hardwareThreads()});
-        const Comparison comparison = compare(profile, rendered);
+        const Comparison comparison = compare(profile, rendered, weights);
         if (options->json)
             fmt::print("{}", comparisonReport(comparison));
         else

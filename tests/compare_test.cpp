@@ -1,5 +1,6 @@
 #include "core/base/units.h"
 #include "core/compare/comparison.h"
+#include "core/compare/distance.h"
 #include "core/compare/loss.h"
 #include "core/engine/render.h"
 #include "tests/support/sounds.h"
@@ -92,6 +93,48 @@ TEST(Likeness, OfAWrongOctaveIsLow) {
     EXPECT_LT(comparison.find(Facet::pitch)->likeness, 10.0);
     EXPECT_LT(comparison.likeness, 50.0);
     EXPECT_EQ(comparison.find(Facet::pitch)->words, "12 semitones too high");
+}
+
+TEST(Likeness, SetsFacetsAside) {
+    const Recording reference = render(basePatch(), phrase());
+    const Profile a = measureProfile(reference, phrase());
+    const Profile b = measureProfile(with(cutoff, 3000.0), phrase(), {.source = &a.source});
+    FacetWeights weights = equalWeights;
+    const Comparison all = compare(a, b, weights);
+    weights[static_cast<std::size_t>(Facet::brightness)] = 0.0;
+    weights[static_cast<std::size_t>(Facet::harmonics)] = 0.0;
+    const Comparison without = compare(a, b, weights);
+    EXPECT_GT(without.likeness, all.likeness + 10.0);
+    EXPECT_EQ(without.find(Facet::brightness)->likeness, all.find(Facet::brightness)->likeness);
+    weights[static_cast<std::size_t>(Facet::brightness)] = 2.0;
+    EXPECT_LT(compare(a, b, weights).likeness, without.likeness);
+    EXPECT_EQ(compare(a, b, FacetWeights{}).likeness, all.likeness) << "not everything can be set aside";
+}
+
+TEST(Likeness, HearsTwoRealizationsOfOneProcessAsAlike) {
+    Patch patch = basePatch();
+    patch.set({"layer:a/filter:a", "on"}, 0.0);
+    patch.set({"layer:a/source:a", "voices"}, 7.0);
+    patch.set({"layer:a/source:a", "detune"}, 20.0);
+    patch.set({"layer:a/envelope:level", "sustain"}, 100.0);
+    Performance held = testing::oneNote(57, 0.05, 3.0, 3.4, 48000, 2);
+    const Profile a = measureProfile(render(patch, held), held);
+    EXPECT_GT(fluctuationOf(a).depthDb, 0.5);
+    Patch still = patch;
+    still.set({"layer:a/source:a", "voices"}, 1.0);
+    const Profile steady = measureProfile(render(still, held), held, {.source = &a.source});
+    held.seed = 77;
+    const Profile again = measureProfile(render(patch, held), held, {.source = &a.source});
+    EXPECT_GT(compare(a, again).likeness, 85.0);
+    EXPECT_LT(compare(a, steady).likeness, 80.0) << "one that does not fluctuate is another";
+}
+
+TEST(Likeness, IsNotMovedByAShortLapseOfThePitchMeasurement) {
+    const Recording reference = render(basePatch(), phrase());
+    const Profile a = measureProfile(reference, phrase());
+    Profile b = a;
+    for (int i = 20; i < 26; ++i) b.pitchHz.values[static_cast<std::size_t>(i)] /= 3.0f;
+    EXPECT_GT(compare(a, b).find(Facet::pitch)->likeness, 99.0);
 }
 
 TEST(Differences, AreNamedInWordsAndUnits) {

@@ -37,7 +37,9 @@ struct CueResults {
     std::vector<std::string> warnings; ///< what in the reference limits what can be measured
     /// Likeness of each excerpt of the cue that counts and was compared, by id; the one in view included.
     std::map<std::uint64_t, double> excerptLikeness;
-    double likeness = 0.0;            ///< mean over those, by weight
+    double likeness = 0.0; ///< mean over those, by weight
+    /// Likeness between this render and one of the same patch with other random phases; below 0: not known yet.
+    double floor = -1.0;
     bool renderIsCurrent = false;     ///< the render belongs to the patch as it stands
     bool comparisonIsCurrent = false; ///< so does the comparison
 };

@@ -281,6 +281,10 @@ void Session::setFocus(double lowHz, double highHz) {
     });
 }
 
+void Session::setFacetWeight(Facet facet, double weight) {
+    editCue(tr("Weigh a facet"), [&](Cue& c) { c.facetWeights[static_cast<std::size_t>(facet)] = weight; });
+}
+
 void Session::keepTake(const QString& name) {
     if (!cue()) return;
     Document after = *document_;

@@ -100,6 +100,8 @@ public:
     void setLoop(double begin, double end);
     /// Hears, compares and searches only what lies between two frequencies in Hz; 0, 0: everything.
     void setFocus(double lowHz, double highHz);
+    /// How much a facet counts in the whole likeness: 0 sets it aside.
+    void setFacetWeight(Facet facet, double weight);
 
     void keepTake(const QString& name = {});
     void restoreTake(std::uint64_t id);
@@ -360,6 +362,7 @@ private:
 
     SourceView source_;
     Playback playback_;
+    void measureFloor();
     JobQueue interactive_;
     JobQueue others_;
     JobQueue imports_;
@@ -369,6 +372,7 @@ private:
     JobQueue weighing_;
     JobQueue staging_;
     JobQueue probing_{JobQueue::Priority::low};
+    JobQueue flooring_{JobQueue::Priority::low};
     JobQueue hearing_[2]; ///< one a side: band and slow listening
     JobQueue search_{JobQueue::Priority::low};
 };

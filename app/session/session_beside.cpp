@@ -14,8 +14,9 @@ quint64 Session::weigh(std::vector<Patch> patches) {
     const quint64 ticket = ++weighTicket_;
     const Cue* current = cue();
     if (!current || !current->excerpt() || current->excerpt()->corrected().notes.empty()) return ticket;
-    weighing_.submit([this, ticket, patches = std::move(patches), played = current->excerpt()->corrected(),
-                      audio = current->excerpt()->audio, attention = current->attentionTo(*current->excerpt()),
+    weighing_.submit([this, ticket, patches = std::move(patches), weights = current->facetWeights,
+                      played = current->excerpt()->corrected(), audio = current->excerpt()->audio,
+                      attention = current->attentionTo(*current->excerpt()),
                       profile = results_.reference.profile](const Task& task) {
         const int threads = hardwareThreads();
         const Performance counted = attendedNotes(played, attention.leftOut);
@@ -29,7 +30,7 @@ quint64 Session::weigh(std::vector<Patch> patches) {
                 const Recording sound = attended(render(patches[i], played, task), attention);
                 const Profile other =
                     measureProfile(sound, counted, {.source = &reference->source, .threads = threads}, task);
-                likeness = compare(*reference, other).likeness;
+                likeness = compare(*reference, other, weights).likeness;
             } catch (const Cancelled&) {
                 return;
             } catch (const Error&) {
@@ -41,6 +42,30 @@ quint64 Session::weigh(std::vector<Patch> patches) {
         }
     });
     return ticket;
+}
+
+/// How alike the present render is to another realization of itself: no patch comes closer to a reference than that.
+void Session::measureFloor() {
+    const Cue* current = cue();
+    if (!current || !current->excerpt() || !results_.render.profile) return;
+    Performance other = current->excerpt()->corrected();
+    ++other.seed;
+    flooring_.submit([this, other, key = renderKey_, patch = current->patch, weights = current->facetWeights,
+                      attention = current->attentionTo(*current->excerpt()), own = results_.render.profile,
+                      reference = results_.reference.profile](const Task& task) {
+        try {
+            const Recording sound = attended(render(patch, other, task), attention);
+            const Profile again = measureProfile(sound, attendedNotes(other, attention.leftOut),
+                                                 {.source = &reference->source, .threads = 1}, task);
+            const double floor = compare(*own, again, weights).likeness;
+            post([this, key, floor] {
+                if (key != renderKey_) return;
+                results_.floor = floor;
+                emit resultsChanged();
+            });
+        } catch (const Cancelled&) {
+        } catch (const Error&) {} // told by the render itself
+    });
 }
 
 void Session::stopWeighing() {

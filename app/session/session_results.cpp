@@ -40,7 +40,10 @@ Patch partOf(const Patch& patch, Session::Hearing hearing, const std::string& pa
 }
 
 std::uint64_t renderKeyOf(const Cue& cue, const Excerpt& excerpt) {
-    return Hasher().number(referenceKeyOf(cue, excerpt)).number(cue.patch.hash()).number(cue.id).value();
+    Hasher hash;
+    hash.number(referenceKeyOf(cue, excerpt)).number(cue.patch.hash()).number(cue.id);
+    for (double weight : cue.facetWeights) hash.number(weight);
+    return hash.value();
 }
 
 } // namespace
@@ -205,9 +208,9 @@ void Session::refresh() {
         emit resultsChanged();
         return;
     }
-    interactive_.submit([this, key, played, patch = current->patch, audio = current->excerpt()->audio,
-                         attention = current->attentionTo(*current->excerpt()), profileKey = referenceKey_,
-                         profile = results_.reference.profile](const Task& task) {
+    interactive_.submit([this, key, played, weights = current->facetWeights, patch = current->patch,
+                         audio = current->excerpt()->audio, attention = current->attentionTo(*current->excerpt()),
+                         profileKey = referenceKey_, profile = results_.reference.profile](const Task& task) {
         MeasuredSound rendered = soundOf(std::make_shared<const Recording>(render(patch, played, task)));
         post([this, key, rendered] {
             if (key == renderKey_) showRender(rendered);
@@ -222,7 +225,7 @@ void Session::refresh() {
         rendered.profile =
             std::make_shared<const Profile>(measureProfile(attended(*rendered.recording, attention), counted,
                                                            {.source = &reference->source, .threads = threads}, task));
-        const auto comparison = std::make_shared<const Comparison>(compare(*reference, *rendered.profile));
+        const auto comparison = std::make_shared<const Comparison>(compare(*reference, *rendered.profile, weights));
         post([this, key, profileKey, reference, rendered, comparison] {
             profiles_[profileKey] = reference;
             if (profileKey == referenceKey_) results_.reference.profile = reference;
@@ -232,6 +235,8 @@ void Session::refresh() {
             results_.render.spectrogram = picture; // of this render since it was first shown
             results_.comparison = comparison;
             results_.renderIsCurrent = results_.comparisonIsCurrent = true;
+            results_.floor = -1.0;
+            measureFloor();
             compareOthers();
             emit resultsChanged();
         });
@@ -267,28 +272,29 @@ void Session::compareOthers() {
     }
     results_.likeness = weights > 0.0 ? sum / weights : results_.comparison->likeness;
     if (wanted.empty()) return;
-    others_.submit(
-        [this, excerpt = wanted.front(), patch = current->patch, key = renderKeyOf(*current, *wanted.front()),
-         profileKey = referenceKeyOf(*current, *wanted.front()), attention = current->attentionTo(*wanted.front()),
-         profile = profileOf(referenceKeyOf(*current, *wanted.front()))](const Task& task) {
-            try {
-                const Performance played = excerpt->corrected();
-                const Performance counted = attendedNotes(played, attention.leftOut);
-                const Recording rendered = render(patch, played, task);
-                ProfilePtr reference = profile;
-                if (!reference)
-                    reference = std::make_shared<const Profile>(
-                        measureProfile(attended(*excerpt->audio, attention), counted, {}, task));
-                const Profile other = measureProfile(attended(rendered, attention), counted,
-                                                     {.source = &reference->source, .threads = 1}, task);
-                post([this, key, profileKey, reference, likeness = compare(*reference, other).likeness] {
-                    profiles_[profileKey] = reference;
-                    likenesses_[key] = likeness;
-                    compareOthers();
-                    emit resultsChanged();
-                });
-            } catch (const Cancelled&) {}
-        });
+    others_.submit([this, excerpt = wanted.front(), weights = current->facetWeights, patch = current->patch,
+                    key = renderKeyOf(*current, *wanted.front()),
+                    profileKey = referenceKeyOf(*current, *wanted.front()),
+                    attention = current->attentionTo(*wanted.front()),
+                    profile = profileOf(referenceKeyOf(*current, *wanted.front()))](const Task& task) {
+        try {
+            const Performance played = excerpt->corrected();
+            const Performance counted = attendedNotes(played, attention.leftOut);
+            const Recording rendered = render(patch, played, task);
+            ProfilePtr reference = profile;
+            if (!reference)
+                reference = std::make_shared<const Profile>(
+                    measureProfile(attended(*excerpt->audio, attention), counted, {}, task));
+            const Profile other = measureProfile(attended(rendered, attention), counted,
+                                                 {.source = &reference->source, .threads = 1}, task);
+            post([this, key, profileKey, reference, likeness = compare(*reference, other, weights).likeness] {
+                profiles_[profileKey] = reference;
+                likenesses_[key] = likeness;
+                compareOthers();
+                emit resultsChanged();
+            });
+        } catch (const Cancelled&) {}
+    });
 }
 
 ProfilePtr Session::profileOf(std::uint64_t key) const {

@@ -48,6 +48,7 @@ void Session::startMatch(double seconds) {
     MatchSettings settings;
     settings.start = current->patch;
     settings.limits = current->limits();
+    settings.weights = current->facetWeights;
     settings.seconds = seconds;
     settings.seed = played.seed;
     settings.threads = hardwareThreads();

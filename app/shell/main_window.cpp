@@ -190,15 +190,20 @@ QWidget* MainWindow::makeHeader() {
             [this] { session_.matchState().running ? session_.stopMatch() : session_.startMatch(search_->seconds()); });
     layout->addWidget(matchButton_);
     layout->addSpacing(8);
-    auto* caption = new QLabel(tr("Likeness"), header);
-    caption->setObjectName("quiet");
-    layout->addWidget(caption);
+    likenessCaption_ = new QLabel(tr("Likeness"), header);
+    likenessCaption_->setObjectName("quiet");
+    layout->addWidget(likenessCaption_);
     likeness_ = new QLabel("–", header);
     likeness_->setObjectName("likeness");
     likeness_->setFont(interfaceFont(17, QFont::DemiBold));
     likeness_->setMinimumWidth(46);
     likeness_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     layout->addWidget(likeness_);
+    floor_ = new QLabel(header);
+    floor_->setObjectName("quiet");
+    floor_->setToolTip(tr("How alike two renders of this patch are whose random phases differ: more than that no "
+                          "change can reach"));
+    layout->addWidget(floor_);
     likenessBar_ = new QProgressBar(header);
     likenessBar_->setTextVisible(false);
     likenessBar_->setFixedHeight(6);
@@ -315,6 +320,17 @@ void MainWindow::refreshHeader() {
     likeness_->setText(known ? QString::number(std::lround(results.likeness)) : "–");
     likeness_->setEnabled(results.comparisonIsCurrent);
     likenessBar_->setValue(known ? static_cast<int>(results.likeness) : 0);
+    floor_->setText(known && results.floor >= 0.0 ? tr("of %1").arg(std::lround(results.floor)) : QString());
+    QStringList aside;
+    for (int f = 0; session_.cue() && f < facetCount; ++f)
+        if (session_.cue()->facetWeights[static_cast<std::size_t>(f)] <= 0.0) {
+            const std::string_view name = labelOf(static_cast<Facet>(f));
+            aside << QString::fromUtf8(name.data(), static_cast<qsizetype>(name.size()));
+        }
+    likenessCaption_->setText(aside.isEmpty()     ? tr("Likeness")
+                              : aside.size() <= 2 ? tr("Likeness without %1").arg(aside.join(", "))
+                                                  : tr("Likeness without %1 facets").arg(aside.size()));
+    likenessCaption_->setToolTip(aside.isEmpty() ? QString() : tr("Set aside: %1").arg(aside.join(", ")));
     const MatchState& match = session_.matchState();
     matchButton_->setText(match.running ? tr("Stop and keep best · %1").arg(match.likeness, 0, 'f', 0) : tr("Match"));
     matchButton_->setEnabled(match.running || !session_.performance().notes.empty());

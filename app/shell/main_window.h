@@ -115,6 +115,8 @@ private:
     TakesBar* takes_;
     QLabel* project_;
     QComboBox* cues_;
+    QLabel* likenessCaption_ = nullptr;
+    QLabel* floor_ = nullptr;
     QLabel* likeness_;
     QProgressBar* likenessBar_;
     QPushButton* matchButton_;

@@ -1,15 +1,11 @@
 #include "app/views/facet_list.h"
 
 #include "app/session/session.h"
+#include "app/views/facet_card.h"
 #include "app/views/theme.h"
 
-#include <QAbstractButton>
 #include <QLabel>
-#include <QPainter>
-#include <QPainterPath>
 #include <QVBoxLayout>
-#include <algorithm>
-#include <cmath>
 
 namespace facet {
 
@@ -18,143 +14,7 @@ namespace {
 constexpr Facet allFacets[] = {Facet::pitch, Facet::level,  Facet::harmonics, Facet::brightness,
                                Facet::noise, Facet::motion, Facet::width,     Facet::space};
 
-QString nameOf(Facet facet) {
-    const std::string_view label = labelOf(facet);
-    return QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
-}
-
-/// The values a card sketches; any common scale will do.
-std::vector<float> sketch(Facet facet, const Profile& profile) {
-    std::vector<float> values;
-    switch (facet) {
-    case Facet::pitch: return profile.pitchCents.values;
-    case Facet::harmonics:
-        for (int i = 0; i < 16; ++i) values.push_back(std::max(-60.0f, profile.partials[static_cast<std::size_t>(i)]));
-        return values;
-    case Facet::brightness:
-        for (float hz : profile.centroidHz.values) values.push_back(std::log2(hz));
-        return values;
-    case Facet::noise: return profile.noise.ratioDb.values;
-    case Facet::motion: {
-        const PeriodicChange& change = profile.motion.strongest().change;
-        for (int turn = 0; turn < 3; ++turn) values.insert(values.end(), change.cycle.begin(), change.cycle.end());
-        return values;
-    }
-    case Facet::width:
-        for (const WidthBand& band : profile.width.thirdOctaves) values.push_back(static_cast<float>(band.sideDb));
-        return values;
-    case Facet::space:
-        for (const Decay& decay : profile.space.decays) values.push_back(static_cast<float>(decay.t20));
-        return values;
-    default:
-        for (std::size_t i = 0; i < profile.levelDb.values.size(); i += 8)
-            values.push_back(std::max(profile.levelDb.values[i] - static_cast<float>(profile.loudness), -45.0f));
-        return values;
-    }
-}
-
 } // namespace
-
-class FacetCard : public QAbstractButton {
-public:
-    FacetCard(Facet facet, QWidget* parent) : QAbstractButton(parent), facet_(facet) {
-        setCheckable(true);
-        setAutoExclusive(true);
-        setFocusPolicy(Qt::StrongFocus);
-        setMinimumHeight(41);
-        setObjectName("facet " + nameOf(facet));
-        setAccessibleName(nameOf(facet));
-    }
-    Facet facet() const { return facet_; }
-
-    void show(const CueResults& results) {
-        const FacetComparison* found = results.comparison ? results.comparison->find(facet_) : nullptr;
-        likeness_ = found && found->measured ? QString::number(std::lround(found->likeness)) : "–";
-        words_ = found                         ? QString::fromStdString(found->words)
-                 : results.reference.recording ? tr("measuring …")
-                                               : QString();
-        current_ = results.comparisonIsCurrent;
-        reference_ = results.reference.profile ? sketch(facet_, *results.reference.profile) : std::vector<float>{};
-        render_ = results.render.profile ? sketch(facet_, *results.render.profile) : std::vector<float>{};
-        setAccessibleDescription(tr("likeness %1, %2").arg(likeness_, words_));
-        setToolTip(tr("%1: likeness %2 of 100\n%3").arg(nameOf(facet_), likeness_, words_));
-        update();
-    }
-
-protected:
-    void paintEvent(QPaintEvent*) override {
-        QPainter painter(this);
-        painter.setRenderHint(QPainter::Antialiasing);
-        const Theme& t = theme();
-        const QRectF box = QRectF(rect()).adjusted(1, 1, -1, -2);
-        painter.setPen(QPen(hasFocus()    ? t.reference
-                            : isChecked() ? t.ink
-                                          : t.line,
-                            hasFocus() || isChecked() ? 1.4 : 1));
-        painter.setBrush(isChecked() ? t.selected : t.card);
-        painter.drawRoundedRect(box, 5, 5);
-        painter.setPen(t.ink);
-        painter.setFont(interfaceFont(10.5, QFont::DemiBold));
-        painter.drawText(QRectF(12, 4, 110, 18), Qt::AlignLeft | Qt::AlignVCenter, nameOf(facet_));
-        painter.setFont(interfaceFont(14, QFont::DemiBold));
-        painter.setPen(current_ ? t.ink : t.quiet);
-        painter.drawText(QRectF(box.right() - 46, box.top(), 36, box.height()), Qt::AlignRight | Qt::AlignVCenter,
-                         likeness_);
-        const QRectF plot(112, 6, std::max(40.0, box.right() - 46 - 112 - 6), 14);
-        drawCurve(painter, plot, reference_, QPen(t.reference, 1.6));
-        drawCurve(painter, plot, render_, QPen(t.render, 1.6, Qt::DashLine));
-        painter.setPen(t.quiet);
-        painter.setFont(interfaceFont(8.5));
-        const QRectF line(12, 21, box.right() - 46 - 16, 16);
-        painter.drawText(line, Qt::AlignLeft | Qt::AlignVCenter,
-                         painter.fontMetrics().elidedText(words_, Qt::ElideRight, static_cast<int>(line.width())));
-    }
-
-private:
-    void drawCurve(QPainter& painter, const QRectF& area, const std::vector<float>& values, const QPen& pen) const {
-        float low = 1e9f;
-        float high = -1e9f;
-        for (const auto* both : {&reference_, &render_})
-            for (float v : *both)
-                if (std::isfinite(v)) {
-                    low = std::min(low, v);
-                    high = std::max(high, v);
-                }
-        const float least = facet_ == Facet::pitch        ? 20.0f
-                            : facet_ == Facet::brightness ? 0.5f
-                            : facet_ == Facet::space      ? 0.2f
-                            : facet_ == Facet::motion     ? 0.05f
-                                                          : 6.0f;
-        if (high - low < least) {
-            const float middle = 0.5f * (low + high);
-            low = middle - 0.5f * least;
-            high = middle + 0.5f * least;
-        }
-        QPainterPath path;
-        bool begun = false;
-        for (std::size_t i = 0; i < values.size(); ++i) {
-            if (!std::isfinite(values[i])) {
-                begun = false;
-                continue;
-            }
-            const QPointF point(area.left() + area.width() * static_cast<double>(i) /
-                                                  std::max<double>(1.0, static_cast<double>(values.size() - 1)),
-                                area.bottom() - area.height() * (values[i] - low) / (high - low));
-            begun ? path.lineTo(point) : path.moveTo(point);
-            begun = true;
-        }
-        painter.setPen(pen);
-        painter.setBrush(Qt::NoBrush);
-        painter.drawPath(path);
-    }
-
-    const Facet facet_;
-    QString likeness_ = "–";
-    QString words_;
-    bool current_ = false;
-    std::vector<float> reference_;
-    std::vector<float> render_;
-};
 
 FacetList::FacetList(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     auto* layout = new QVBoxLayout(this);
@@ -169,6 +29,8 @@ FacetList::FacetList(Session& session, QWidget* parent) : QWidget(parent), sessi
         layout->addWidget(card);
         cards_.push_back(card);
         connect(card, &QAbstractButton::clicked, this, [this, facet] { choose(facet); });
+        connect(card, &FacetCard::weighed, this,
+                [this, facet](double weight) { session_.setFacetWeight(facet, weight); });
     }
     layout->addStretch(1);
     choose(chosen_);
@@ -181,7 +43,10 @@ void FacetList::choose(Facet facet) {
 }
 
 void FacetList::refresh() {
-    for (FacetCard* card : cards_) card->show(session_.results());
+    for (FacetCard* card : cards_) {
+        const Cue* cue = session_.cue();
+        card->show(session_.results(), cue ? cue->facetWeights[static_cast<std::size_t>(card->facet())] : 1.0);
+    }
 }
 
 } // namespace facet

@@ -10,7 +10,6 @@ namespace facet {
 
 class Session;
 
-/// One facet's card: a button that chooses it.
 class FacetCard;
 
 class FacetList : public QWidget {

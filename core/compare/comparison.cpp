@@ -1,6 +1,7 @@
 #include "core/compare/comparison.h"
 
 #include "core/base/units.h"
+#include "core/compare/distance.h"
 
 #include <algorithm>
 #include <cmath>
@@ -11,29 +12,14 @@ namespace facet {
 
 namespace {
 
-/// Mean difference at or below which nobody hears one, and the further difference that takes the likeness to 1/e.
-struct Ear {
-    double threshold;
-    double scale;
-};
-// Thresholds after B. C. J. Moore, "An Introduction to the Psychology of Hearing", 6th ed. 2012 (from memory): pitch of
-// complex tones about 0.2 % (3 cents), level about 1 dB, a single partial 1–2 dB, spectral centroid
-// a few percent. The scales are chosen so that an unmistakable difference (a semitone, 10 dB, an octave of
-// cutoff) gives about 30.
-constexpr Ear pitchEar{3.0, 80.0};
-constexpr Ear levelEar{0.7, 8.0};
-constexpr Ear harmonicsEar{1.0, 8.0};
-constexpr Ear brightnessEar{0.04, 0.8};
-// Common practice, no source: 3 dB of harmonic-to-noise ratio, a dB and a half of side.
-constexpr Ear noiseEar{3.0, 15.0};
-constexpr Ear widthEar{1.5, 10.0};
-// Of motion and space the differences are counted in steps that are easily heard.
-constexpr Ear motionEar{0.5, 8.0};
-constexpr Ear spaceEar{0.5, 8.0};
+// The distance beyond what is noticed that takes a likeness to 1/e: chosen so that an unmistakable difference (a
+// semitone, 10 dB, an octave of cutoff) gives about 30.
+constexpr double pitchScale = 80.0, levelScale = 6.0, harmonicsScale = 7.0, brightnessScale = 0.75, noiseScale = 13.0,
+                 widthScale = 9.0;
+/// Of motion and space the differences are counted in steps that are easily heard.
+constexpr double motionScale = 8.0, spaceScale = 7.0, noticedSteps = 0.5;
 
-double likenessOf(double difference, Ear ear) {
-    return 100.0 * std::exp(-std::max(0.0, difference - ear.threshold) / ear.scale);
-}
+double likenessOf(double distance, double scale) { return 100.0 * std::exp(-std::max(0.0, distance) / scale); }
 
 /// An effective cutoff from here on filters nothing that is heard.
 constexpr double openHz = 19000.0;
@@ -92,25 +78,11 @@ struct Pair {
 
 class Comparer {
 public:
-    Comparer(const Profile& a, const Profile& b) : reference(a), render(b) {
-        shift = timeShift(a, b);
-        loudest = *std::max_element(a.levelDb.values.begin(), a.levelDb.values.end());
-        gain = a.loudness - b.loudness;
-    }
+    Comparer(const Profile& a, const Profile& b) : reference(a), render(b), distances(a, b) {}
 
     Comparison run() {
         Comparison result;
         result.facets = {pitch(), level(), harmonics(), brightness(), noise(), motion(), width(), space()};
-        double sum = 0.0;
-        double worst = 100.0;
-        int count = 0;
-        for (const auto& facet : result.facets) {
-            if (!facet.measured) continue;
-            sum += facet.likeness;
-            worst = std::min(worst, facet.likeness);
-            ++count;
-        }
-        result.likeness = count == 0 ? 0.0 : 0.5 * sum / count + 0.5 * worst;
         return result;
     }
 
@@ -138,36 +110,15 @@ private:
         return {value(*longest), value(render.notes[static_cast<std::size_t>(longest - reference.notes.begin())])};
     }
 
-    /// Share of the loudness range in which an instant of the reference sounds: 1 at the top, 0 `range` dB below.
-    double weightAt(double seconds, double range) const {
-        const double level = reference.levelDb.at(seconds);
-        return isMeasured(level) ? std::clamp(1.0 + (level - loudest) / range, 0.0, 1.0) : 0.0;
-    }
-
-    /// Weighted mean of |difference| of two tracks where both are measured.
-    template <typename F> double meanDifference(const Track& a, const Track& b, double range, F&& difference) const {
-        double sum = 0.0;
-        double weights = 0.0;
-        for (std::size_t i = 0; i < a.values.size(); ++i) {
-            const double seconds = static_cast<double>(i) * a.stepSeconds;
-            const double weight = weightAt(seconds, range);
-            const float other = b.at(seconds + shift);
-            if (weight <= 0.0 || !isMeasured(a.values[i]) || !isMeasured(other)) continue;
-            sum += weight * std::abs(difference(a.values[i], other));
-            weights += weight;
-        }
-        return weights > 0.0 ? sum / weights : notMeasurable;
-    }
-
     static FacetComparison begin(Facet kind) {
         FacetComparison facet;
         facet.facet = kind;
         return facet;
     }
 
-    static void finish(FacetComparison& facet, Ear ear, const std::vector<Remark>& remarks) {
+    static void finish(FacetComparison& facet, double scale, const std::vector<Remark>& remarks) {
         facet.measured = isMeasured(facet.difference);
-        facet.likeness = facet.measured ? likenessOf(facet.difference, ear) : 0.0;
+        facet.likeness = facet.measured ? likenessOf(facet.difference, scale) : 0.0;
         facet.words = !facet.measured         ? "not measurable"
                       : facet.likeness > 97.0 ? "alike"
                                               : largestOf(remarks, facet.likeness > 85.0 ? 1.0 : 0.0);
@@ -175,9 +126,7 @@ private:
 
     FacetComparison pitch() const {
         FacetComparison facet = begin(Facet::pitch);
-        facet.difference = meanDifference(reference.pitchHz, render.pitchHz, 40.0, [](double a, double b) {
-            return std::min(1200.0, std::abs(centsBetween(a, b)));
-        });
+        facet.difference = distances.pitchCents();
         const Pair cents = medianPair([](const NoteProfile& n) { return n.cents; });
         std::vector<Remark> remarks;
         const double octaves = medianInterval();
@@ -210,9 +159,9 @@ private:
         }
         facet.values.push_back({"Tuning of the recording", signedText(reference.tuningCents, 1, "ct"),
                                 signedText(render.tuningCents, 1, "ct"), "–"});
-        facet.values.push_back({"Mean distance over time", "–", "–",
+        facet.values.push_back({"Distance over time, beyond what is noticed", "–", "–",
                                 isMeasured(facet.difference) ? fmt::format("{:.1f} ct", facet.difference) : "–"});
-        finish(facet, pitchEar, remarks);
+        finish(facet, pitchScale, remarks);
         return facet;
     }
 
@@ -220,7 +169,8 @@ private:
     double medianInterval() const {
         std::vector<float> intervals;
         for (std::size_t i = 0; i < reference.pitchHz.values.size(); ++i) {
-            const float other = render.pitchHz.at(static_cast<double>(i) * reference.pitchHz.stepSeconds + shift);
+            const float other =
+                render.pitchHz.at(static_cast<double>(i) * reference.pitchHz.stepSeconds + distances.shift());
             if (isMeasured(reference.pitchHz.values[i]) && isMeasured(other))
                 intervals.push_back(std::log2(other / reference.pitchHz.values[i]));
         }
@@ -260,20 +210,7 @@ private:
 
     FacetComparison level() const {
         FacetComparison facet = begin(Facet::level);
-        double sum = 0.0;
-        double weights = 0.0;
-        const double lowest = loudest - 50.0;
-        for (std::size_t i = 0; i < reference.levelDb.values.size(); i += 4) {
-            const double seconds = static_cast<double>(i) * reference.levelDb.stepSeconds;
-            const float other = render.levelDb.at(seconds + shift);
-            if (!isMeasured(other)) continue;
-            const double a = std::max<double>(reference.levelDb.values[i], lowest);
-            const double b = std::max<double>(other + gain, lowest);
-            const double weight = std::clamp(1.0 + (std::max(a, b) - loudest) / 50.0, 0.0, 1.0);
-            sum += weight * std::abs(a - b);
-            weights += weight;
-        }
-        facet.difference = weights > 0.0 ? sum / weights : notMeasurable;
+        facet.difference = distances.levelDb();
         std::vector<Remark> remarks;
         addRareTimes(facet, remarks, "Delay", "delay before the rise",
                      medianPair([](const NoteProfile& n) { return n.level.delay; }));
@@ -294,14 +231,13 @@ private:
                  medianPair([](const NoteProfile& n) { return n.level.release; }));
         remarks.push_back(
             {facet.difference / 6.0, fmt::format("envelope {:.1f} dB apart on average", facet.difference)});
-        finish(facet, levelEar, remarks);
-        if (facet.difference < 1.2) facet.words = "alike"; // times that differ without anyone hearing it
+        finish(facet, levelScale, remarks);
         return facet;
     }
 
     FacetComparison harmonics() const {
         FacetComparison facet = begin(Facet::harmonics);
-        double sum = 0.0;
+        facet.difference = distances.harmonicsDb();
         double leaning = 0.0;
         double weights = 0.0;
         std::vector<Remark> remarks;
@@ -311,7 +247,6 @@ private:
             const double strength = std::max(a, b);
             if (strength <= -50.0) continue;
             const double weight = (1.0 + strength / 60.0) / std::sqrt(n);
-            sum += weight * std::abs(b - a);
             leaning += weight * (b - a);
             weights += weight;
             if (n <= 12 && std::abs(b - a) > 3.0)
@@ -319,7 +254,6 @@ private:
                     {std::abs(b - a) * weight / 3.0,
                      fmt::format("{} {:.0f} dB {}", ordinal(n), std::abs(b - a), b < a ? "weaker" : "stronger")});
         }
-        facet.difference = weights > 0.0 ? sum / weights : notMeasurable;
         if (weights > 0.0) {
             leaning /= weights;
             remarks.push_back({std::abs(leaning) / 3.0, fmt::format("upper partials {:.0f} dB {}", std::abs(leaning),
@@ -358,16 +292,13 @@ private:
         if (isMeasured(stretch.reference))
             addRow(facet, "Tenth partial off the series", stretch.reference, stretch.render,
                    [](double v) { return isMeasured(v) ? signedText(v, 1, "ct") : std::string("–"); });
-        finish(facet, harmonicsEar, remarks);
+        finish(facet, harmonicsScale, remarks);
         return facet;
     }
 
     FacetComparison brightness() const {
         FacetComparison facet = begin(Facet::brightness);
-        const auto octaves = [](double a, double b) { return std::log2(b / a); };
-        const double centroid = meanDifference(reference.centroidHz, render.centroidHz, 45.0, octaves);
-        const double rolloff = meanDifference(reference.rolloffHz, render.rolloffHz, 45.0, octaves);
-        facet.difference = 0.6 * centroid + 0.4 * rolloff;
+        facet.difference = distances.brightnessOctaves();
         std::vector<Remark> remarks;
         const auto addHz = [&](const char* label, const char* pattern,
                                const std::function<double(const NoteProfile&)>& value) {
@@ -423,8 +354,7 @@ private:
             remarks.push_back(
                 {std::abs(by) / 0.2, fmt::format("{:.1f} octaves {}", std::abs(by), by > 0 ? "brighter" : "darker")});
         }
-        finish(facet, brightnessEar, remarks);
-        if (facet.difference < 0.06) facet.words = "alike";
+        finish(facet, brightnessScale, remarks);
         return facet;
     }
 
@@ -446,8 +376,7 @@ private:
         const auto ratio = [](double db) {
             return isMeasured(db) && db >= cleanRatioDb - 0.1 ? std::string("clean") : dbText(db);
         };
-        facet.difference = meanDifference(reference.noise.ratioDb, render.noise.ratioDb, 40.0,
-                                          [](double x, double y) { return x - y; });
+        facet.difference = distances.noiseDb();
         std::vector<Remark> remarks;
         if (isMeasured(a) && isMeasured(b))
             remarks.push_back(
@@ -470,7 +399,7 @@ private:
         const double clickA = reference.noise.clickDb;
         const double clickB = render.noise.clickDb;
         addRow(facet, "Onset click", clickA, clickB, dbText, apartDb(clickA, clickB));
-        finish(facet, noiseEar, remarks);
+        finish(facet, noiseScale, remarks);
         return facet;
     }
 
@@ -489,17 +418,32 @@ private:
         facet.values.push_back({label + " depth", depthText(a), depthText(b), "–"});
         facet.values.push_back({label + " shape", nameOfCycle(a), nameOfCycle(b),
                                 std::string(nameOfCycle(a)) == nameOfCycle(b) ? "–" : "differs"});
-        double steps = std::abs(depthB - depthA) / depthStep;
+        // What fluctuates irregularly can pass for a cycle; the less sure it is, the less it counts.
+        const double sure = std::clamp((std::max(a.confidence, b.confidence) - 0.55) / 0.35, 0.0, 1.0);
+        double steps = sure * std::abs(depthB - depthA) / depthStep;
         if (!b.found())
-            remarks.push_back({2.0 + steps, fmt::format("no {}, reference {:.1f} Hz", noun, a.rateHz)});
+            remarks.push_back({2.0 * sure + steps, fmt::format("no {}, reference {:.1f} Hz", noun, a.rateHz)});
         else if (!a.found())
-            remarks.push_back({2.0 + steps, fmt::format("{} of {:.1f} Hz, reference has none", noun, b.rateHz)});
+            remarks.push_back({2.0 * sure + steps, fmt::format("{} of {:.1f} Hz, reference has none", noun, b.rateHz)});
         else {
-            const double apart = std::abs(std::log2(b.rateHz / a.rateHz)) / 0.05;
+            const double apart = sure * std::abs(std::log2(b.rateHz / a.rateHz)) / 0.05;
             remarks.push_back({apart, fmt::format("{} {:.2f} Hz, not {:.2f}", noun, b.rateHz, a.rateHz)});
             remarks.push_back({steps, fmt::format("{} {}, not {}", noun, depthText(b), depthText(a))});
             steps += std::min(6.0, apart);
         }
+        return std::min(12.0, steps);
+    }
+
+    /// Steps by which the irregular changes of the level within notes differ, in depth and in rate.
+    double irregularSteps() const {
+        const Fluctuation a = fluctuationOf(reference), b = fluctuationOf(render);
+        double steps = std::max(0.0, std::abs(a.depthDb - b.depthDb) - 0.5) / 1.0;
+        if (a.depthDb > 1.0 && b.depthDb > 1.0 && a.rateHz > 0.0 && b.rateHz > 0.0)
+            steps += std::max(0.0, std::abs(std::log2(b.rateHz / a.rateHz)) - 0.3) / 0.3;
+        const double octaves = std::abs(a.octaves - b.octaves) - 0.05 - 0.35 * std::min(a.octaves, b.octaves);
+        steps += std::max(0.0, octaves) / 0.1;
+        if (a.octaves > 0.05 && b.octaves > 0.05 && a.octaveRateHz > 0.0 && b.octaveRateHz > 0.0)
+            steps += std::max(0.0, std::abs(std::log2(b.octaveRateHz / a.octaveRateHz)) - 0.8) / 0.5;
         return std::min(12.0, steps);
     }
 
@@ -514,13 +458,19 @@ private:
                           [](const PeriodicChange& c) {
                               return c.found() ? fmt::format("±{:.0f} ct", c.depth) : std::string("–");
                           }) +
-                addMotion(facet, remarks, "tremolo", a.tremolo, b.tremolo, 0.12,
-                          [](const PeriodicChange& c) {
-                              return c.found() ? fmt::format("{:.1f} dB", tremoloDb(c)) : std::string("–");
-                          }) +
                 addMotion(facet, remarks, "filter movement", a.filter, b.filter, 0.2, [](const PeriodicChange& c) {
                     return c.found() ? fmt::format("±{:.2f} oct", c.depth) : std::string("–");
                 });
+            // What beats can pass for a tremolo now and then; its depth and rate then tell more.
+            const double irregular = irregularSteps();
+            const bool beats = isMeasured(a.detuneCents) || isMeasured(b.detuneCents) ||
+                               (a.tremolo.found() != b.tremolo.found() && irregular < 2.0);
+            std::vector<Remark> unused;
+            const double tremolo = addMotion(
+                facet, beats ? unused : remarks, "tremolo", a.tremolo, b.tremolo, 0.12, [](const PeriodicChange& c) {
+                    return c.found() ? fmt::format("{:.1f} dB", tremoloDb(c)) : std::string("–");
+                });
+            if (!beats) facet.difference += tremolo;
             // A rate that changes along the phrase is not one figure.
             const auto course = [](const std::vector<CurvePoint>& rates) {
                 return rates.empty() ? std::string("–")
@@ -542,9 +492,14 @@ private:
                  isMeasured(a.detuneCents) ? doubted(text(a.detuneCents), a.detuneConfidence) : "none",
                  isMeasured(b.detuneCents) ? doubted(text(b.detuneCents), b.detuneConfidence) : "none",
                  apartA + apartB > 0.0 ? signedText(apartB - apartA, 1, "ct") : "–"});
-            const double steps = std::min(12.0, std::abs(apartB - apartA) / 3.0);
-            facet.difference += steps;
-            if (apartB <= 0.0)
+            const bool both = apartA > 0.0 && apartB > 0.0;
+            const double steps = both ? std::min(12.0, std::abs(apartB - apartA) / 3.0) : irregular;
+            facet.difference = std::max(0.0, facet.difference + std::max(steps, irregular) - noticedSteps);
+            if (apartA + apartB <= 0.0)
+                remarks.push_back(
+                    {irregular, fmt::format("level fluctuates by {:.1f} dB, not {:.1f}", fluctuationOf(render).depthDb,
+                                            fluctuationOf(reference).depthDb)});
+            else if (apartB <= 0.0)
                 remarks.push_back({steps, fmt::format("no beating, reference {:.0f} cents", apartA)});
             else if (apartA <= 0.0)
                 remarks.push_back({steps, fmt::format("beats at {:.0f} cents, reference does not", apartB)});
@@ -555,7 +510,7 @@ private:
         } else {
             facet.difference = notMeasurable;
         }
-        finish(facet, motionEar, remarks);
+        finish(facet, motionScale, remarks);
         if (!facet.measured) facet.words = "notes too short to tell";
         return facet;
     }
@@ -564,22 +519,10 @@ private:
         FacetComparison facet = begin(Facet::width);
         const WidthProfile& a = reference.width;
         const WidthProfile& b = render.width;
-        facet.difference = notMeasurable;
+        facet.difference = distances.widthDb();
         std::vector<Remark> remarks;
         if (reference.channelCount > 1 && render.channelCount > 1) {
-            // Narrower than −30 dB nobody hears; bands weigh by their level.
             const auto heard = [](double db) { return std::max(-30.0, db); };
-            double sum = 0.0;
-            double weights = 0.0;
-            for (std::size_t k = 0; k < std::min(a.thirdOctaves.size(), b.thirdOctaves.size()); ++k) {
-                const WidthBand& x = a.thirdOctaves[k];
-                const WidthBand& y = b.thirdOctaves[k];
-                if (!isMeasured(x.sideDb) || !isMeasured(y.sideDb)) continue;
-                const double weight = 1.0 + x.levelDb / 60.0;
-                sum += weight * std::abs(heard(y.sideDb) - heard(x.sideDb));
-                weights += weight;
-            }
-            if (weights > 0.0) facet.difference = sum / weights;
             const double apart = heard(b.sideDb) - heard(a.sideDb);
             remarks.push_back({std::abs(apart) / 2.0,
                                fmt::format("side {:.0f} dB {}", std::abs(apart), apart < 0 ? "weaker" : "stronger")});
@@ -595,7 +538,7 @@ private:
         });
         addRow(facet, "Balance, right re left", a.balanceDb, b.balanceDb, dbText, apartDb(a.balanceDb, b.balanceDb));
         addRow(facet, "Mono below", a.monoBelowHz, b.monoBelowHz, hzText);
-        finish(facet, widthEar, remarks);
+        finish(facet, widthScale, remarks);
         if (!facet.measured) facet.words = "mono recording";
         return facet;
     }
@@ -639,13 +582,17 @@ private:
             const double tailA = isMeasured(a.tailSeconds) ? a.tailSeconds : 0.0;
             const double tailB = isMeasured(b.tailSeconds) ? b.tailSeconds : 0.0;
             const double by = std::abs(std::log2((tailB + 0.1) / (tailA + 0.1))) / 0.25;
-            steps += std::min(8.0, by);
             remarks.push_back({by, fmt::format("decay {} {}", msText(std::abs(tailB - tailA)),
                                                tailB > tailA ? "longer" : "shorter")});
         }
         if (isMeasured(a.preDelay) || isMeasured(b.preDelay))
             addRow(facet, "Pre-delay", a.preDelay, b.preDelay, msText);
-        if (a.gapSeconds > 0.0) facet.difference = steps;
+        const double tail = distances.tailDb();
+        if (isMeasured(tail)) {
+            steps += std::min(10.0, tail / 2.5);
+            remarks.push_back({tail / 5.0, fmt::format("tail {:.0f} dB apart", tail)});
+        }
+        if (a.gapSeconds > 0.0) facet.difference = std::max(0.0, steps - noticedSteps);
         for (std::size_t k = 0; k < std::min(a.decays.size(), b.decays.size()); ++k) {
             const double hz = a.decays[k].centerHz;
             if (!isMeasured(a.decays[k].t20) && !isMeasured(b.decays[k].t20)) continue;
@@ -653,16 +600,14 @@ private:
                                                    : fmt::format("Decay (T20) at {:.0f} Hz", hz);
             addRow(facet, label.c_str(), a.decays[k].t20, b.decays[k].t20, msText);
         }
-        finish(facet, spaceEar, remarks);
+        finish(facet, spaceScale, remarks);
         if (!facet.measured) facet.words = "no pause to hear a tail in";
         return facet;
     }
 
     const Profile& reference;
     const Profile& render;
-    double shift;
-    double loudest;
-    double gain;
+    const Distances distances;
 };
 
 } // namespace
@@ -672,28 +617,27 @@ const FacetComparison* Comparison::find(Facet facet) const {
     return found == facets.end() ? nullptr : &*found;
 }
 
-double timeShift(const Profile& reference, const Profile& render) {
-    const auto& a = reference.levelDb.values;
-    const auto& b = render.levelDb.values;
-    if (a.empty() || b.empty()) return 0.0;
-    const float floor = *std::max_element(a.begin(), a.end()) - 50.0f;
-    const auto gain = static_cast<float>(reference.loudness - render.loudness);
-    int best = 0;
-    double bestSum = 1e300;
-    for (int offset = -30; offset <= 30; ++offset) {
-        double sum = 0.0;
-        for (int i = 30; i + 30 < static_cast<int>(std::min(a.size(), b.size())); i += 2)
-            sum += std::abs(std::max(floor, a[static_cast<std::size_t>(i)]) -
-                            std::max(floor, b[static_cast<std::size_t>(i + offset)] + gain));
-        sum *= 1.0 + 0.0005 * std::abs(offset); // no shift without a reason
-        if (sum < bestSum) {
-            bestSum = sum;
-            best = offset;
-        }
+double wholeLikeness(const std::vector<FacetComparison>& facets, const FacetWeights& weights) {
+    const auto weightOf = [&](const FacetComparison& facet) { return weights[static_cast<std::size_t>(facet.facet)]; };
+    double heaviest = 0.0;
+    for (const auto& facet : facets)
+        if (facet.measured) heaviest = std::max(heaviest, weightOf(facet));
+    double missing = 0.0, total = 0.0, worst = 0.0;
+    for (const auto& facet : facets) {
+        if (!facet.measured) continue;
+        const double weight = heaviest > 0.0 ? weightOf(facet) / heaviest : 1.0;
+        missing += weight * (100.0 - facet.likeness);
+        total += weight;
+        worst = std::max(worst, weight * (100.0 - facet.likeness));
     }
-    return best * reference.levelDb.stepSeconds;
+    return total > 0.0 ? 100.0 - 0.5 * missing / total - 0.5 * worst : 0.0;
 }
 
-Comparison compare(const Profile& reference, const Profile& render) { return Comparer(reference, render).run(); }
+Comparison compare(const Profile& reference, const Profile& render, const FacetWeights& weights) {
+    Comparison result = Comparer(reference, render).run();
+    result.weights = weights;
+    result.likeness = wholeLikeness(result.facets, weights);
+    return result;
+}
 
 } // namespace facet

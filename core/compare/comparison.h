@@ -22,7 +22,7 @@ struct FacetComparison {
     Facet facet = Facet::pitch;
     bool measured = false; ///< false: this facet is not measured (yet), or not in this sound
     double likeness = 100.0;
-    double difference = 0.0; ///< mean difference in the facet's unit, see docs/likeness.md
+    double difference = 0.0; ///< beyond what is noticed, in the facet's unit, see docs/likeness.md
     std::string words;       ///< the largest difference: "decay 60 ms longer", "alike"
     std::vector<ComparedValue> values;
 };
@@ -30,18 +30,19 @@ struct FacetComparison {
 struct Comparison {
     /// All eight, in the order they are worked.
     std::vector<FacetComparison> facets;
-    /// 0 … 100. Half the mean of the facets, half the worst of them.
+    /// 0 … 100: half the weighted mean of the facets, half the worst of them, which counts by its weight too.
     double likeness = 0.0;
+    FacetWeights weights = equalWeights;
 
     const FacetComparison* find(Facet facet) const;
 };
 
 /// Compares a render with the reference; loudness is taken out first. Both profiles must be of one performance.
-/// docs/likeness.md says how each likeness follows from its difference.
-Comparison compare(const Profile& reference, const Profile& render);
+/// docs/likeness.md says how each likeness follows from its difference. Weights ≥ 0; when all that is measured is set
+/// aside, everything counts.
+Comparison compare(const Profile& reference, const Profile& render, const FacetWeights& weights = equalWeights);
 
-/// Constant shift in seconds (within ±30 ms) that brings the render's level envelope onto the reference's;
-/// positive: the render is late.
-double timeShift(const Profile& reference, const Profile& render);
+/// The whole likeness of facets that were compared, with other weights.
+double wholeLikeness(const std::vector<FacetComparison>& facets, const FacetWeights& weights);
 
 } // namespace facet

@@ -69,8 +69,8 @@ struct PreparedTarget {
         return measureProfile(audible, attendedNotes(performance, leftOut), {.source = source, .threads = threads},
                               task);
     }
-    Comparison compareWith(const Recording& render, int threads, const Task& task) const {
-        return compare(profile, measure(render, performance, leftOut, &profile.source, threads, task));
+    Comparison compareWith(const Recording& render, int threads, const FacetWeights& weights, const Task& task) const {
+        return compare(profile, measure(render, performance, leftOut, &profile.source, threads, task), weights);
     }
 };
 
@@ -203,7 +203,8 @@ private:
             shownLikeness = 0.0;
             for (const PreparedTarget& target : targets) {
                 const Recording render = std::move(renderAt48k({&now.best, 1}, target.performance, task).front());
-                shownLikeness += target.share * target.compareWith(render, settings.threads, task).likeness;
+                shownLikeness +=
+                    target.share * target.compareWith(render, settings.threads, settings.weights, task).likeness;
             }
         }
         now.likeness = shownLikeness;
@@ -415,7 +416,8 @@ Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Pe
 }
 
 ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile,
-                  const Performance& performance, int seeds, const Task& task, const std::vector<TimeSpan>& leftOut) {
+                  const Performance& performance, int seeds, const Task& task, const std::vector<TimeSpan>& leftOut,
+                  const FacetWeights& weights) {
     ScoredPatch scored;
     scored.patch = patch;
     Performance played = performance;
@@ -433,7 +435,7 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
         const Recording rendered = std::move(renderAt48k({&patch, 1}, seeded, task).front());
         losses[at] = Loss::value(loss.residual(rendered));
         profiles[at] = PreparedTarget::measure(rendered, seeded, leftOut, &profile.source, 1, task);
-        comparisons[at] = compare(profile, profiles[at]);
+        comparisons[at] = compare(profile, profiles[at], weights);
     });
     for (std::size_t s = 0; s < profiles.size(); ++s) { // in order, so that sums are the same on any machine
         scored.loss += losses[s] / seeds;
@@ -445,7 +447,7 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
     scored.floor = 0.0;
     std::fill(scored.facetFloors.begin(), scored.facetFloors.end(), 0.0);
     for (int s = 1; s < seeds; ++s) {
-        const Comparison between = compare(profiles.front(), profiles[static_cast<std::size_t>(s)]);
+        const Comparison between = compare(profiles.front(), profiles[static_cast<std::size_t>(s)], weights);
         scored.floor += between.likeness / (seeds - 1);
         for (std::size_t f = 0; f < between.facets.size(); ++f)
             scored.facetFloors[f] += between.facets[f].likeness / (seeds - 1);
@@ -456,12 +458,13 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
 namespace {
 
 /// Marks over all targets: loss, likeness and floors are weighted means, the comparison is with the first.
-ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targets, int seeds) {
+ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targets, int seeds,
+                     const FacetWeights& weights) {
     const Patch leveled = withSolvedGain(patch, targets.front().reference, targets.front().performance);
     ScoredPatch all;
     for (const PreparedTarget& target : targets) {
         const ScoredPatch one =
-            score(leveled, target.reference, target.profile, target.performance, seeds, {}, target.leftOut);
+            score(leveled, target.reference, target.profile, target.performance, seeds, {}, target.leftOut, weights);
         if (&target == &targets.front()) {
             all.patch = leveled;
             all.comparison = one.comparison;
@@ -507,11 +510,11 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     const bool hurried =
         task.stop.stop_requested() || (settings.seconds > 0.0 && secondsSince(search.started) > settings.seconds);
     const int seeds = hurried ? 1 : scoredSeeds;
-    result.before = scoreAll(settings.start, prepared, 1);
+    result.before = scoreAll(settings.start, prepared, 1, settings.weights);
     constexpr std::size_t finalists = 3;
     std::vector<ScoredPatch> scored;
     for (std::size_t i = 0; i < std::min(search.bests.size(), hurried ? 1 : finalists); ++i)
-        scored.push_back(scoreAll(search.bests[i].candidate.patch, prepared, seeds));
+        scored.push_back(scoreAll(search.bests[i].candidate.patch, prepared, seeds, settings.weights));
     // The search has overfitted its own seed a little; the ranking looks at what people see.
     std::stable_sort(scored.begin(), scored.end(), [](const ScoredPatch& a, const ScoredPatch& b) {
         return a.likeness - 4.0 * a.loss > b.likeness - 4.0 * b.loss;

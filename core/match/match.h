@@ -26,7 +26,8 @@ struct MatchTarget {
 struct MatchSettings {
     Patch start{}; ///< values that are locked, or that no measurement tells, come from here
     SearchLimits limits{};
-    double focusLowHz = 20.0; ///< the search looks at this band only
+    FacetWeights weights = equalWeights; ///< of the facets, in the likenesses told
+    double focusLowHz = 20.0;            ///< the search looks at this band only
     double focusHighHz = 20000.0;
     double seconds = 20.0; ///< the search ends about then; ≤ 0: no limit in time
     int evaluations = 0;   ///< renders compared at most; ≤ 0: no limit
@@ -84,6 +85,6 @@ Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Pe
 /// times left out.
 ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile,
                   const Performance& performance, int seeds, const Task& task = {},
-                  const std::vector<TimeSpan>& leftOut = {});
+                  const std::vector<TimeSpan>& leftOut = {}, const FacetWeights& weights = equalWeights);
 
 } // namespace facet

@@ -2,6 +2,7 @@
 // Engine, files, editor, search and recipe all read it.
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <span>
 #include <string_view>
@@ -15,6 +16,10 @@ inline constexpr int facetCount = 8;
 std::string_view labelOf(Facet facet);
 
 /// A set of facets; bit n stands for Facet n.
+/// How much each facet counts in the whole, in the order of Facet: 1 as usual, 0 set aside.
+using FacetWeights = std::array<double, facetCount>;
+inline constexpr FacetWeights equalWeights{1.0, 1.0, 1.0, 1.0, 1.0, 1.0, 1.0, 1.0};
+
 using FacetSet = std::uint8_t;
 constexpr FacetSet facetBit(Facet facet) { return static_cast<FacetSet>(1u << static_cast<unsigned>(facet)); }
 

@@ -41,6 +41,7 @@ struct Cue {
     double loopEnd = 0.0;
     double focusLowHz = 0.0;  ///< heard, compared and searched is only what lies between; 0: from the bottom
     double focusHighHz = 0.0; ///< 0: to the top
+    FacetWeights facetWeights = equalWeights; ///< in the likeness of the whole
     bool focused() const { return focusLowHz > 0.0 || focusHighHz > 0.0; }
 
     std::string source;              ///< file the next excerpts are cut from; empty when none was opened

@@ -116,6 +116,7 @@ Json cueJson(const Cue& cue) {
               {"focus_hz", {cue.focusLowHz, cue.focusHighHz}},
               {"source", cue.source},
               {"active_excerpt", cue.activeExcerpt}};
+    json["facet_weights"] = cue.facetWeights;
     json["patch"] = patchJson(cue.patch);
     json["locks"] = Json::array();
     for (const Address& address : cue.locks) json["locks"].push_back(address.text());
@@ -139,6 +140,9 @@ Cue cueFrom(const Json& json, const AudioSource& audio) {
         cue.focusLowHz = focus->at(0);
         cue.focusHighHz = focus->at(1);
     }
+    if (const auto weights = json.find("facet_weights"); weights != json.end())
+        for (std::size_t f = 0; f < cue.facetWeights.size(); ++f)
+            cue.facetWeights[f] = std::max(0.0, weights->at(f).get<double>());
     cue.source = json.value("source", "");
     cue.activeExcerpt = json.value("active_excerpt", std::uint64_t{0});
     cue.patch = patchFrom(json.at("patch"));

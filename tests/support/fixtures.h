@@ -1,0 +1,19 @@
+// Patches named by technique, and a phrase that suits each of them.
+#pragma once
+
+#include "core/parameters/patch.h"
+#include "core/performance/performance.h"
+
+#include <string>
+#include <vector>
+
+namespace facet::testing {
+
+/// Names of all patches of tests/fixtures/patches, in alphabetical order.
+std::vector<std::string> fixtureNames();
+Patch fixturePatch(const std::string& name);
+
+/// A long note, a shorter and softer one that it overlaps, and a high short one; stereo, 3.2 s.
+Performance fixturePhrase();
+
+} // namespace facet::testing
