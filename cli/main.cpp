@@ -18,6 +18,7 @@ int run(int argc, char** argv) {
     facet::cli::addRender(app);
     facet::cli::addCompare(app);
     facet::cli::addMatch(app);
+    facet::cli::addMoves(app);
     facet::cli::addWavetable(app);
     facet::cli::addChanges(app);
     facet::cli::addStages(app);

@@ -5,6 +5,7 @@
 #include "app/session/playback.h"
 #include "app/session/results.h"
 #include "app/session/source_view.h"
+#include "core/match/moves.h"
 #include "core/parameters/changes.h"
 #include "core/project/collection.h"
 #include "core/project/document.h"
@@ -235,6 +236,18 @@ public:
     /// edit.
     void hearOther(const std::optional<Patch>& patch);
 
+    // ---- next moves ----
+
+    /// While they are wanted, the changes that would bring the patch closer are looked for after each edit, in the
+    /// background; nextMovesChanged() tells a first list and a last one. The next edit drops them.
+    void wantNextMoves(bool wanted);
+    const NextMoves& nextMoves() const { return nextMoves_; }
+    enum class NextState { none, looking, complete };
+    NextState nextState() const { return nextState_; }
+    /// Lets the phrase be heard with a move, in place of the render; −1: the patch as it stands again.
+    void hearMove(int index);
+    void takeMove(int index);
+
     // ---- search ----
 
     const MatchState& matchState() const { return match_; }
@@ -251,6 +264,7 @@ signals:
     void cueSwitched();
     void resultsChanged();
     void matchChanged();
+    void nextMovesChanged();
     /// One clear sentence for the producer.
     void problem(const QString& sentence, const QString& detail);
     /// A file has more than two channels: ask which, then import it again.
@@ -363,6 +377,14 @@ private:
     SourceView source_;
     Playback playback_;
     void measureFloor();
+    void lookForMoves();
+    void dropMoves();
+    bool nextWanted_ = false;
+    NextState nextState_ = NextState::none;
+    NextMoves nextMoves_;
+    quint64 nextTurn_ = 0;
+    std::unique_ptr<MoveFinder> finder_; ///< used by the thread of its queue alone
+    std::uint64_t finderKey_ = 0;
     JobQueue interactive_;
     JobQueue others_;
     JobQueue imports_;
@@ -373,6 +395,7 @@ private:
     JobQueue staging_;
     JobQueue probing_{JobQueue::Priority::low};
     JobQueue flooring_{JobQueue::Priority::low};
+    JobQueue next_{JobQueue::Priority::low};
     JobQueue hearing_[2]; ///< one a side: band and slow listening
     JobQueue search_{JobQueue::Priority::low};
 };

@@ -117,6 +117,7 @@ void Session::wantStage(const std::string& path) {
 
 void Session::forgetBeside() {
     stopWeighing();
+    dropMoves();
     other_.reset();
     ++stageTurn_;
     staging_.cancel();

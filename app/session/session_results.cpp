@@ -193,6 +193,7 @@ void Session::refresh() {
     if (key == renderKey_) {
         compareOthers(); // a weight may have changed
         emit resultsChanged();
+        lookForMoves(); // and so may a lock
         return;
     }
     renderKey_ = key;
@@ -239,6 +240,7 @@ void Session::refresh() {
             measureFloor();
             compareOthers();
             emit resultsChanged();
+            lookForMoves();
         });
     });
 }

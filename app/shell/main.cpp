@@ -61,7 +61,7 @@ void takeShot(QApplication& app, Session& session, MainWindow& window, const QSt
     auto* calm = new QElapsedTimer;
     calm->start();
     QObject::connect(timer, &QTimer::timeout, &window, [&app, &session, &window, file, calm] {
-        if (session.busy()) calm->restart();
+        if (session.busy() || session.nextState() == Session::NextState::looking) calm->restart();
         if (calm->elapsed() < 700) return;
         const bool written = window.grab().save(file);
         if (!written) std::fprintf(stderr, "“%s” cannot be written; choose another folder.\n", qPrintable(file));

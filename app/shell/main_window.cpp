@@ -10,6 +10,7 @@
 #include "app/views/notes_page.h"
 #include "app/views/patch_view.h"
 #include "app/views/answer_view.h"
+#include "app/views/moves_view.h"
 #include "app/views/reference_page.h"
 #include "app/views/search_view.h"
 #include "app/views/source_picture.h"
@@ -243,10 +244,16 @@ QWidget* MainWindow::makeFacetsPage() {
     table_->setMinimumHeight(120);
     middle->addWidget(table_, 2);
     layout->addLayout(middle, 5);
+    auto* right = new QVBoxLayout;
+    right->setSpacing(4);
+    moves_ = new MovesView(session_, page);
+    right->addWidget(moves_);
     answers_ = new AnswerView(session_, page);
     answers_->setMinimumWidth(290);
-    answers_->setMaximumWidth(330);
-    layout->addWidget(answers_, 3);
+    answers_->setMaximumWidth(350);
+    moves_->setMaximumWidth(350);
+    right->addWidget(answers_, 1);
+    layout->addLayout(right, 3);
     connect(facets_, &FacetList::facetChosen, this, &MainWindow::chooseFacet);
     return page;
 }

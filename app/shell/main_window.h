@@ -22,6 +22,7 @@ class QTimer;
 namespace facet {
 
 class AnswerView;
+class MovesView;
 class ComparisonModel;
 class FacetList;
 class FacetPlot;
@@ -107,6 +108,7 @@ private:
     FacetPlot* plot_;
     QTableView* table_;
     ComparisonModel* model_;
+    MovesView* moves_ = nullptr;
     AnswerView* answers_;
     PatchView* patch_;
     SearchView* search_;

@@ -2,6 +2,7 @@
 #include "app/shell/main_window.h"
 
 #include "app/session/session.h"
+#include "app/views/moves_view.h"
 #include "app/views/patch_view.h"
 #include "app/views/keyboard_strip.h"
 #include "app/views/mirror_view.h"
@@ -79,6 +80,10 @@ void MainWindow::makeEditMenu() {
         showView("patch");
         patch_->startFinding();
     });
+    menu->addAction(tr("Take the best next &move"), QKeySequence(Qt::CTRL | Qt::Key_Return), this,
+                    [this] { moves_->take(0); });
+    menu->addAction(tr("&Hear the best next move, or before"), QKeySequence(Qt::CTRL | Qt::Key_H), this,
+                    [this] { moves_->hear(moves_->heard() == 0 ? -1 : 0); });
     menu->addAction(tr("&Keep take"), QKeySequence(Qt::CTRL | Qt::Key_K), this, [this] { session_.keepTake(); });
     menu->addAction(tr("What changed since the last &take …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_K), this,
                     [this] {

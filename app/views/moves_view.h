@@ -1,0 +1,67 @@
+// Next moves: the changes that bring the render closer, to hear and to take.
+#pragma once
+
+#include <QWidget>
+#include <vector>
+
+class QLabel;
+class QToolButton;
+
+namespace facet {
+
+class MoveRow;
+class Session;
+
+/// Five lines at most, the best first. Up and Down choose, Right hears it, Left what is before it, Return takes.
+class MovesView : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit MovesView(Session& session, QWidget* parent = nullptr);
+    void refresh();
+    /// The move that is heard in place of the patch; −1: none.
+    int heard() const { return heard_; }
+    void hear(int index);
+    void take(int index);
+
+protected:
+    /// Looked for only while somebody sees them.
+    void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
+
+private:
+    Session& session_;
+    QLabel* title_;
+    QLabel* state_;
+    std::vector<MoveRow*> rows_;
+    int heard_ = -1;
+};
+
+/// One of them.
+class MoveRow : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit MoveRow(QWidget* parent);
+    void show(const QString& what, const QString& gain, bool heard, bool best);
+
+signals:
+    void hearWanted();
+    void takeWanted();
+    void stepWanted(int by);
+
+protected:
+    void keyPressEvent(QKeyEvent* event) override;
+    void focusInEvent(QFocusEvent* event) override;
+    void focusOutEvent(QFocusEvent* event) override;
+    void paintEvent(QPaintEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+
+private:
+    QString what_, gain_;
+    bool best_ = false;
+    QToolButton* hear_;
+    QToolButton* take_;
+};
+
+} // namespace facet

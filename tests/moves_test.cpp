@@ -1,0 +1,162 @@
+// Next moves: a damaged patch is named and mended, and what the producer holds fast stays.
+#include "core/base/error.h"
+#include "core/engine/render.h"
+#include "core/match/move_candidates.h"
+#include "core/match/moves.h"
+#include "core/parameters/relevance.h"
+#include "tests/support/fixtures.h"
+#include "tests/support/sounds.h"
+
+#include <gtest/gtest.h>
+
+namespace facet {
+namespace {
+
+const Address cutoff{"layer:a/filter:a", "cutoff"};
+const Address decay{"layer:a/envelope:level", "decay"};
+const Address sustain{"layer:a/envelope:level", "sustain"};
+const Address wave{"layer:a/source:a", "wave"};
+const Address tuning{"layer:a/source:a", "cents"};
+
+Patch basePatch() {
+    Patch patch;
+    patch.set({"layer:a/filter:a", "on"}, 1.0);
+    patch.set(cutoff, 900.0);
+    patch.set(decay, 300.0);
+    patch.set(sustain, 30.0);
+    patch.set({"layer:a/envelope:level", "release"}, 90.0);
+    return patch;
+}
+
+/// The right patch's render, and what looks for moves toward it from a phrase with another seed.
+class NextMove : public ::testing::Test {
+protected:
+    Performance phrase = testing::oneNote(45, 0.05, 0.8, 1.3);
+    ProfilePtr profile;
+    std::unique_ptr<MoveFinder> finder;
+    MoveSettings settings;
+
+    explicit NextMove(const Patch& right = basePatch()) {
+        const Recording reference = render(right, phrase);
+        phrase.seed = 5;
+        profile = std::make_shared<const Profile>(measureProfile(reference, phrase));
+        finder = std::make_unique<MoveFinder>(reference, profile, phrase, Attention{});
+    }
+    NextMoves from(const Patch& patch) const { return finder->find(patch, settings); }
+    static Patch with(const Address& address, double value) {
+        Patch patch = basePatch();
+        patch.set(address, value);
+        return patch;
+    }
+};
+
+TEST_F(NextMove, NamesAndMendsAValue) {
+    const NextMoves moves = from(with(cutoff, 2600.0));
+    ASSERT_FALSE(moves.best.empty());
+    EXPECT_TRUE(moves.complete);
+    const Move& best = moves.best.front();
+    EXPECT_NEAR(best.patch.value(cutoff), 900.0, 60.0) << best.what;
+    EXPECT_TRUE(best.what.starts_with("Filter cutoff 2.6 kHz → ")) << best.what;
+    EXPECT_GT(best.likeness, 97.0);
+    EXPECT_GT(best.likeness, moves.before + 5.0);
+    EXPECT_GT(best.facetAfter, best.facetBefore);
+    for (std::size_t i = 1; i < moves.best.size(); ++i) EXPECT_LE(moves.best[i].likeness, moves.best[i - 1].likeness);
+    EXPECT_LE(moves.best.size(), settings.most);
+}
+
+TEST_F(NextMove, NamesAnotherWaveform) {
+    const NextMoves moves = from(with(wave, static_cast<double>(Wave::triangle)));
+    ASSERT_FALSE(moves.best.empty());
+    EXPECT_EQ(moves.best.front().patch.value(wave), static_cast<double>(Wave::saw)) << moves.best.front().what;
+}
+
+TEST_F(NextMove, ProposesTwoThatHelpTogether) {
+    Patch patch = with(cutoff, 1500.0);
+    patch.set(tuning, 14.0);
+    const NextMoves moves = from(patch);
+    ASSERT_FALSE(moves.best.empty());
+    const Patch& best = moves.best.front().patch;
+    EXPECT_LT(best.value(cutoff), 1300.0) << moves.best.front().what;
+    EXPECT_LT(best.value(tuning), 9.0) << moves.best.front().what;
+}
+
+TEST_F(NextMove, IsNoneWhereNothingIsMissing) {
+    const NextMoves moves = from(basePatch());
+    EXPECT_GT(moves.before, 96.0);
+    for (const Move& move : moves.best) EXPECT_LE(move.likeness, 100.0);
+    EXPECT_TRUE(moves.best.empty() || moves.best.front().likeness >= moves.before + 1.0);
+}
+
+TEST_F(NextMove, ObeysLocksAndRanges) {
+    settings.limits.locks = {cutoff};
+    settings.limits.ranges = {{decay, {500.0, 2000.0}}};
+    for (const MoveFamily& family : moveFamilies(with(cutoff, 2600.0), settings.limits, *profile)) {
+        for (const Patch& patch : family.patches) {
+            if (patch.find("layer:a/filter:a")) {
+                EXPECT_EQ(patch.value(cutoff), 2600.0);
+            }
+        }
+        EXPECT_NE(family.address, cutoff);
+        if (family.address == decay)
+            for (double value : family.values) {
+                EXPECT_GE(value, 500.0);
+                EXPECT_LE(value, 2000.0);
+            }
+    }
+    for (const Move& move : from(with(cutoff, 2600.0)).best) {
+        EXPECT_EQ(move.patch.value(cutoff), 2600.0) << move.what;
+        EXPECT_TRUE(move.patch.value(decay) == 300.0 || move.patch.value(decay) >= 500.0) << move.what;
+    }
+}
+
+TEST_F(NextMove, TakesValuesThatPeopleWouldType) {
+    Patch patch = basePatch();
+    for (const MoveFamily& family : moveFamilies(patch, {}, *profile)) {
+        if (family.address.field != "semitone") continue;
+        for (double value : family.values) EXPECT_EQ(value, std::round(value));
+    }
+    EXPECT_EQ(withTypedValue(patch, cutoff, 1234.5678).value(cutoff), 1230.0);
+    EXPECT_EQ(withTypedValue(patch, {"layer:a/source:a", "semitone"}, 6.7).value({"layer:a/source:a", "semitone"}),
+              7.0);
+}
+
+TEST_F(NextMove, TellsAFirstListAndStopsWhenItIsDropped) {
+    std::vector<bool> told;
+    finder->find(with(cutoff, 2600.0), settings, {}, [&](const NextMoves& list) { told.push_back(list.complete); });
+    EXPECT_EQ(told, (std::vector<bool>{false, true}));
+    std::stop_source stop;
+    EXPECT_THROW(finder->find(with(cutoff, 2600.0), settings, {.stop = stop.get_token(), .progress = {}},
+                              [&](const NextMoves&) { stop.request_stop(); }),
+                 Cancelled);
+}
+
+TEST_F(NextMove, AddsWhatTheReferenceDoesPeriodically) {
+    Patch trembling = basePatch();
+    trembling.set(sustain, 100.0);
+    trembling.add("layer:a/lfo:a");
+    trembling.set({"layer:a/lfo:a", "rate"}, 6.0);
+    trembling.add("link:a");
+    ModuleData ends;
+    ends.from = "layer:a/lfo:a";
+    ends.to = "layer:a/source:a/cents";
+    trembling.setData("link:a", ends);
+    trembling.set({"link:a", "amount"}, 30.0);
+    Performance held = testing::oneNote(57, 0.05, 1.6, 2.0);
+    const Recording reference = render(trembling, held);
+    const auto measured = std::make_shared<const Profile>(measureProfile(reference, held));
+    ASSERT_TRUE(measured->motion.vibrato.found());
+    const MoveFinder other(reference, measured, held, {});
+    Patch still = basePatch();
+    still.set(sustain, 100.0);
+    const NextMoves moves = other.find(still, settings);
+    ASSERT_FALSE(moves.best.empty());
+    const Patch& best = moves.best.front().patch;
+    const auto lfo = std::find_if(best.modules().begin(), best.modules().end(),
+                                  [](const auto& module) { return module.kind == ModuleKind::lfo; });
+    ASSERT_NE(lfo, best.modules().end()) << moves.best.front().what;
+    EXPECT_NEAR(best.value({lfo->path, "rate"}), 6.0, 0.2);
+    EXPECT_GT(moves.best.front().likeness, moves.before + 10.0);
+}
+
+} // namespace
+} // namespace facet
