@@ -1,5 +1,6 @@
 // Next moves: a damaged patch is named and mended, and what the producer holds fast stays.
 #include "core/base/error.h"
+#include "core/engine/graph.h"
 #include "core/engine/render.h"
 #include "core/match/move_candidates.h"
 #include "core/match/moves.h"
@@ -128,6 +129,21 @@ TEST_F(NextMove, TellsAFirstListAndStopsWhenItIsDropped) {
     EXPECT_THROW(finder->find(with(cutoff, 2600.0), settings, {.stop = stop.get_token(), .progress = {}},
                               [&](const NextMoves&) { stop.request_stop(); }),
                  Cancelled);
+}
+
+TEST_F(NextMove, CanBeLookedForInEveryFixture) {
+    for (const std::string& name : testing::fixtureNames()) {
+        const auto families = moveFamilies(testing::fixturePatch(name), {}, *profile);
+        EXPECT_GT(families.size(), 30u) << name;
+        for (const MoveFamily& family : families) {
+            ASSERT_FALSE(family.patches.empty());
+            if (family.continuous()) {
+                EXPECT_EQ(family.values.size(), family.patches.size());
+                EXPECT_TRUE(std::is_sorted(family.values.begin(), family.values.end())) << family.address.text();
+            }
+            for (const Patch& patch : family.patches) EXPECT_NO_THROW(compile(patch)) << name;
+        }
+    }
 }
 
 TEST_F(NextMove, AddsWhatTheReferenceDoesPeriodically) {

@@ -62,8 +62,8 @@ private:
         const ParameterDescriptor d = patch_.shownDescriptor(address);
         const double now = patch_.value(address);
         std::vector<double> values{d.nearest(d.defaultValue)};
-        if (address.field == "phase" && patch_.value({address.module, "phase_random"}) > 0.0)
-            return; // by chance anyway
+        const Address chance{address.module, "phase_random"};
+        if (address.field == "phase" && patch_.has(chance) && patch_.value(chance) > 0.0) return; // by chance anyway
         if (address.field == "phase_random") {
             values = {d.low, d.high}; // what lies between, nobody hears in one phrase
         } else if (d.unit == Unit::amount || patch_.descriptor(address).unit == Unit::amount) {
