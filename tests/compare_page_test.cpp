@@ -68,6 +68,39 @@ TEST_F(ComparePageTest, TellsHowAlikeThePatchIsToItself) {
     EXPECT_TRUE(told);
 }
 
+TEST_F(ComparePageTest, BothSoundsAreHeardInTurnInOneEarEachAndByTheirDifference) {
+    auto text = [this] {
+        QStringList all;
+        for (auto* label : window.findChildren<QLabel*>())
+            if (label->isVisible()) all << label->text();
+        return all.join("|");
+    };
+    QTest::keyClick(&window, Qt::Key_4, Qt::ControlModifier);
+    EXPECT_EQ(session.playback().together(), Together::alternating);
+    EXPECT_TRUE(text().contains("in turn"));
+    session.setLoop(0.0, 0.3);
+    session.playback().setLooping(true);
+    session.playback().play(Side::reference);
+    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback().player().side() == Side::render; }, 3000));
+    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback().player().side() == Side::reference; }, 3000));
+    QTest::keyClick(&window, Qt::Key_5, Qt::ControlModifier);
+    EXPECT_EQ(session.playback().together(), Together::ears);
+    EXPECT_TRUE(text().contains("left"));
+    QTest::keyClick(&window, Qt::Key_6, Qt::ControlModifier);
+    EXPECT_TRUE(session.hearingDifference());
+    EXPECT_TRUE(button("Lacking")) << "the buttons say what is heard";
+    EXPECT_TRUE(button("Too much"));
+    // After an edit the difference is another; leaving it gives the sounds back.
+    session.setParameter({"layer:a/source:a", "octave"}, 1.0);
+    ASSERT_TRUE(settle());
+    EXPECT_TRUE(session.hearingDifference());
+    QTest::keyClick(&window, Qt::Key_3, Qt::ControlModifier);
+    EXPECT_FALSE(session.hearingDifference());
+    EXPECT_EQ(session.playback().together(), Together::swapped);
+    EXPECT_TRUE(button("Reference"));
+    session.playback().player().stop();
+}
+
 TEST_F(ComparePageTest, AMoveIsHeardAndTakenByKeysAndByMouse) {
     auto* view = window.findChild<MovesView*>();
     ASSERT_TRUE(looked(Session::NextState::complete));

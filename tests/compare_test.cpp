@@ -2,6 +2,7 @@
 #include "core/compare/comparison.h"
 #include "core/compare/distance.h"
 #include "core/compare/loss.h"
+#include "core/compare/sound_difference.h"
 #include "core/engine/render.h"
 #include "tests/support/sounds.h"
 
@@ -148,6 +149,33 @@ TEST(Differences, AreNamedInWordsAndUnits) {
     EXPECT_NE(square.find(Facet::harmonics)->words.find("2nd partial"), std::string::npos)
         << square.find(Facet::harmonics)->words;
     EXPECT_NE(square.find(Facet::harmonics)->words.find("weaker"), std::string::npos);
+}
+
+/// Sines by frequency and amplitude.
+Recording sines(std::vector<std::pair<double, double>> all, double phase = 0.0) {
+    return testing::soundOf(1.0, 48000, [=](double t) {
+        double sum = 0.0;
+        for (const auto& [hz, amplitude] : all) sum += amplitude * std::sin(2.0 * 3.14159265358979 * hz * t + phase);
+        return sum;
+    });
+}
+
+TEST(SoundDifference, IsWhatOneHasAndTheOtherLacks) {
+    // Other phases are no difference; a partial at half the amplitude lacks three quarters of its power.
+    const Recording reference = sines({{300.0, 0.3}, {900.0, 0.2}, {1500.0, 0.1}});
+    const Recording other = sines({{300.0, 0.3}, {900.0, 0.1}, {2500.0, 0.1}}, 2.0);
+    const SoundDifference parts = differenceBetween(reference, other, 0.0);
+    const auto lacking = [&](double hz) { return testing::componentDb(parts.lacking.channels[0], 12000, 16384, hz, 48000.0); };
+    const auto excess = [&](double hz) { return testing::componentDb(parts.excess.channels[0], 12000, 16384, hz, 48000.0); };
+    EXPECT_LT(lacking(300.0), -50.0);
+    EXPECT_NEAR(lacking(900.0), dbFromGain(0.2 * std::sqrt(0.75)), 0.5);
+    EXPECT_NEAR(lacking(1500.0), dbFromGain(0.1), 0.5);
+    EXPECT_LT(excess(900.0), -50.0);
+    EXPECT_NEAR(excess(2500.0), dbFromGain(0.1), 0.5);
+    EXPECT_EQ(parts.lacking.frameCount(), reference.frameCount());
+    // Softer as a whole is no difference when loudness is matched.
+    const SoundDifference same = differenceBetween(reference, withGain(reference, -12.0), 12.0);
+    EXPECT_LT(testing::componentDb(same.lacking.channels[0], 12000, 16384, 300.0, 48000.0), -50.0);
 }
 
 TEST(SearchLoss, IsZeroForItselfAndDeafToGain) {

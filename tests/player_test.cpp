@@ -74,6 +74,79 @@ TEST(Transport, LoopsAndEnds) {
     EXPECT_FALSE(player.playing()) << "the sound has an end";
 }
 
+/// RMS of one channel, 0 left.
+double channelRms(const std::vector<float>& stereo, int channel, int begin, int end) {
+    double sum = 0.0;
+    for (int i = begin; i < end; ++i) {
+        const double x = stereo[static_cast<std::size_t>(2 * i + channel)];
+        sum += x * x;
+    }
+    return std::sqrt(sum / (end - begin));
+}
+
+TEST(Transport, SwapsWithinTwoBuffersAndWithoutAClickInTheSpectrum) {
+    Player player(48000);
+    player.setSound(Side::reference, sine(200.0, 0.5, 2.0), 0.0);
+    player.setSound(Side::render, sine(310.0, 0.5, 2.0), 0.0);
+    player.play();
+    fill(player, 9600);
+    player.listenTo(Side::render);
+    // Two buffers later nothing of the reference is left.
+    std::vector<float> out = fill(player, 4096);
+    const auto part = [&](double hz, int begin, int size) {
+        std::vector<float> left;
+        for (int i = 0; i < 4096; ++i) left.push_back(out[static_cast<std::size_t>(2 * i)]);
+        return testing::componentDb(left, begin, size, hz, 48000.0);
+    };
+    // A click is broad: nothing of it stands out of the cross-fade between 4 and 20 kHz.
+    for (double hz = 4000.0; hz < 20000.0; hz += 375.0) EXPECT_LT(part(hz, 0, 4096), -75.0) << hz;
+    player.stop();
+    fill(player, 4096);
+    player.listenTo(Side::reference);
+    player.play();
+    fill(player, 9600);
+    player.listenTo(Side::render);
+    fill(player, 2 * 512);
+    out = fill(player, 4096);
+    EXPECT_NEAR(part(310.0, 0, 4096), dbFromGain(0.5), 0.3);
+    EXPECT_LT(part(200.0, 0, 4096), -60.0);
+}
+
+TEST(Transport, AlternatesWhereTheLoopBegins) {
+    Player player(48000);
+    player.setSound(Side::reference, sine(200.0, 0.5), 0.0);
+    player.setSound(Side::render, sine(200.0, 0.1), 0.0);
+    player.setLoop(0.0, 0.25, true);
+    player.setTogether(Together::alternating);
+    player.play();
+    const auto out = fill(player, 48000);
+    for (int turn = 0; turn < 4; ++turn)
+        EXPECT_NEAR(rms(out, 12000 * turn + 2400, 12000 * turn + 9600),
+                    (turn % 2 == 0 ? 0.5 : 0.1) / std::numbers::sqrt2, 0.01)
+            << turn;
+    player.setTogether(Together::swapped);
+    const Side side = player.side();
+    fill(player, 36000);
+    EXPECT_EQ(player.side(), side);
+}
+
+TEST(Transport, GivesEachEarItsOwnSound) {
+    Player player(48000);
+    Recording wide = sine(200.0, 0.4);
+    wide.channels.push_back(std::vector<float>(wide.channels[0].size(), 0.0f)); // all of it on the left
+    player.setSound(Side::reference, wide, 0.0);
+    player.setSound(Side::render, sine(200.0, 0.1), 6.0206);
+    player.setTogether(Together::ears);
+    player.play();
+    auto out = fill(player, 24000);
+    EXPECT_NEAR(channelRms(out, 0, 4800, 24000), 0.2 / std::numbers::sqrt2, 0.01) << "mono, of both channels";
+    EXPECT_NEAR(channelRms(out, 1, 4800, 24000), 0.2 / std::numbers::sqrt2, 0.01) << "at matched loudness";
+    player.setTogether(Together::swapped);
+    out = fill(player, 9600);
+    EXPECT_LT(largestStep(out, 0, 9600), 0.03f) << "a click";
+    EXPECT_NEAR(channelRms(out, 1, 4800, 9600), 0.0, 1e-4) << "the reference as it is";
+}
+
 TEST(Transport, NewSoundTakesOverWithoutAClick) {
     Player player(48000);
     player.setSound(Side::render, sine(100.0, 0.8), 0.0);

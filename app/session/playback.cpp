@@ -23,6 +23,7 @@ void Playback::open(const std::string& name) {
     player_ = std::make_unique<Player>(output_->rateHz());
     player_->setLoop(loopBegin_ * slowness_, loopEnd_ * slowness_, looping_);
     player_->setVolume(volumeDb_);
+    player_->setTogether(together_);
     const auto callback = [this](float* stereo, int frames) { player_->fill(stereo, frames); };
     try {
         output_->start(callback);
@@ -105,6 +106,17 @@ void Playback::swap() { listenTo(player_->side() == Side::reference ? Side::rend
 
 void Playback::listenTo(Side side) {
     player_->listenTo(side);
+    emit changed();
+}
+
+void Playback::setTogether(Together together) {
+    together_ = together;
+    player_->setTogether(together);
+    emit changed();
+}
+
+void Playback::setBlind(bool on) {
+    blind_ = on;
     emit changed();
 }
 

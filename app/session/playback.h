@@ -43,6 +43,11 @@ public:
     void play(Side side);
     void swap();
     void listenTo(Side side);
+    void setTogether(Together together);
+    Together together() const { return together_; }
+    /// While a blind test runs, nothing may show which side plays.
+    void setBlind(bool on);
+    bool blind() const { return blind_; }
     void setLooping(bool on);
     bool looping() const { return looping_; }
     void setLoop(double begin, double end);
@@ -73,6 +78,8 @@ private:
     double loopEnd_ = 0.0;
     double volumeDb_ = 0.0;
     int slowness_ = 1;
+    Together together_ = Together::swapped;
+    bool blind_ = false;
 };
 
 } // namespace facet

@@ -236,6 +236,12 @@ public:
     /// edit.
     void hearOther(const std::optional<Patch>& patch);
 
+    // ---- difference ----
+
+    /// In place of the reference what the render lacks of it is heard, in place of the render what it has too much.
+    void hearDifference(bool on);
+    bool hearingDifference() const { return hearingDifference_; }
+
     // ---- next moves ----
 
     /// While they are wanted, the changes that would bring the patch closer are looked for after each edit, in the
@@ -377,6 +383,10 @@ private:
     SourceView source_;
     Playback playback_;
     void measureFloor();
+    void giveDifference();
+    bool hearingDifference_ = false;
+    quint64 differenceTurn_ = 0;
+    JobQueue differing_;
     void lookForMoves();
     void dropMoves();
     bool nextWanted_ = false;

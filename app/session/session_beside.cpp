@@ -1,6 +1,9 @@
 // What is rendered beside the patch itself: other patches, weighed or heard, and the sound on its way.
 #include "app/session/session.h"
 
+#include "core/audio/attention.h"
+#include "core/compare/sound_difference.h"
+#include "core/audio/stretch.h"
 #include "core/base/error.h"
 #include "core/base/parallel.h"
 #include "core/engine/render.h"
@@ -88,6 +91,44 @@ void Session::hearOther(const std::optional<Patch>& patch) {
     if (patch == other_) return;
     other_ = patch;
     hearRender();
+}
+
+void Session::hearDifference(bool on) {
+    if (on == hearingDifference_) return;
+    hearingDifference_ = on;
+    ++differenceTurn_;
+    if (on) {
+        giveDifference();
+    } else {
+        hearReference();
+        hearRender();
+    }
+    emit resultsChanged();
+    emit playback_.changed();
+}
+
+/// From the sounds as they are heard otherwise: the excerpt and the render of the whole patch, at full speed.
+void Session::giveDifference() {
+    const Cue* current = cue();
+    const RecordingPtr rendered = results_.render.recording;
+    if (!hearingDifference_ || !referenceAtRate_ || !rendered || !current || !current->excerpt() || auditioning())
+        return;
+    const double gain = results_.reference.loudness - results_.render.loudness;
+    differing_.submit([this, turn = ++differenceTurn_, reference = referenceAtRate_, rendered, gain,
+                       attention = current->attentionTo(*current->excerpt()), slowness = playback_.slowness(),
+                       rate = playback_.player().rateHz()](const Task& task) {
+        try {
+            SoundDifference parts = differenceBetween(attended(*reference, attention),
+                                                      attended(atRate(*rendered, rate), attention), gain, task);
+            const auto lacking = std::make_shared<const Recording>(stretched(parts.lacking, slowness, task));
+            const auto excess = std::make_shared<const Recording>(stretched(parts.excess, slowness, task));
+            post([this, turn, lacking, excess, gain] {
+                if (turn != differenceTurn_ || !hearingDifference_) return;
+                playback_.player().setSound(Side::reference, *lacking, 0.0);
+                playback_.player().setSound(Side::render, *excess, gain);
+            });
+        } catch (const Cancelled&) {}
+    });
 }
 
 void Session::wantStage(const std::string& path) {

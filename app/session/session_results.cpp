@@ -112,6 +112,10 @@ void Session::hearReference() {
 /// Gives a sound to the player: at once as it is, or from a worker when it must be cut, parted or stretched.
 void Session::hear(Side side, const RecordingPtr& recording, double gainDb, bool slow) {
     if (auditioning()) return; // endAudition() gives everything again
+    if (hearingDifference_) {
+        giveDifference();
+        return;
+    }
     const auto index = static_cast<std::size_t>(side);
     const std::uint64_t turn = ++heard_[index];
     const Cue* current = cue();

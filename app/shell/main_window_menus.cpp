@@ -143,6 +143,21 @@ void MainWindow::makePlayMenu() {
                     [this] { session_.playback().play(Side::reference); });
     menu->addAction(tr("Play the render"), QKeySequence(Qt::CTRL | Qt::Key_2), this,
                     [this] { session_.playback().play(Side::render); });
+    auto* ways = new QActionGroup(this);
+    const auto addWay = [&](const QString& name, Qt::Key digit, Together together, bool difference) {
+        QAction* way = menu->addAction(name, QKeySequence(Qt::CTRL | digit), this, [this, together, difference] {
+            session_.hearDifference(difference);
+            session_.playback().setTogether(together);
+        });
+        way->setCheckable(true);
+        way->setChecked(digit == Qt::Key_3);
+        ways->addAction(way);
+    };
+    addWay(tr("One at a time"), Qt::Key_3, Together::swapped, false);
+    addWay(tr("The other one each time the loop begins"), Qt::Key_4, Together::alternating, false);
+    addWay(tr("Reference left, render right"), Qt::Key_5, Together::ears, false);
+    addWay(tr("Difference only: lacking, too much"), Qt::Key_6, Together::swapped, true);
+    menu->addSeparator();
     menu->addAction(tr("Loop the chosen note"), QKeySequence(Qt::CTRL | Qt::Key_L), this, [this] {
         const auto notes = session_.performance().notes;
         const int i = mirror_->selectedNote();

@@ -137,15 +137,17 @@ void TransportBar::chooseOutputMenu() {
 void TransportBar::refresh() {
     Player& player = session_.playback().player();
     play_->setIcon(playIcon(player.playing()));
-    const bool render = player.side() == Side::render;
-    reference_->setChecked(!render);
+    const bool blind = session_.playback().blind(), both = session_.playback().together() == Together::ears;
+    const bool render = !blind && (both || player.side() == Side::render);
+    const bool reference = !blind && (both || player.side() == Side::reference);
+    reference_->setChecked(reference);
     render_->setChecked(render);
     const auto sideStyle = [](bool on, const QColor& color) {
         return on ? QString("QPushButton { background: %1; border-color: %1; color: %2; }")
                         .arg(color.name(), theme().card.name())
                   : QString();
     };
-    reference_->setStyleSheet(sideStyle(!render, theme().reference));
+    reference_->setStyleSheet(sideStyle(reference, theme().reference));
     render_->setStyleSheet(sideStyle(render, theme().render));
     loop_->setChecked(session_.playback().looping());
     const Cue* cue = session_.cue();
@@ -155,6 +157,14 @@ void TransportBar::refresh() {
         loopText_->setText(tr("whole sound"));
     if (const int slow = session_.playback().slowness(); slow > 1)
         loopText_->setText(tr("%1 · 1/%2 speed").arg(loopText_->text()).arg(slow));
+    if (session_.hearingDifference())
+        loopText_->setText(tr("difference only"));
+    else if (both)
+        loopText_->setText(tr("left · right ear"));
+    else if (session_.playback().together() == Together::alternating)
+        loopText_->setText(tr("%1 · in turn").arg(loopText_->text()));
+    reference_->setText(session_.hearingDifference() ? tr("Lacking") : tr("Reference"));
+    render_->setText(session_.hearingDifference() ? tr("Too much") : tr("Render"));
     const bool simulated = session_.playback().output().simulated();
     output_->setText(simulated ? tr("No sound device") : tr("Output"));
     output_->setToolTip(simulated

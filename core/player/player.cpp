@@ -43,6 +43,7 @@ struct Message {
         play,
         stop,
         listen,
+        together,
         loop,
         seek,
         volume,
@@ -103,7 +104,9 @@ struct Player::Impl {
     float transport = 0.0f; ///< soft start and stop
     float mix = 0.0f;       ///< 0: reference, 1: render
     Side side = Side::reference;
-    double at = 0.0; ///< frames
+    Together together = Together::swapped;
+    float ears = 0.0f; ///< 0: both in both ears, 1: each in its own
+    double at = 0.0;   ///< frames
     int loopBegin = 0;
     int loopEnd = 0;
     bool looping = true;
@@ -168,6 +171,10 @@ struct Player::Impl {
         case Message::Kind::listen:
             side = message.side;
             if (transport == 0.0f) mix = side == Side::render ? 1.0f : 0.0f;
+            break;
+        case Message::Kind::together:
+            together = static_cast<Together>(static_cast<int>(message.a));
+            if (transport == 0.0f) ears = together == Together::ears ? 1.0f : 0.0f;
             break;
         case Message::Kind::loop:
             loopBegin = static_cast<int>(message.a * rate);
@@ -283,6 +290,7 @@ struct Player::Impl {
         transport = towards(transport, running ? 1.0f : 0.0f, startSeconds);
         if (transport == 0.0f) return;
         mix = towards(mix, side == Side::render ? 1.0f : 0.0f, swapSeconds);
+        ears = towards(ears, together == Together::ears ? 1.0f : 0.0f, swapSeconds);
         replaced = towards(replaced, 1.0f, swapSeconds);
         const int length = lengthFrames();
         const bool partial = loopEnd > loopBegin && loopBegin < length;
@@ -291,6 +299,8 @@ struct Player::Impl {
         if (at >= end) {
             if (looping && end > begin) {
                 at = begin;
+                if (together == Together::alternating)
+                    side = side == Side::render ? Side::reference : Side::render;
             } else {
                 running = false;
                 transport = 0.0f;
@@ -304,10 +314,15 @@ struct Player::Impl {
         const int frame = static_cast<int>(at);
         for (int s = 0; s < 2; ++s) {
             const auto i = static_cast<std::size_t>(s);
-            const float share = gain * (s == 1 ? mix : 1.0f - mix);
+            const float share = s == 1 ? mix : 1.0f - mix;
+            if (share == 0.0f && ears == 0.0f) continue;
             const float fresh = static_cast<Side>(s) == replacedSide ? replaced : 1.0f;
-            add(sounds[i], frame, share * fresh, left, right);
-            add(leaving[i], frame, share * (1.0f - fresh), left, right);
+            float own[2]{};
+            add(sounds[i], frame, gain * fresh, own[0], own[1]);
+            add(leaving[i], frame, gain * (1.0f - fresh), own[0], own[1]);
+            left += (1.0f - ears) * share * own[0];
+            right += (1.0f - ears) * share * own[1];
+            (s == 0 ? left : right) += ears * 0.5f * (own[0] + own[1]);
         }
         at += 1.0;
     }
@@ -425,6 +440,9 @@ void Player::listenTo(Side side) {
     Message message = simple(Message::Kind::listen);
     message.side = side;
     impl_->send(message);
+}
+void Player::setTogether(Together together) {
+    impl_->send(simple(Message::Kind::together, static_cast<double>(together)));
 }
 void Player::setLoop(double begin, double end, bool on) {
     Message message = simple(Message::Kind::loop, begin, end);

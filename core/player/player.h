@@ -13,6 +13,13 @@ namespace facet {
 /// The two sounds the transport swaps between.
 enum class Side : std::uint8_t { reference, render };
 
+/// How they are heard.
+enum class Together : std::uint8_t {
+    swapped,     ///< one at a time
+    alternating, ///< one at a time, the other each time the loop begins anew
+    ears,        ///< the reference left, the render right, each of them mono
+};
+
 /// Everything but fill() and keyEvent() belongs to one controlling thread (the window's); fill() belongs to the audio
 /// thread, which never allocates, locks, frees or waits; keyEvent() to the thread of a MIDI input. Lock-free queues
 /// cross between them.
@@ -33,6 +40,8 @@ public:
     void stop();
     /// Swaps in place within 20 ms; takes effect at once when stopped.
     void listenTo(Side side);
+    /// Changes within 20 ms too.
+    void setTogether(Together together);
     /// Plays [begin, end) seconds over and over; begin = end: the whole sound. Looping can be switched off.
     void setLoop(double begin, double end, bool on);
     void seek(double seconds);
