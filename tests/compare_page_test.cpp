@@ -1,10 +1,15 @@
 // Comparing in the real window: facets that are weighed and set aside, next moves heard and taken.
+#include "app/views/blind_dialog.h"
 #include "app/views/facet_card.h"
 #include "app/views/moves_view.h"
+#include "app/views/pair_dialog.h"
 #include "tests/support/window_fixture.h"
 
+#include <QInputDialog>
 #include <QLabel>
 #include <QSignalSpy>
+#include <QSpinBox>
+#include <QTreeWidget>
 
 namespace facet::testing {
 
@@ -170,6 +175,152 @@ TEST_F(ComparePageTest, MovesObeyLocksAndAreLookedForOnlyWhileTheyAreSeen) {
     ASSERT_TRUE(settle());
     QTest::qWait(400);
     EXPECT_EQ(session.nextState(), Session::NextState::none);
+}
+
+TEST_F(ComparePageTest, ABlindTestIsWorkedByKeysAndKeptWithTheTake) {
+    session.keepTake("Held");
+    bool ran = false;
+    QTimer::singleShot(0, &window, [&] {
+        ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 3000));
+        auto* dialog = qobject_cast<BlindDialog*>(QApplication::activeModalWidget());
+        ASSERT_TRUE(dialog);
+        dialog->findChild<QSpinBox*>()->setValue(6);
+        for (auto* each : dialog->findChildren<QPushButton*>())
+            if (each->text().contains("Begin")) QTest::mouseClick(each, Qt::LeftButton);
+        ASSERT_TRUE(dialog->test());
+        Player& player = session.playback().player();
+        const auto hears = [&](Side side) {
+            return QTest::qWaitFor([&] { return player.playing() && player.side() == side; }, 3000);
+        };
+        QTest::keyClick(dialog, Qt::Key_A);
+        EXPECT_TRUE(hears(Side::reference));
+        QTest::keyClick(dialog, Qt::Key_B);
+        EXPECT_TRUE(hears(Side::render));
+        EXPECT_FALSE(button("Reference")->isChecked() || button("Render")->isChecked()) << "nothing else tells";
+        for (int trial = 0; trial < 6; ++trial) {
+            QTest::keyClick(dialog, Qt::Key_X);
+            EXPECT_TRUE(hears(dialog->test()->xIsB() ? Side::render : Side::reference));
+            for (auto* label : dialog->findChildren<QLabel*>())
+                EXPECT_FALSE(label->text().contains("right")) << "nothing tells how it goes";
+            const bool right = trial != 2; // one mistake
+            QTest::keyClick(dialog, dialog->test()->xIsB() == right ? Qt::Key_Right : Qt::Key_Left);
+        }
+        EXPECT_FALSE(dialog->test());
+        bool told = false;
+        for (auto* label : dialog->findChildren<QLabel*>())
+            told = told || (label->text().contains("5 of 6 right") && label->text().contains("10.9 %"));
+        EXPECT_TRUE(told);
+        ran = true;
+        QTest::keyClick(dialog, Qt::Key_Escape);
+    });
+    QTest::keyClick(&window, Qt::Key_B, Qt::ControlModifier | Qt::ShiftModifier);
+    ASSERT_TRUE(ran);
+    EXPECT_FALSE(session.playback().blind());
+    ASSERT_TRUE(session.cue()->takes.back()->blind);
+    EXPECT_EQ(*session.cue()->takes.back()->blind, (BlindResult{6, 5}));
+    EXPECT_EQ(session.cue()->takes.size(), 1u) << "the take that the patch is";
+    session.saveAs(folder / "tested.facet");
+    session.open(folder / "tested.facet");
+    EXPECT_EQ(*session.cue()->takes.back()->blind, (BlindResult{6, 5}));
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(ComparePageTest, TakesAreComparedHeardAndGoneBackTo) {
+    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    session.setParameter(cutoff, 700.0);
+    ASSERT_TRUE(settle());
+    session.keepTake("Dark");
+    session.setParameter(cutoff, 5000.0);
+    ASSERT_TRUE(settle());
+    QTest::keyClick(&window, Qt::Key_T, Qt::ControlModifier | Qt::ShiftModifier);
+    auto* dialog = window.findChild<PairDialog*>();
+    ASSERT_TRUE(dialog);
+    const auto lists = dialog->findChildren<QTreeWidget*>();
+    ASSERT_EQ(lists.size(), 2);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return lists[0]->topLevelItemCount() > 5; }, 10000));
+    EXPECT_EQ(lists[0]->topLevelItem(0)->text(2), likeness()) << "B is the patch as it stands";
+    ASSERT_EQ(lists[1]->topLevelItemCount(), 1);
+    EXPECT_EQ(lists[1]->topLevelItem(0)->text(0), "Filter cutoff");
+    EXPECT_EQ(lists[1]->topLevelItem(0)->text(1), "700 Hz");
+    EXPECT_EQ(lists[1]->topLevelItem(0)->text(2), "5 kHz");
+    QPushButton *hear = nullptr, *back = nullptr;
+    for (auto* each : dialog->findChildren<QPushButton*>()) {
+        if (each->text() == "Hear &A") hear = each;
+        if (each->text() == "Go to A") back = each;
+    }
+    ASSERT_TRUE(hear && back);
+    QTest::mouseClick(hear, Qt::LeftButton);
+    EXPECT_TRUE(QTest::qWaitFor(
+        [this] {
+            return session.playback().player().playing() && session.playback().player().side() == Side::render;
+        },
+        3000));
+    EXPECT_EQ(session.cue()->patch.value(cutoff), 5000.0);
+    QTest::mouseClick(back, Qt::LeftButton);
+    session.playback().player().stop();
+    EXPECT_EQ(session.cue()->patch.value(cutoff), 700.0);
+    ASSERT_EQ(session.cue()->takes.size(), 2u) << "what was worked on is kept";
+    EXPECT_EQ(session.cue()->takes.back()->patch.value(cutoff), 5000.0);
+    EXPECT_TRUE(session.cue()->takes.back()->name.starts_with("Before"));
+    session.undoStack().undo();
+    EXPECT_EQ(session.cue()->patch.value(cutoff), 5000.0) << "one step";
+    EXPECT_EQ(session.cue()->takes.size(), 1u);
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(ComparePageTest, ATakeIsNotedStarredAndBegunFromInANewCue) {
+    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    session.keepTake("Held");
+    const std::uint64_t id = session.cue()->takes.back()->id;
+    const auto card = [this] { return window.findChild<QAbstractButton*>("take Held"); };
+    const auto menu = [&](const QString& entry) {
+        bool chosen = false;
+        QTimer::singleShot(0, &window, [&] {
+            auto* shown = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+            ASSERT_TRUE(shown);
+            for (QAction* action : shown->actions())
+                if (action->text().startsWith(entry)) {
+                    chosen = true;
+                    QTest::mouseClick(shown, Qt::LeftButton, {}, shown->actionGeometry(action).center());
+                    return;
+                }
+            shown->close();
+        });
+        emit card()->customContextMenuRequested({10, 10});
+        return chosen;
+    };
+    QTimer::singleShot(300, &window, [] {
+        auto* question = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+        ASSERT_TRUE(question);
+        question->setTextValue("the low one");
+        question->accept();
+    });
+    ASSERT_TRUE(menu("Note"));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->takes.back()->note == "the low one"; }, 3000));
+    ASSERT_TRUE(menu("Star"));
+    EXPECT_TRUE(session.cue()->takes.back()->starred);
+    const std::string name = session.cue()->name;
+    ASSERT_TRUE(menu("New cue from it"));
+    EXPECT_EQ(session.cue()->name, name + ", from Held");
+    EXPECT_EQ(session.cue()->takes.size(), 1u);
+    EXPECT_EQ(session.cue()->takes.back()->id, id);
+    EXPECT_EQ(session.cue()->excerpts.size(), 1u) << "the same reference";
+    ASSERT_TRUE(settle());
+    EXPECT_TRUE(session.results().comparison);
+    session.undoStack().undo();
+    EXPECT_EQ(session.cue()->name, name);
+}
+
+TEST_F(ComparePageTest, ASearchKeepsWhatWasThereBefore) {
+    session.setParameter(cutoff, 555.0);
+    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    ASSERT_TRUE(settle());
+    session.startMatch(1.5);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 30000));
+    ASSERT_EQ(session.cue()->takes.size(), 2u);
+    EXPECT_EQ(session.cue()->takes.front()->patch.value(cutoff), 555.0);
+    EXPECT_EQ(session.cue()->takes.back()->name, "Match 1");
+    ASSERT_TRUE(settle());
 }
 
 } // namespace facet::testing

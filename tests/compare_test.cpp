@@ -1,4 +1,5 @@
 #include "core/base/units.h"
+#include "core/compare/blind_test.h"
 #include "core/compare/comparison.h"
 #include "core/compare/distance.h"
 #include "core/compare/loss.h"
@@ -158,6 +159,26 @@ Recording sines(std::vector<std::pair<double, double>> all, double phase = 0.0) 
         for (const auto& [hz, amplitude] : all) sum += amplitude * std::sin(2.0 * 3.14159265358979 * hz * t + phase);
         return sum;
     });
+}
+
+TEST(Blind, ChanceIsThatOfTheBinomialTables) {
+    // Binomial tables, p = 1/2: P(X ≥ 9 | 10) = 0.0107, P(X ≥ 12 | 16) = 0.0384, P(X ≥ 14 | 16) = 0.0021
+    // (CRC Standard Mathematical Tables; from memory, and checked by summing the coefficients).
+    EXPECT_NEAR(chanceOf(9, 10), 0.0107, 5e-5);
+    EXPECT_NEAR(chanceOf(12, 16), 0.0384, 5e-5);
+    EXPECT_NEAR(chanceOf(14, 16), 0.0021, 5e-5);
+    EXPECT_NEAR(chanceOf(0, 8), 1.0, 1e-12);
+    EXPECT_NEAR(chanceOf(8, 8), 1.0 / 256.0, 1e-12);
+}
+
+TEST(Blind, DrawsEachTrialAnewAndCountsRightAnswers) {
+    BlindTest known(16, 3), guessed(2000, 4);
+    while (!known.finished()) known.answer(known.xIsB());
+    EXPECT_EQ(known.right(), 16);
+    known.answer(true);
+    EXPECT_EQ(known.done(), 16) << "no more than was agreed";
+    while (!guessed.finished()) guessed.answer(true);
+    EXPECT_NEAR(guessed.right(), 1000, 100) << "either as often";
 }
 
 TEST(SoundDifference, IsWhatOneHasAndTheOtherLacks) {

@@ -28,6 +28,12 @@ struct MeasuredSound {
 /// A sound with its picture, not yet measured. Any thread.
 MeasuredSound soundOf(RecordingPtr recording);
 
+/// Two patches in one phrase, each measured and compared with the reference.
+struct PatchPair {
+    MeasuredSound sounds[2];
+    Comparison toReference[2];
+};
+
 /// Everything the views show of the active cue.
 struct CueResults {
     std::uint64_t cue = 0;

@@ -107,8 +107,17 @@ public:
     void keepTake(const QString& name = {});
     void restoreTake(std::uint64_t id);
     void renameTake(std::uint64_t id, const QString& name);
+    void noteTake(std::uint64_t id, const QString& note);
     void starTake(std::uint64_t id, bool starred);
     void deleteTake(std::uint64_t id);
+    /// A new cue that begins with a take, and has the same excerpts.
+    void branchTake(std::uint64_t id);
+    /// Another patch altogether; what was worked on and is no take becomes one in the same step.
+    void replacePatch(const QString& what, const Patch& patch);
+    /// Goes to the take that the patch is; it becomes one when it is none.
+    void keepBlindResult(const BlindResult& result);
+    /// Renders and measures two patches in the background; patchesCompared() tells, unless another call came since.
+    quint64 comparePatches(const Patch& a, const Patch& b);
 
     // ---- recordings ----
 
@@ -271,6 +280,7 @@ signals:
     void resultsChanged();
     void matchChanged();
     void nextMovesChanged();
+    void patchesCompared(quint64 ticket, std::shared_ptr<const PatchPair> pair);
     /// One clear sentence for the producer.
     void problem(const QString& sentence, const QString& detail);
     /// A file has more than two channels: ask which, then import it again.
@@ -383,6 +393,10 @@ private:
     SourceView source_;
     Playback playback_;
     void measureFloor();
+    Take takeOf(const Patch& patch, Document& document, const QString& name) const;
+    void keepBefore(Document& document, Cue& changed, const QString& what) const;
+    quint64 pairTicket_ = 0;
+    JobQueue pairing_;
     void giveDifference();
     bool hearingDifference_ = false;
     quint64 differenceTurn_ = 0;

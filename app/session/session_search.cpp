@@ -114,6 +114,7 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId) {
     // The found patch becomes the one worked on and is kept as a take, in one step of undo.
     Document after = *document_;
     Cue changed = *target;
+    keepBefore(after, changed, tr("Match"));
     Take take;
     take.id = takeId(after);
     take.name = tr("Match %1")
@@ -137,7 +138,7 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId) {
 
 void Session::takeFound(int index) {
     if (index < 0 || index >= static_cast<int>(match_.found.size()) || match_.cue != document_->activeCue) return;
-    setPatch(tr("Take found patch"), match_.found[static_cast<std::size_t>(index)].patch);
+    replacePatch(tr("Take found patch"), match_.found[static_cast<std::size_t>(index)].patch);
 }
 
 } // namespace facet

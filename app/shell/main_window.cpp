@@ -10,6 +10,8 @@
 #include "app/views/notes_page.h"
 #include "app/views/patch_view.h"
 #include "app/views/answer_view.h"
+#include "app/views/blind_dialog.h"
+#include "app/views/pair_dialog.h"
 #include "app/views/moves_view.h"
 #include "app/views/reference_page.h"
 #include "app/views/search_view.h"
@@ -271,6 +273,7 @@ QWidget* MainWindow::makeBottomBar() {
     layout->addWidget(caption);
     takes_ = new TakesBar(session_, bar);
     connect(takes_, &TakesBar::changesWanted, this, &MainWindow::showChanges);
+    connect(takes_, &TakesBar::comparisonWanted, this, &MainWindow::compareTakes);
     layout->addWidget(takes_, 1);
     return bar;
 }
@@ -404,6 +407,17 @@ void MainWindow::showChanges(std::uint64_t take) {
     auto* dialog = new ChangesDialog(session_, take, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->show(); // beside the work
+}
+
+void MainWindow::compareTakes(std::uint64_t first) {
+    auto* dialog = new PairDialog(session_, first, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->show();
+}
+
+void MainWindow::testBlind() {
+    BlindDialog dialog(session_, this);
+    dialog.exec();
 }
 
 void MainWindow::showKeyboard(bool on) {

@@ -93,6 +93,8 @@ private:
     void openPatch();
     void beginFrom();
     void showChanges(std::uint64_t take);
+    void compareTakes(std::uint64_t first);
+    void testBlind();
     void loadSound(const QString& module);
     void savePatch();
     void exportRender();

@@ -97,7 +97,7 @@ void MainWindow::openFile(const std::filesystem::path& path) {
         else if (extension == ".mid" || extension == ".midi")
             session_.importNotes(path);
         else if (extension == ".json")
-            session_.setPatch(tr("Open patch"), readPatch(path));
+            session_.replacePatch(tr("Open patch"), readPatch(path));
         else {
             session_.importReference(path);
             remember(path);

@@ -85,6 +85,9 @@ void MainWindow::makeEditMenu() {
     menu->addAction(tr("&Hear the best next move, or before"), QKeySequence(Qt::CTRL | Qt::Key_H), this,
                     [this] { moves_->hear(moves_->heard() == 0 ? -1 : 0); });
     menu->addAction(tr("&Keep take"), QKeySequence(Qt::CTRL | Qt::Key_K), this, [this] { session_.keepTake(); });
+    menu->addAction(tr("&Compare takes …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T), this, [this] {
+        if (session_.cue()) compareTakes(session_.cue()->takes.empty() ? 0 : session_.cue()->takes.back()->id);
+    });
     menu->addAction(tr("What changed since the last &take …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_K), this,
                     [this] {
                         if (session_.cue() && !session_.cue()->takes.empty())
@@ -93,7 +96,7 @@ void MainWindow::makeEditMenu() {
                             statusBar()->showMessage(tr("There is no take yet; keep one with Ctrl+K."), 4000);
                     });
     menu->addAction(tr("&Begin from …"), QKeySequence(Qt::CTRL | Qt::Key_G), this, &MainWindow::beginFrom);
-    menu->addAction(tr("&Empty patch"), this, [this] { session_.setPatch(tr("Empty patch"), Patch()); });
+    menu->addAction(tr("&Empty patch"), this, [this] { session_.replacePatch(tr("Empty patch"), Patch()); });
     menu->addAction(tr("Unlock &all parameters"), this,
                     [this] { session_.editCue(tr("Unlock all"), [](Cue& cue) { cue.locks.clear(); }); });
 }
@@ -157,6 +160,7 @@ void MainWindow::makePlayMenu() {
     addWay(tr("The other one each time the loop begins"), Qt::Key_4, Together::alternating, false);
     addWay(tr("Reference left, render right"), Qt::Key_5, Together::ears, false);
     addWay(tr("Difference only: lacking, too much"), Qt::Key_6, Together::swapped, true);
+    menu->addAction(tr("&Blind test …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_B), this, &MainWindow::testBlind);
     menu->addSeparator();
     menu->addAction(tr("Loop the chosen note"), QKeySequence(Qt::CTRL | Qt::Key_L), this, [this] {
         const auto notes = session_.performance().notes;

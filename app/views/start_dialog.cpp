@@ -187,7 +187,7 @@ void StartDialog::begin() {
     if (!start) return;
     const Patch patch = start->patch;
     accept();
-    session_.setPatch(tr("Begin from %1").arg(QString::fromStdString(patch.name)), patch);
+    session_.replacePatch(tr("Begin from %1").arg(QString::fromStdString(patch.name)), patch);
 }
 
 void StartDialog::keepPresent() {

@@ -2,6 +2,7 @@
 
 #include "app/session/session.h"
 #include "app/views/theme.h"
+#include "core/compare/blind_test.h"
 
 #include <QAbstractButton>
 #include <QHBoxLayout>
@@ -27,8 +28,15 @@ public:
         setFixedSize(124, 54);
         setFocusPolicy(Qt::StrongFocus);
         setAccessibleName(tr("Take %1, likeness %2").arg(name_, likeness_));
+        QString told = take.note.empty() ? QString() : "\n" + QString::fromStdString(take.note);
+        if (take.blind)
+            told += "\n" + tr("Blind test: %1 of %2 right, by guessing %3 %")
+                               .arg(take.blind->right)
+                               .arg(take.blind->trials)
+                               .arg(100.0 * chanceOf(take.blind->right, take.blind->trials), 0, 'f', 1);
+        noted_ = !told.isEmpty();
         setToolTip(tr("%1 · likeness %2%3\nClick: go back to it · F2: rename · Delete: delete · right click: more")
-                       .arg(name_, likeness_, take.note.empty() ? "" : "\n" + QString::fromStdString(take.note)));
+                       .arg(name_, likeness_, told));
         setContextMenuPolicy(Qt::CustomContextMenu);
     }
 
@@ -47,6 +55,7 @@ protected:
         painter.setPen(t.quiet);
         if (chosen_ && !same_)
             painter.drawText(QRectF(46, 5, width() - 54, 22), Qt::AlignRight | Qt::AlignVCenter, tr("edited"));
+        if (noted_) painter.drawText(QRectF(46, 5, 16, 22), Qt::AlignLeft | Qt::AlignVCenter, "…");
         if (starred_) painter.drawText(QRectF(36, 5, 16, 22), Qt::AlignLeft | Qt::AlignVCenter, "●");
         painter.drawText(QRectF(10, 28, width() - 18, 20), Qt::AlignLeft | Qt::AlignVCenter,
                          painter.fontMetrics().elidedText(name_, Qt::ElideRight, width() - 18));
@@ -55,7 +64,7 @@ protected:
 private:
     QString name_;
     QString likeness_;
-    bool starred_, chosen_, same_;
+    bool starred_, chosen_, same_, noted_ = false;
 };
 
 } // namespace
@@ -131,6 +140,18 @@ void TakesBar::rename(std::uint64_t id) {
     }
 }
 
+void TakesBar::note(std::uint64_t id) {
+    for (const auto& take : shown_) {
+        if (take->id != id) continue;
+        bool fine = false;
+        const QString text =
+            QInputDialog::getMultiLineText(this, tr("Note on “%1”").arg(QString::fromStdString(take->name)), tr("Note"),
+                                           QString::fromStdString(take->note), &fine);
+        if (fine) session_.noteTake(id, text.trimmed());
+        return;
+    }
+}
+
 void TakesBar::showMenu(std::uint64_t id, const QPoint& place) {
     bool starred = false;
     for (const auto& take : shown_)
@@ -138,6 +159,10 @@ void TakesBar::showMenu(std::uint64_t id, const QPoint& place) {
     QMenu menu(this);
     menu.addAction(tr("Go back to it"), this, [this, id] { session_.restoreTake(id); });
     menu.addAction(tr("What changed since …"), this, [this, id] { emit changesWanted(id); });
+    menu.addAction(tr("Compare with …"), this, [this, id] { emit comparisonWanted(id); });
+    menu.addAction(tr("New cue from it"), this, [this, id] { session_.branchTake(id); });
+    menu.addSeparator();
+    menu.addAction(tr("Note …"), this, [this, id] { note(id); });
     menu.addAction(starred ? tr("Unstar") : tr("Star"), this, [this, id, starred] { session_.starTake(id, !starred); });
     menu.addAction(tr("Rename …"), this, [this, id] { rename(id); });
     menu.addSeparator();

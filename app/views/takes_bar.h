@@ -25,10 +25,13 @@ protected:
 signals:
     /// What changed since a take is to be listed.
     void changesWanted(quint64 take);
+    /// It is to be compared with another one.
+    void comparisonWanted(quint64 take);
 
 private:
     void showMenu(std::uint64_t take, const QPoint& place);
     void rename(std::uint64_t take);
+    void note(std::uint64_t take);
 
     Session& session_;
     QWidget* row_;

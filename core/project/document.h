@@ -14,6 +14,13 @@
 
 namespace facet {
 
+/// How a blind test of reference and render went.
+struct BlindResult {
+    int trials = 0;
+    int right = 0;
+    friend bool operator==(const BlindResult&, const BlindResult&) = default;
+};
+
 /// A kept state of a cue.
 struct Take {
     std::uint64_t id = 0;
@@ -24,6 +31,7 @@ struct Take {
     std::int64_t keptAt = 0; ///< seconds since 1970
     int engineVersion = 0;
     bool starred = false;
+    std::optional<BlindResult> blind{};
 };
 
 /// One sound to rebuild.

@@ -78,8 +78,11 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
 }
 
 Json takeJson(const Take& t) {
+    const Json blind =
+        t.blind ? Json{{"trials", t.blind->trials}, {"right", t.blind->right}} : Json(nullptr);
     return {{"id", t.id},
             {"name", t.name},
+            {"blind_test", blind},
             {"note", t.note},
             {"patch", patchJson(t.patch)},
             {"likeness", t.likeness ? Json(*t.likeness) : Json(nullptr)},
@@ -98,6 +101,8 @@ Take takeFrom(const Json& json) {
     t.keptAt = json.value("kept_at", std::int64_t{0});
     t.engineVersion = json.value("engine_version", 0);
     t.starred = json.value("starred", false);
+    if (const auto blind = json.find("blind_test"); blind != json.end() && !blind->is_null())
+        t.blind = BlindResult{blind->at("trials"), blind->at("right")};
     return t;
 }
 

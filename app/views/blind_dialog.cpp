@@ -1,0 +1,168 @@
+#include "app/views/blind_dialog.h"
+
+#include "app/session/session.h"
+#include "app/views/theme.h"
+
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QPushButton>
+#include <QRandomGenerator>
+#include <QSpinBox>
+#include <QVBoxLayout>
+
+namespace facet {
+
+namespace {
+
+constexpr char letters[] = {'A', 'X', 'B'};
+constexpr double convincing = 0.05; ///< of being guessed; the level that is usual in such tests
+
+} // namespace
+
+BlindDialog::BlindDialog(Session& session, QWidget* parent)
+    : QDialog(parent), session_(session), wasLooping_(session.playback().looping()) {
+    setObjectName("blindDialog");
+    setWindowTitle(tr("Blind test"));
+    resize(520, 280);
+    auto* layout = new QVBoxLayout(this);
+    layout->setSpacing(12);
+    told_ = new QLabel(this);
+    told_->setWordWrap(true);
+    told_->setMinimumHeight(64);
+    layout->addWidget(told_);
+    auto* line = new QHBoxLayout;
+    const QString names[] = {tr("A: reference"), tr("X"), tr("B: render")};
+    for (int i = 0; i < 3; ++i) {
+        hearing_[i] = new QPushButton(names[i], this);
+        hearing_[i]->setCheckable(true);
+        hearing_[i]->setAutoDefault(false);
+        hearing_[i]->setMinimumHeight(44);
+        hearing_[i]->setAccessibleName(tr("Hear %1").arg(letters[i]));
+        hearing_[i]->setToolTip(tr("Hear %1 (%1)").arg(letters[i]));
+        connect(hearing_[i], &QPushButton::clicked, this, [this, i] { hear(letters[i]); });
+        line->addWidget(hearing_[i], 1);
+    }
+    layout->addLayout(line);
+    auto* saying = new QHBoxLayout;
+    const QString says[] = {tr("← X is A"), tr("X is B →")};
+    for (int i = 0; i < 2; ++i) {
+        answers_[i] = new QPushButton(says[i], this);
+        answers_[i]->setAutoDefault(false);
+        answers_[i]->setMinimumHeight(34);
+        connect(answers_[i], &QPushButton::clicked, this, [this, i] { answer(i == 1); });
+        saying->addWidget(answers_[i], 1);
+    }
+    layout->addLayout(saying);
+    layout->addStretch(1);
+    auto* foot = new QHBoxLayout;
+    count_ = new QLabel(this);
+    count_->setObjectName("quiet");
+    foot->addWidget(count_);
+    foot->addStretch(1);
+    auto* caption = new QLabel(tr("Trials"), this);
+    foot->addWidget(caption);
+    trials_ = new QSpinBox(this);
+    trials_->setRange(5, 40);
+    trials_->setValue(16);
+    trials_->setAccessibleName(tr("Trials"));
+    caption->setBuddy(trials_);
+    foot->addWidget(trials_);
+    begin_ = new QPushButton(tr("&Begin"), this);
+    begin_->setDefault(true);
+    connect(begin_, &QPushButton::clicked, this, &BlindDialog::begin);
+    foot->addWidget(begin_);
+    auto* close = new QPushButton(tr("&Close"), this);
+    close->setAutoDefault(false);
+    connect(close, &QPushButton::clicked, this, &QDialog::reject);
+    foot->addWidget(close);
+    layout->addLayout(foot);
+    told_->setText(tr("You hear A, the reference, and B, the render, at one loudness; X is one of them, drawn anew in "
+                      "each trial. Say which. How it went is told when all trials are done, and kept with the take."));
+    refresh();
+}
+
+BlindDialog::~BlindDialog() {
+    session_.playback().player().stop();
+    session_.playback().setLooping(wasLooping_);
+    session_.playback().setBlind(false);
+}
+
+void BlindDialog::begin() {
+    // Nothing but the two sounds as they are.
+    session_.hearDifference(false);
+    session_.hearPart(Session::Hearing::whole);
+    session_.hearOther({});
+    session_.playback().setTogether(Together::swapped);
+    session_.playback().setLooping(true);
+    session_.playback().setBlind(true);
+    test_.emplace(trials_->value(), QRandomGenerator::global()->generate64());
+    told_->setText(tr("Listen with A, X and B as often as you like; ← says that X is A, → that X is B."));
+    hear('X');
+}
+
+void BlindDialog::hear(char which) {
+    if (!test()) return;
+    heard_ = which;
+    const bool render = which == 'B' || (which == 'X' && test_->xIsB());
+    session_.playback().play(render ? Side::render : Side::reference);
+    refresh();
+}
+
+void BlindDialog::answer(bool xIsB) {
+    if (!test()) return;
+    test_->answer(xIsB);
+    if (!test_->finished()) {
+        hear('X');
+        return;
+    }
+    session_.playback().player().stop();
+    session_.playback().setBlind(false);
+    heard_ = 0;
+    const int right = test_->right(), trials = test_->trials();
+    const double chance = chanceOf(right, trials);
+    const QString percent = chance < 0.001 ? tr("less than 0.1 %") : tr("%1 %").arg(100.0 * chance, 0, 'f', 1);
+    told_->setText(
+        tr("%1 of %2 right. By guessing, so many or more come out with a probability of %3. %4")
+            .arg(right)
+            .arg(trials)
+            .arg(percent, chance < convincing ? tr("You hear the two apart.")
+                                              : tr("There is no sign that you hear the two apart.")));
+    session_.keepBlindResult({trials, right});
+    refresh();
+}
+
+void BlindDialog::refresh() {
+    const bool running = test() != nullptr;
+    for (int i = 0; i < 3; ++i) {
+        hearing_[i]->setEnabled(running);
+        hearing_[i]->setChecked(heard_ == letters[i]);
+    }
+    for (QPushButton* each : answers_) each->setEnabled(running);
+    trials_->setEnabled(!running);
+    const bool ready = session_.results().reference.recording && session_.results().render.recording;
+    begin_->setEnabled(!running && ready);
+    begin_->setText(test_ ? tr("&Begin again") : tr("&Begin"));
+    count_->setText(running  ? tr("Trial %1 of %2").arg(test_->done() + 1).arg(test_->trials())
+                    : ready ? QString()
+                            : tr("There is no reference and render to compare yet."));
+    if (running) setFocus();
+}
+
+void BlindDialog::keyPressEvent(QKeyEvent* event) {
+    switch (event->key()) {
+    case Qt::Key_A:
+    case Qt::Key_B:
+    case Qt::Key_X: hear(static_cast<char>(event->key())); break;
+    case Qt::Key_Left:
+    case Qt::Key_Right:
+        if (test())
+            answer(event->key() == Qt::Key_Right);
+        else
+            QDialog::keyPressEvent(event);
+        break;
+    default: QDialog::keyPressEvent(event);
+    }
+}
+
+} // namespace facet

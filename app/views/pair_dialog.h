@@ -1,0 +1,48 @@
+// Two takes side by side: what differs, how each does against the reference, their pictures and their sound.
+#pragma once
+
+#include "app/session/results.h"
+#include "core/parameters/patch.h"
+
+#include <QDialog>
+#include <memory>
+
+class QComboBox;
+class QLabel;
+class QPushButton;
+class QTreeWidget;
+
+namespace facet {
+
+class FacetPlot;
+class Session;
+
+class PairDialog : public QDialog {
+    Q_OBJECT
+
+public:
+    /// `first` against the patch as it stands, to begin with; both can be chosen anew.
+    PairDialog(Session& session, std::uint64_t first, QWidget* parent = nullptr);
+    ~PairDialog() override;
+
+private:
+    void fill();
+    void compare();
+    void showPair(std::shared_ptr<const PatchPair> pair);
+    void showPicture();
+    const Patch* patchOf(int which) const;
+    void hear(int which);
+
+    Session& session_;
+    quint64 ticket_ = 0;
+    std::shared_ptr<const PatchPair> pair_;
+    QComboBox* choices_[2];
+    QTreeWidget* marks_;
+    QTreeWidget* changes_;
+    QLabel* about_;
+    FacetPlot* plot_;
+    QPushButton* hear_[2];
+    QPushButton* back_[2];
+};
+
+} // namespace facet
