@@ -1,10 +1,15 @@
 // Comparing in the real window: facets that are weighed and set aside, next moves heard and taken.
 #include "app/views/blind_dialog.h"
 #include "app/views/facet_card.h"
+#include "app/views/facet_plot.h"
+#include "app/views/mirror_view.h"
 #include "app/views/moves_view.h"
 #include "app/views/pair_dialog.h"
+#include "core/base/error.h"
+#include "core/base/files.h"
 #include "tests/support/window_fixture.h"
 
+#include <QComboBox>
 #include <QInputDialog>
 #include <QLabel>
 #include <QSignalSpy>
@@ -251,9 +256,7 @@ TEST_F(ComparePageTest, TakesAreComparedHeardAndGoneBackTo) {
     ASSERT_TRUE(hear && back);
     QTest::mouseClick(hear, Qt::LeftButton);
     EXPECT_TRUE(QTest::qWaitFor(
-        [this] {
-            return session.playback().player().playing() && session.playback().player().side() == Side::render;
-        },
+        [this] { return session.playback().player().playing() && session.playback().player().side() == Side::render; },
         3000));
     EXPECT_EQ(session.cue()->patch.value(cutoff), 5000.0);
     QTest::mouseClick(back, Qt::LeftButton);
@@ -321,6 +324,91 @@ TEST_F(ComparePageTest, ASearchKeepsWhatWasThereBefore) {
     EXPECT_EQ(session.cue()->takes.front()->patch.value(cutoff), 555.0);
     EXPECT_EQ(session.cue()->takes.back()->name, "Match 1");
     ASSERT_TRUE(settle());
+}
+
+TEST_F(ComparePageTest, FacetsStandInTheOrderOfWorkOrOfSize) {
+    const auto order = [this] {
+        std::vector<FacetCard*> cards;
+        for (auto* each : window.findChildren<FacetCard*>()) cards.push_back(each);
+        std::sort(cards.begin(), cards.end(), [](const auto* a, const auto* b) { return a->y() < b->y(); });
+        std::vector<Facet> facets;
+        for (const auto* each : cards) facets.push_back(each->facet());
+        return facets;
+    };
+    EXPECT_EQ(order().front(), Facet::pitch);
+    for (auto* each : window.findChildren<QToolButton*>())
+        if (each->accessibleName() == "Least alike first") QTest::mouseClick(each, Qt::LeftButton);
+    QTest::qWait(50);
+    double last = 0.0;
+    for (Facet facet : order()) {
+        const FacetComparison* found = session.results().comparison->find(facet);
+        if (!found->measured) continue;
+        EXPECT_GE(found->likeness, last - 1e-9);
+        last = found->likeness;
+    }
+    // The arrow keys go through them as they stand.
+    auto* first = card(std::string(labelOf(order()[0])).c_str());
+    first->setFocus();
+    QTest::keyClick(first, Qt::Key_Down);
+    EXPECT_EQ(QApplication::focusWidget(), card(std::string(labelOf(order()[1])).c_str()));
+}
+
+TEST_F(ComparePageTest, PicturesAreChosenReadOffZoomedAndSaved) {
+    auto* plot = window.findChild<FacetPlot*>();
+    for (const char* name : {"Pitch", "Level", "Harmonics", "Brightness", "Noise", "Motion", "Width", "Space"}) {
+        QTest::mouseClick(card(name), Qt::LeftButton);
+        auto* chooser = plot->findChild<QComboBox*>("facetPicture");
+        ASSERT_GE(chooser->count(), 1) << name;
+        chooser->setFocus();
+        for (int i = 1; i < chooser->count(); ++i) QTest::keyClick(chooser, Qt::Key_Down);
+        EXPECT_EQ(chooser->currentIndex(), chooser->count() - 1) << name;
+        plot->setFocus();
+        for (int i = 0; i < 20; ++i) QTest::keyClick(plot, Qt::Key_Right);
+        EXPECT_TRUE(plot->readout().contains("|")) << name << ": " << plot->readout().toStdString();
+        QTest::keyClick(plot, Qt::Key_Plus);
+        QTest::keyClick(plot, Qt::Key_Home);
+    }
+    QTest::mouseClick(card("Harmonics"), Qt::LeftButton);
+    plot->choosePicture(0);
+    plot->setFocus();
+    QTest::keyClick(plot, Qt::Key_Home);
+    for (int i = 0; i < 2; ++i) QTest::keyClick(plot, Qt::Key_Right);
+    EXPECT_TRUE(plot->readout().startsWith("partial 2:")) << plot->readout().toStdString();
+
+    const auto numbers = folder / "partials.csv";
+    typeNextFile(numbers);
+    ASSERT_TRUE(chooseFrom(plot, {"Save numbers"}, By::keys));
+    const std::string text = readWholeFile(numbers);
+    EXPECT_TRUE(text.starts_with("\"partial\",\"reference, dB\",\"render, dB\"\n1,")) << text.substr(0, 60);
+    EXPECT_EQ(std::count(text.begin(), text.end(), '\n'), 33);
+    const auto picture = folder / "partials.png";
+    typeNextFile(picture);
+    ASSERT_TRUE(chooseFrom(plot, {"Save picture"}, By::mouse));
+    EXPECT_GT(QImage(QString::fromStdString(picture.string())).width(), 200);
+    EXPECT_THROW(plot->writeNumbers("/proc/nowhere/x.csv"), Error);
+    EXPECT_THROW(plot->writePicture("/proc/nowhere/x.png"), Error);
+}
+
+TEST_F(ComparePageTest, TheMirrorShowsDifferencesAndMeasures) {
+    QTest::keyClick(&window, Qt::Key_F9, Qt::ShiftModifier);
+    EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::difference);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.results().lacking && session.results().excess; }, 10000));
+    const auto before = session.results().excess;
+    session.setParameter({"layer:a/source:a", "octave"}, 1.0);
+    ASSERT_TRUE(settle());
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.results().excess && session.results().excess != before; }, 10000))
+        << "of the new render";
+    const double y = window.mirror().rulerRect().top() - 30.0;
+    QTest::mouseMove(&window.mirror(), QPointF(window.mirror().xAt(0.4), y).toPoint());
+    EXPECT_TRUE(window.mirror().measured().contains("Hz")) << window.mirror().measured().toStdString();
+    QTest::keyClick(&window, Qt::Key_F10);
+    window.mirror().setFocus();
+    QTest::keyClick(&window.mirror(), Qt::Key_Right, Qt::ShiftModifier);
+    EXPECT_TRUE(window.mirror().measured().contains("dB apart")) << window.mirror().measured().toStdString();
+    EXPECT_EQ(window.mirror().accessibleDescription(), window.mirror().measured());
+    QTest::keyClick(&window, Qt::Key_F11);
+    QTest::mouseMove(&window.mirror(), QPointF(window.mirror().xAt(0.5), y).toPoint());
+    EXPECT_TRUE(window.mirror().measured().contains("ct apart")) << window.mirror().measured().toStdString();
 }
 
 } // namespace facet::testing

@@ -3,6 +3,7 @@
 #include "core/compare/comparison.h"
 #include "core/compare/distance.h"
 #include "core/compare/loss.h"
+#include "core/compare/picture_difference.h"
 #include "core/compare/sound_difference.h"
 #include "core/engine/render.h"
 #include "tests/support/sounds.h"
@@ -186,8 +187,12 @@ TEST(SoundDifference, IsWhatOneHasAndTheOtherLacks) {
     const Recording reference = sines({{300.0, 0.3}, {900.0, 0.2}, {1500.0, 0.1}});
     const Recording other = sines({{300.0, 0.3}, {900.0, 0.1}, {2500.0, 0.1}}, 2.0);
     const SoundDifference parts = differenceBetween(reference, other, 0.0);
-    const auto lacking = [&](double hz) { return testing::componentDb(parts.lacking.channels[0], 12000, 16384, hz, 48000.0); };
-    const auto excess = [&](double hz) { return testing::componentDb(parts.excess.channels[0], 12000, 16384, hz, 48000.0); };
+    const auto lacking = [&](double hz) {
+        return testing::componentDb(parts.lacking.channels[0], 12000, 16384, hz, 48000.0);
+    };
+    const auto excess = [&](double hz) {
+        return testing::componentDb(parts.excess.channels[0], 12000, 16384, hz, 48000.0);
+    };
     EXPECT_LT(lacking(300.0), -50.0);
     EXPECT_NEAR(lacking(900.0), dbFromGain(0.2 * std::sqrt(0.75)), 0.5);
     EXPECT_NEAR(lacking(1500.0), dbFromGain(0.1), 0.5);
@@ -197,6 +202,25 @@ TEST(SoundDifference, IsWhatOneHasAndTheOtherLacks) {
     // Softer as a whole is no difference when loudness is matched.
     const SoundDifference same = differenceBetween(reference, withGain(reference, -12.0), 12.0);
     EXPECT_LT(testing::componentDb(same.lacking.channels[0], 12000, 16384, 300.0, 48000.0), -50.0);
+}
+
+TEST(PictureDifference, ShowsWhatEachHasBeyondTheOther) {
+    const Recording reference = sines({{300.0, 0.3}, {2000.0, 0.1}});
+    const Recording other = sines({{300.0, 0.3}, {5000.0, 0.1}}, 1.0);
+    const auto difference = differenceOf(measureSpectrogram(reference), measureSpectrogram(other), 0.0);
+    const auto at = [](const Spectrogram& picture, double hz) {
+        const double row = (Spectrogram::rows - 1) * std::log(hz / Spectrogram::lowestHz) /
+                           std::log(Spectrogram::highestHz / Spectrogram::lowestHz);
+        return static_cast<int>(picture.at(picture.columns / 2, static_cast<int>(std::lround(row))));
+    };
+    EXPECT_GT(at(difference.lacking, 2000.0), 200);
+    EXPECT_EQ(at(difference.lacking, 300.0), 0) << "other phases are no difference";
+    EXPECT_EQ(at(difference.lacking, 5000.0), 0);
+    EXPECT_GT(at(difference.excess, 5000.0), 200);
+    EXPECT_EQ(at(difference.excess, 300.0), 0);
+    // As soft a copy, brought to equal loudness, differs nowhere.
+    const auto same = differenceOf(measureSpectrogram(reference), measureSpectrogram(withGain(reference, -9.0)), 9.0);
+    EXPECT_EQ(*std::max_element(same.lacking.levels.begin(), same.lacking.levels.end()), 0);
 }
 
 TEST(SearchLoss, IsZeroForItselfAndDeafToGain) {

@@ -40,6 +40,8 @@ struct CueResults {
     MeasuredSound reference;
     MeasuredSound render;
     std::shared_ptr<const Comparison> comparison;
+    /// What each has beyond the other; null until somebody looks at it.
+    SpectrogramPtr lacking, excess;
     std::vector<std::string> warnings; ///< what in the reference limits what can be measured
     /// Likeness of each excerpt of the cue that counts and was compared, by id; the one in view included.
     std::map<std::uint64_t, double> excerptLikeness;

@@ -191,7 +191,7 @@ public:
     Performance performance() const;
     bool busy() const;
     /// Spectrograms are made while somebody looks at them.
-    void wantSpectrograms(bool wanted);
+    void wantSpectrograms(bool wanted, bool difference = false);
 
     // ---- parts of the patch ----
 
@@ -358,6 +358,7 @@ private:
     std::map<std::uint64_t, double> likenesses_;   ///< of excerpts, by key of their render
     RecordingPtr referenceAtRate_;                 ///< at the player's rate
     std::uint64_t heard_[2] = {0, 0};              ///< counts what was given to each side; late results are dropped
+    bool differenceWanted_ = false;
     bool spectrogramsWanted_ = false;
     RecordingPtr shownAudio_; ///< what results_.reference is, or is about to be, of
 

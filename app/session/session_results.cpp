@@ -5,6 +5,7 @@
 #include "core/analysis/separation.h"
 #include "core/audio/attention.h"
 #include "core/audio/stretch.h"
+#include "core/compare/picture_difference.h"
 #include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/base/parallel.h"
@@ -147,30 +148,42 @@ void Session::hear(Side side, const RecordingPtr& recording, double gainDb, bool
     });
 }
 
-void Session::wantSpectrograms(bool wanted) {
+void Session::wantSpectrograms(bool wanted, bool difference) {
     spectrogramsWanted_ = wanted;
+    differenceWanted_ = difference;
     makeSpectrograms();
 }
 
 void Session::makeSpectrograms() {
-    const RecordingPtr reference = results_.reference.spectrogram ? nullptr : results_.reference.recording;
-    const RecordingPtr rendered = results_.render.spectrogram ? nullptr : results_.render.recording;
-    if (!spectrogramsWanted_ || (!reference && !rendered)) return;
-    pictures_.submit([this, reference, rendered](const Task& task) {
-        for (const RecordingPtr& recording : {reference, rendered}) {
-            if (!recording) continue;
-            SpectrogramPtr picture;
-            try {
-                picture = std::make_shared<const Spectrogram>(measureSpectrogram(*recording, task));
-            } catch (const Cancelled&) {
-                return;
+    const MeasuredSound &reference = results_.reference, &rendered = results_.render;
+    const bool both = reference.recording && rendered.recording;
+    const bool difference = differenceWanted_ && both && !results_.lacking;
+    const bool missing =
+        (reference.recording && !reference.spectrogram) || (rendered.recording && !rendered.spectrogram);
+    if (!spectrogramsWanted_ || (!missing && !difference)) return;
+    pictures_.submit([this, sounds = std::array{reference, rendered}, difference,
+                      gain = reference.loudness - rendered.loudness](const Task& task) mutable {
+        try {
+            for (MeasuredSound& sound : sounds) {
+                if (!sound.recording || sound.spectrogram) continue;
+                sound.spectrogram = std::make_shared<const Spectrogram>(measureSpectrogram(*sound.recording, task));
+                post([this, sound] {
+                    for (MeasuredSound* shown : {&results_.reference, &results_.render})
+                        if (shown->recording == sound.recording) shown->spectrogram = sound.spectrogram;
+                    emit resultsChanged();
+                });
             }
-            post([this, recording, picture] {
-                for (MeasuredSound* sound : {&results_.reference, &results_.render})
-                    if (sound->recording == recording) sound->spectrogram = picture;
+            if (!difference) return;
+            const PictureDifference found = differenceOf(*sounds[0].spectrogram, *sounds[1].spectrogram, gain);
+            const auto lacking = std::make_shared<const Spectrogram>(found.lacking);
+            const auto excess = std::make_shared<const Spectrogram>(found.excess);
+            post([this, lacking, excess, of = sounds[1].recording] {
+                if (results_.render.recording != of) return;
+                results_.lacking = lacking;
+                results_.excess = excess;
                 emit resultsChanged();
             });
-        }
+        } catch (const Cancelled&) {}
     });
 }
 
@@ -312,6 +325,7 @@ void Session::showRender(MeasuredSound rendered) {
     const ProfilePtr old = results_.render.profile;
     results_.render = rendered;
     results_.render.profile = old; // the curves stay until the new ones are measured
+    results_.lacking = results_.excess = nullptr;
     results_.renderIsCurrent = true;
     hearRender();
     emit resultsChanged();

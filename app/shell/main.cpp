@@ -93,8 +93,8 @@ int main(int argc, char** argv) {
     const QCommandLineOption match("match", "Search for so many seconds at once.", "seconds");
     const QCommandLineOption dark("dark", "Use the dark theme.");
     const QCommandLineOption size("size", "Size of the window, WIDTHxHEIGHT.", "size");
-    const QCommandLineOption picture("picture", "The mirror's picture: wave, spectrogram, level or pitch.", "name",
-                                     "wave");
+    const QCommandLineOption picture("picture", "The mirror's picture: wave, spectrogram, level, pitch or difference.",
+                                     "name", "wave");
     const QCommandLineOption keyboard("keyboard", "Show the keyboard.");
     options.addOptions({demo, shot, view, cue, picture, match, dark, size, keyboard});
     options.process(app);
@@ -121,9 +121,9 @@ int main(int argc, char** argv) {
                          qPrintable(options.value(view)));
             return 2;
         }
-        const QStringList pictures{"wave", "spectrogram", "level", "pitch"};
+        const QStringList pictures{"wave", "spectrogram", "level", "pitch", "difference"};
         if (!pictures.contains(options.value(picture))) {
-            std::fprintf(stderr, "There is no picture “%s”; use wave, spectrogram, level or pitch.\n",
+            std::fprintf(stderr, "There is no picture “%s”; use wave, spectrogram, level, pitch or difference.\n",
                          qPrintable(options.value(picture)));
             return 2;
         }

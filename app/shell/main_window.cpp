@@ -229,6 +229,7 @@ QWidget* MainWindow::makeFacetsPage() {
     auto* middle = new QVBoxLayout;
     middle->setSpacing(4);
     plot_ = new FacetPlot(page);
+    connect(plot_, &FacetPlot::problem, this, [this](const QString& sentence) { showProblem(sentence, {}); });
     middle->addWidget(plot_, 3);
     model_ = new ComparisonModel(this);
     table_ = new QTableView(page);

@@ -212,6 +212,7 @@ void MainWindow::makeViewMenu() {
     picture(tr("Mirror: spectro&gram"), MirrorView::Picture::spectrum, QKeySequence(Qt::Key_F9));
     picture(tr("Mirror: &level"), MirrorView::Picture::level, QKeySequence(Qt::Key_F10));
     picture(tr("Mirror: p&itch"), MirrorView::Picture::pitch, QKeySequence(Qt::Key_F11));
+    picture(tr("Mirror: &difference"), MirrorView::Picture::difference, QKeySequence(Qt::SHIFT | Qt::Key_F9));
     // On the reference page the source is looked at, elsewhere the mirror.
     const auto zoom = [this](double factor) {
         if (reference_->isVisible())

@@ -65,6 +65,9 @@ BlindDialog::BlindDialog(Session& session, QWidget* parent)
     trials_ = new QSpinBox(this);
     trials_->setRange(5, 40);
     trials_->setValue(16);
+    trials_->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    trials_->setAlignment(Qt::AlignCenter);
+    trials_->setFixedWidth(48);
     trials_->setAccessibleName(tr("Trials"));
     caption->setBuddy(trials_);
     foot->addWidget(trials_);
@@ -122,12 +125,11 @@ void BlindDialog::answer(bool xIsB) {
     const int right = test_->right(), trials = test_->trials();
     const double chance = chanceOf(right, trials);
     const QString percent = chance < 0.001 ? tr("less than 0.1 %") : tr("%1 %").arg(100.0 * chance, 0, 'f', 1);
-    told_->setText(
-        tr("%1 of %2 right. By guessing, so many or more come out with a probability of %3. %4")
-            .arg(right)
-            .arg(trials)
-            .arg(percent, chance < convincing ? tr("You hear the two apart.")
-                                              : tr("There is no sign that you hear the two apart.")));
+    told_->setText(tr("%1 of %2 right. By guessing, so many or more come out with a probability of %3. %4")
+                       .arg(right)
+                       .arg(trials)
+                       .arg(percent, chance < convincing ? tr("You hear the two apart.")
+                                                         : tr("There is no sign that you hear the two apart.")));
     session_.keepBlindResult({trials, right});
     refresh();
 }
@@ -142,8 +144,8 @@ void BlindDialog::refresh() {
     trials_->setEnabled(!running);
     const bool ready = session_.results().reference.recording && session_.results().render.recording;
     begin_->setEnabled(!running && ready);
-    begin_->setText(test_ ? tr("&Begin again") : tr("&Begin"));
-    count_->setText(running  ? tr("Trial %1 of %2").arg(test_->done() + 1).arg(test_->trials())
+    begin_->setText(test_ && !running ? tr("&Begin again") : tr("&Begin"));
+    count_->setText(running ? tr("Trial %1 of %2").arg(test_->done() + 1).arg(test_->trials())
                     : ready ? QString()
                             : tr("There is no reference and render to compare yet."));
     if (running) setFocus();

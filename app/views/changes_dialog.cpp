@@ -56,8 +56,9 @@ void ChangesDialog::refresh() {
     changes_ = changesBetween((*found)->patch, cue->patch);
     setWindowTitle(tr("Since “%1”").arg(QString::fromStdString((*found)->name)));
     about_->setText(changes_.empty() ? tr("Nothing has changed since then.")
-                                     : tr("%n change(s) since then. Each can be taken back by itself.", nullptr,
-                                          static_cast<int>(changes_.size())));
+                    : changes_.size() == 1
+                        ? tr("One change since then. It can be taken back.")
+                        : tr("%1 changes since then. Each can be taken back by itself.").arg(changes_.size()));
     list_->clear();
     for (const PatchChange& change : changes_)
         list_->addTopLevelItem(

@@ -4,8 +4,11 @@
 #include "app/views/facet_card.h"
 #include "app/views/theme.h"
 
+#include <QHBoxLayout>
 #include <QLabel>
+#include <QToolButton>
 #include <QVBoxLayout>
+#include <algorithm>
 
 namespace facet {
 
@@ -23,7 +26,20 @@ FacetList::FacetList(Session& session, QWidget* parent) : QWidget(parent), sessi
     auto* title = new QLabel(tr("Facets"), this);
     title->setObjectName("heading");
     title->setFont(interfaceFont(10.5, QFont::DemiBold));
-    layout->addWidget(title);
+    auto* head = new QHBoxLayout;
+    head->addWidget(title);
+    head->addStretch(1);
+    order_ = new QToolButton(this);
+    order_->setObjectName("flat");
+    order_->setCheckable(true);
+    order_->setAutoRaise(true);
+    order_->setText(tr("least alike first"));
+    order_->setAccessibleName(tr("Least alike first"));
+    order_->setToolTip(tr("Off: in the order in which a sound is worked"));
+    connect(order_, &QToolButton::clicked, this, &FacetList::sortBySize);
+    head->addWidget(order_);
+    layout->addLayout(head);
+    column_ = layout;
     for (Facet facet : allFacets) {
         auto* card = new FacetCard(facet, this);
         layout->addWidget(card);
@@ -42,11 +58,39 @@ void FacetList::choose(Facet facet) {
     emit facetChosen(facet);
 }
 
+void FacetList::sortBySize(bool on) {
+    bySize_ = on;
+    order_->setChecked(on);
+    arrange();
+}
+
+void FacetList::arrange() {
+    const auto& comparison = session_.results().comparison;
+    const auto place = [&](const FacetCard* card) {
+        const FacetComparison* found = comparison ? comparison->find(card->facet()) : nullptr;
+        const double size = !found || !found->measured ? 1000.0 : found->likeness;
+        return std::pair(bySize_ ? size : 0.0, static_cast<int>(card->facet()));
+    };
+    std::vector<FacetCard*> wanted = cards_;
+    std::sort(wanted.begin(), wanted.end(), [&](const auto* a, const auto* b) { return place(a) < place(b); });
+    if (wanted == cards_) return;
+    cards_ = wanted;
+    QWidget* before = order_;
+    for (FacetCard* card : cards_) {
+        column_->removeWidget(card);
+        QWidget::setTabOrder(before, card);
+        before = card;
+    }
+    for (std::size_t i = 0; i < cards_.size(); ++i) column_->insertWidget(static_cast<int>(i) + 1, cards_[i]);
+}
+
 void FacetList::refresh() {
     for (FacetCard* card : cards_) {
         const Cue* cue = session_.cue();
         card->show(session_.results(), cue ? cue->facetWeights[static_cast<std::size_t>(card->facet())] : 1.0);
     }
+    // Not while one of them is worked with: it would leave from under the hand.
+    if (session_.results().comparisonIsCurrent) arrange();
 }
 
 } // namespace facet

@@ -6,6 +6,9 @@
 #include <QWidget>
 #include <vector>
 
+class QToolButton;
+class QVBoxLayout;
+
 namespace facet {
 
 class Session;
@@ -20,6 +23,8 @@ public:
     void refresh();
     Facet chosen() const { return chosen_; }
     void choose(Facet facet);
+    /// In the order they are worked in, or the least alike first.
+    void sortBySize(bool on);
 
 signals:
     void facetChosen(facet::Facet facet);
@@ -27,7 +32,11 @@ signals:
 private:
     Session& session_;
     Facet chosen_ = Facet::brightness;
-    std::vector<FacetCard*> cards_;
+    void arrange();
+    bool bySize_ = false;
+    QToolButton* order_;
+    QVBoxLayout* column_;
+    std::vector<FacetCard*> cards_; ///< as they stand
 };
 
 } // namespace facet

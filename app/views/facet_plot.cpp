@@ -2,9 +2,18 @@
 
 #include "app/views/plot_style.h"
 #include "app/views/theme.h"
+#include "core/base/error.h"
+#include "core/base/files.h"
 
+#include <QComboBox>
+#include <QContextMenuEvent>
+#include <QFileDialog>
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QLabel>
+#include <QMenu>
+#include <QSignalBlocker>
+#include <QToolButton>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
@@ -14,134 +23,12 @@ namespace facet {
 
 namespace {
 
-struct PlottedCurve {
-    QVector<double> x;
-    QVector<double> y;
-};
+constexpr double partialFloorDb = -70.0;
+constexpr int shownPartials = 32;
 
-/// How one facet is drawn: what runs along the axes, and the curve of one profile.
-struct Picture {
-    QString title;
-    QString xLabel = {};
-    QString yLabel = {};
-    QString unit = {};   ///< of a value read off
-    int decimals = 1;    ///< of a value read off
-    bool xIsHz = false;  ///< logarithmic, third octaves
-    bool yIsHz = false;  ///< logarithmic, octaves
-    double leastY = 1.0; ///< smallest height shown
-    bool points = false; ///< few values: marks besides the line
-    PlottedCurve (*curve)(const Profile& profile, double gain);
-};
-
-/// A track with gaps where it is not measurable.
-PlottedCurve curveOf(const Track& track, std::size_t step = 1) {
-    PlottedCurve curve;
-    for (std::size_t i = 0; i < track.values.size(); i += step) {
-        curve.x << static_cast<double>(i) * track.stepSeconds;
-        curve.y << track.values[i];
-    }
-    return curve;
-}
-
-PlottedCurve levelCurve(const Profile& profile, double gain) {
-    PlottedCurve curve = curveOf(profile.levelDb, 4);
-    for (double& y : curve.y) y = std::max(y + gain, -120.0);
-    return curve;
-}
-
-PlottedCurve motionCurve(const Profile& profile, double) {
-    PlottedCurve curve;
-    const PeriodicChange& change = profile.motion.strongest().change;
-    if (!change.found()) return curve;
-    for (int i = 0; i <= 2 * cyclePoints; ++i) {
-        curve.x << 1000.0 * i / (cyclePoints * change.rateHz);
-        curve.y << change.cycle[static_cast<std::size_t>(i % cyclePoints)];
-    }
-    return curve;
-}
-
-PlottedCurve widthCurve(const Profile& profile, double) {
-    PlottedCurve curve;
-    for (const WidthBand& band : profile.width.thirdOctaves) {
-        curve.x << band.centerHz;
-        curve.y << band.sideDb;
-    }
-    return curve;
-}
-
-PlottedCurve spaceCurve(const Profile& profile, double) {
-    PlottedCurve curve;
-    for (const Decay& decay : profile.space.decays) {
-        curve.x << decay.centerHz;
-        curve.y << decay.t20;
-    }
-    return curve;
-}
-
-Picture pictureOf(Facet facet) {
-    switch (facet) {
-    case Facet::pitch:
-        return {.title = QObject::tr("cents against the note, over time"),
-                .xLabel = QObject::tr("seconds"),
-                .yLabel = QObject::tr("cents"),
-                .unit = QObject::tr("ct"),
-                .leastY = 60.0,
-                .curve = [](const Profile& p, double) { return curveOf(p.pitchCents); }};
-    case Facet::level:
-        return {.title = QObject::tr("level over time, at equal loudness"),
-                .xLabel = QObject::tr("seconds"),
-                .yLabel = QObject::tr("dB"),
-                .unit = QObject::tr("dB"),
-                .leastY = 12.0,
-                .curve = levelCurve};
-    case Facet::brightness:
-        return {.title = QObject::tr("effective cutoff over time (−6 dB)"),
-                .xLabel = QObject::tr("seconds"),
-                .yLabel = QObject::tr("Hz"),
-                .unit = QObject::tr("Hz"),
-                .decimals = 0,
-                .yIsHz = true,
-                .curve = [](const Profile& p, double) { return curveOf(p.cutoffHz); }};
-    case Facet::noise:
-        return {.title = QObject::tr("harmonics to noise over time; 55 dB is clean"),
-                .xLabel = QObject::tr("seconds"),
-                .yLabel = QObject::tr("dB"),
-                .unit = QObject::tr("dB"),
-                .leastY = 20.0,
-                .curve = [](const Profile& p, double) { return curveOf(p.noise.ratioDb); }};
-    case Facet::motion:
-        return {.title = QObject::tr("two cycles of what moves most"),
-                .xLabel = QObject::tr("milliseconds"),
-                .yLabel = QString(),
-                .unit = QString(),
-                .decimals = 2,
-                .leastY = 0.1,
-                .curve = motionCurve};
-    case Facet::width:
-        return {.title = QObject::tr("side re mid in third octaves; below −20 dB is mono"),
-                .xLabel = QObject::tr("Hz"),
-                .yLabel = QObject::tr("dB"),
-                .unit = QObject::tr("dB"),
-                .xIsHz = true,
-                .leastY = 24.0,
-                .points = true,
-                .curve = widthCurve};
-    case Facet::space:
-        return {.title = QObject::tr("decay after the notes (T20) in octaves"),
-                .xLabel = QObject::tr("Hz"),
-                .yLabel = QObject::tr("seconds"),
-                .unit = QObject::tr("s"),
-                .decimals = 2,
-                .xIsHz = true,
-                .leastY = 0.5,
-                .points = true,
-                .curve = spaceCurve};
-    case Facet::harmonics:
-        return {.title = QObject::tr("level of each partial, re the strongest"),
-                .unit = QObject::tr("dB"),
-                .curve = nullptr};
-    }
-    return {};
+QString nameOf(Facet facet) {
+    const std::string_view label = labelOf(facet);
+    return QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
 }
 
 void setLogarithmic(QCPAxis& axis, bool on, double base) {
@@ -158,16 +45,51 @@ void setLogarithmic(QCPAxis& axis, bool on, double base) {
     axis.setTicker(ticker);
 }
 
+QString number(double value, int decimals) {
+    return std::isfinite(value) ? QString::number(value, 'f', decimals).replace('-', "−") : QStringLiteral("–");
+}
+
+/// Value of a curve nearest to a place; not a number where there is none.
+double valueAt(const PlottedCurve& curve, double x) {
+    if (curve.x.isEmpty()) return std::nan("");
+    const auto found = std::lower_bound(curve.x.begin(), curve.x.end(), x);
+    auto at = found == curve.x.end() ? curve.x.size() - 1 : found - curve.x.begin();
+    if (at > 0 && std::abs(curve.x[at - 1] - x) < std::abs(curve.x[at] - x)) --at;
+    return curve.y[at];
+}
+
 } // namespace
 
 FacetPlot::FacetPlot(QWidget* parent)
-    : QWidget(parent), plot_(new QCustomPlot(this)), title_(new QLabel(this)), readout_(new QLabel(this)) {
+    : QWidget(parent), plot_(new QCustomPlot(this)), title_(new QLabel(this)), chooser_(new QComboBox(this)),
+      readout_(new QLabel(this)), pictures_(picturesOf(facet_)) {
+    setFocusPolicy(Qt::StrongFocus);
     title_->setFont(interfaceFont(10.5, QFont::DemiBold));
+    chooser_->setAccessibleName(tr("Picture"));
+    chooser_->setObjectName("facetPicture");
+    chooser_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    chooser_->setMinimumContentsLength(12);
+    chooser_->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    chooser_->setMaximumHeight(24);
+    connect(chooser_, &QComboBox::activated, this, &FacetPlot::choosePicture);
     readout_->setObjectName("quiet");
     readout_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    auto* keep = new QToolButton(this);
+    keep->setText(tr("Save …"));
+    keep->setObjectName("flat");
+    keep->setAutoRaise(true);
+    keep->setPopupMode(QToolButton::InstantPopup);
+    keep->setToolTip(tr("Save this picture or its numbers"));
+    keep->setAccessibleName(tr("Save the picture or its numbers"));
+    auto* menu = new QMenu(keep);
+    menu->addAction(tr("Picture (PNG) …"), this, [this] { save(false); });
+    menu->addAction(tr("Numbers (CSV) …"), this, [this] { save(true); });
+    keep->setMenu(menu);
     auto* head = new QHBoxLayout;
     head->addWidget(title_);
-    head->addWidget(readout_, 1);
+    head->addWidget(chooser_, 3);
+    head->addWidget(readout_, 2);
+    head->addWidget(keep);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(2);
@@ -177,175 +99,304 @@ FacetPlot::FacetPlot(QWidget* parent)
     nothing_->position->setType(QCPItemPosition::ptAxisRectRatio);
     nothing_->position->setCoords(0.5, 0.5);
     nothing_->setVisible(false);
+    cursorLine_ = new QCPItemLine(plot_);
+    cursorLine_->setVisible(false);
+    for (QCPItemPosition* end : {cursorLine_->start, cursorLine_->end}) {
+        end->setTypeX(QCPItemPosition::ptPlotCoords);
+        end->setTypeY(QCPItemPosition::ptAxisRectRatio);
+    }
     plot_->setMinimumHeight(130);
+    plot_->setFocusPolicy(Qt::NoFocus); // the keys are this widget's
+    plot_->setContextMenuPolicy(Qt::NoContextMenu);
     plot_->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
-    plot_->setAccessibleName(tr("Picture of the chosen facet"));
-    plot_->setToolTip(tr("Wheel: zoom · drag: move · double-click: show all"));
+    setAccessibleName(tr("Picture of the chosen facet"));
+    plot_->setToolTip(tr("Wheel, + and −: zoom · drag: move · ← and →: cursor · double-click, Home: show all"));
     connect(plot_, &QCustomPlot::mouseMove, this,
-            [this](QMouseEvent* event) { readOff(plot_->xAxis->pixelToCoord(event->position().x())); });
-    connect(plot_, &QCustomPlot::mouseDoubleClick, this, [this] {
-        plot_->rescaleAxes();
-        plot_->replot();
-    });
+            [this](QMouseEvent* event) { moveCursor(plot_->xAxis->pixelToCoord(event->position().x())); });
+    connect(plot_, &QCustomPlot::mousePress, this, [this] { setFocus(Qt::MouseFocusReason); });
+    connect(plot_, &QCustomPlot::mouseDoubleClick, this, &FacetPlot::showAll);
     restyle();
 }
 
 void FacetPlot::restyle() {
     stylePlot(*plot_);
-    plot_->replot();
+    cursorLine_->setPen(QPen(theme().quiet, 1, Qt::DashLine));
+    draw();
 }
 
 void FacetPlot::show(Facet facet, const CueResults& results) {
-    const bool sameFacet = facet == facet_;
-    facet_ = facet;
-    const std::string_view label = labelOf(facet);
-    title_->setText(QString("%1  <span style='font-weight:400;color:%2'>%3</span>")
-                        .arg(QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())),
-                             theme().quiet.name(), pictureOf(facet).title));
-    if (!sameFacet) readout_->clear();
-    plot_->clearPlottables();
-    if (results.reference.profile) {
-        if (facet == Facet::harmonics)
-            showPartials(results);
-        else
-            showCurves(facet, results);
+    reference_ = results.reference.profile;
+    render_ = results.render.profile;
+    if (facet != facet_ || chooser_->count() == 0) {
+        facet_ = facet;
+        pictures_ = picturesOf(facet);
+        chosen_ = std::clamp(lastChosen_[static_cast<std::size_t>(facet)], 0, static_cast<int>(pictures_.size()) - 1);
+        const QSignalBlocker quiet(chooser_);
+        chooser_->clear();
+        for (const FacetPicture& each : pictures_) chooser_->addItem(each.title);
+        chooser_->setCurrentIndex(chosen_);
+        chooser_->setEnabled(pictures_.size() > 1);
+        title_->setText(nameOf(facet));
+        chooser_->setToolTip(picture().title);
+        readout_->clear();
+        plainReadout_.clear();
+        cursorLine_->setVisible(false);
+        cursor_ = 0.0;
     }
+    draw();
+}
+
+void FacetPlot::choosePicture(int index) {
+    if (index < 0 || index >= static_cast<int>(pictures_.size())) return;
+    chosen_ = lastChosen_[static_cast<std::size_t>(facet_)] = index;
+    chooser_->setCurrentIndex(index);
+    cursorLine_->setVisible(false);
+    draw();
+}
+
+void FacetPlot::draw() {
+    plot_->clearPlottables();
+    if (reference_) picture().form == FacetPicture::Form::curves ? drawCurves() : drawPartials();
     plot_->replot();
 }
 
-void FacetPlot::showCurves(Facet facet, const CueResults& results) {
-    const Theme& t = theme();
-    const Profile& reference = *results.reference.profile;
-    const Picture picture = pictureOf(facet);
-    setLogarithmic(*plot_->xAxis, picture.xIsHz, 2.0);
-    if (picture.xIsHz) { // the octaves' own names
+void FacetPlot::setAxes(const FacetPicture& shown) {
+    setLogarithmic(*plot_->xAxis, shown.xIsHz && !linear_, 2.0);
+    if (shown.xIsHz && !linear_) { // the octaves' own names
         auto ticker = QSharedPointer<QCPAxisTickerText>(new QCPAxisTickerText);
         for (double hz : {31.5, 63.0, 125.0, 250.0, 500.0}) ticker->addTick(hz, QString::number(hz));
         for (double khz : {1.0, 2.0, 4.0, 8.0, 16.0}) ticker->addTick(1000.0 * khz, tr("%1k").arg(khz));
         plot_->xAxis->setTicker(ticker);
     }
-    setLogarithmic(*plot_->yAxis, picture.yIsHz, 2.0);
-    plot_->xAxis->setLabel(picture.xLabel);
-    plot_->yAxis->setLabel(facet == Facet::motion ? motionLabel(reference, results.render.profile.get())
-                                                  : picture.yLabel);
+    setLogarithmic(*plot_->yAxis, shown.yIsHz && !linear_, 2.0);
+    plot_->xAxis->setLabel(shown.xLabel);
+    plot_->yAxis->setLabel(facet_ == Facet::motion ? motionLabel() : shown.yLabel);
+}
+
+void FacetPlot::drawCurves() {
+    const Theme& t = theme();
+    const FacetPicture& shown = picture();
+    setAxes(shown);
     bool anything = false;
-    const auto addCurve = [&](const Profile& profile, double gain, const QPen& pen) {
-        const PlottedCurve curve = picture.curve(profile, gain);
+    const auto addCurve = [&](const PlottedCurve& curve, const QPen& pen, bool marks) {
         QCPGraph* graph = plot_->addGraph();
         graph->setData(curve.x, curve.y, true);
         graph->setPen(pen);
-        if (picture.points) graph->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, 4));
+        if (marks) graph->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, 4));
         anything = anything || std::any_of(curve.y.begin(), curve.y.end(), [](double y) { return std::isfinite(y); });
     };
-    addCurve(reference, 0.0, QPen(t.reference, 2));
-    if (results.render.profile)
-        addCurve(*results.render.profile, reference.loudness - results.render.profile->loudness,
-                 QPen(t.render, 2, Qt::DashLine));
-    showNothing(!anything, facet);
-    plot_->rescaleAxes();
-    if (picture.xIsHz)
-        plot_->xAxis->setRange(facet == Facet::space ? 100.0 : 22.0, facet == Facet::space ? 10000.0 : 18000.0);
-    else if (facet != Facet::motion)
-        plot_->xAxis->setRange(0.0, reference.seconds);
-    if (!anything) {
-        plot_->yAxis->setRange(0.0, picture.leastY);
-        return;
+    const double gain = render_ ? reference_->loudness - render_->loudness : 0.0;
+    addCurve(shown.curve(*reference_, 0.0), QPen(t.reference, 2), shown.points);
+    if (render_) addCurve(shown.curve(*render_, gain), QPen(t.render, 2, Qt::DashLine), shown.points);
+    if (shown.fitted) {
+        addCurve(shown.fitted(*reference_, 0.0), QPen(t.reference, 1, Qt::DotLine), false);
+        if (render_) addCurve(shown.fitted(*render_, gain), QPen(t.render, 1, Qt::DotLine), false);
     }
-    const QCPRange range = plot_->yAxis->range();
-    if (picture.yIsHz) {
-        plot_->yAxis->setRange(std::max(20.0, range.lower * 0.8), std::min(24000.0, range.upper * 1.25));
-        return;
-    }
-    if (facet == Facet::level) {
-        plot_->yAxis->setRange(std::max(range.lower, range.upper - 66.0), range.upper + 3.0);
-        return;
-    }
-    const double spare = 0.08 * std::max(range.size(), picture.leastY);
-    const double middle = range.center();
-    const double height = std::max(range.size() + 2.0 * spare, picture.leastY);
-    plot_->yAxis->setRange(middle - 0.5 * height, middle + 0.5 * height);
-    if (facet == Facet::space) plot_->yAxis->setRangeLower(0.0);
+    showNothing(!anything);
+    showAll();
 }
 
-QString FacetPlot::motionLabel(const Profile& reference, const Profile* render) {
-    const NamedMotion motion = reference.motion.strongest().change.found() || !render ? reference.motion.strongest()
-                                                                                      : render->motion.strongest();
+void FacetPlot::showAll() {
+    const FacetPicture& shown = picture();
+    if (!reference_) return;
+    if (shown.form == FacetPicture::Form::bars) {
+        plot_->xAxis->setRange(0.2, shownPartials + 0.8);
+        plot_->yAxis->setRange(partialFloorDb, 3.0);
+    } else if (shown.form == FacetPicture::Form::difference) {
+        plot_->xAxis->setRange(0.2, shownPartials + 0.8);
+        plot_->yAxis->setRange(-24.0, 24.0);
+    } else if (nothing_->visible()) {
+        plot_->yAxis->setRange(0.0, shown.leastY);
+    } else {
+        plot_->rescaleAxes();
+        if (shown.xIsHz && facet_ != Facet::width)
+            plot_->xAxis->setRange(100.0, facet_ == Facet::noise ? 18000.0 : 10000.0);
+        else if (shown.xIsHz)
+            plot_->xAxis->setRange(22.0, 18000.0);
+        else if (shown.overTime)
+            plot_->xAxis->setRange(0.0, reference_->seconds);
+        const QCPRange range = plot_->yAxis->range();
+        const double spare = 0.08 * std::max(range.size(), shown.leastY);
+        const double height = std::max(range.size() + 2.0 * spare, shown.leastY);
+        if (shown.yIsHz && !linear_)
+            plot_->yAxis->setRange(std::max(20.0, range.lower * 0.8), std::min(24000.0, range.upper * 1.25));
+        else if (shown.floor > -1e8) // levels: the loudest 66 dB
+            plot_->yAxis->setRange(std::max(range.lower, range.upper + shown.floor), range.upper + 3.0);
+        else
+            plot_->yAxis->setRange(range.center() - 0.5 * height, range.center() + 0.5 * height);
+        if (facet_ == Facet::space && shown.xIsHz) plot_->yAxis->setRangeLower(0.0);
+    }
+    plot_->replot();
+}
+
+QString FacetPlot::motionLabel() const {
+    const NamedMotion motion = reference_->motion.strongest().change.found() || !render_
+                                   ? reference_->motion.strongest()
+                                   : render_->motion.strongest();
     return motion.change.found() ? QString("%1, %2").arg(motion.name, motion.unit) : QString();
 }
 
-void FacetPlot::showNothing(bool empty, Facet facet) {
+void FacetPlot::showNothing(bool empty) {
     nothing_->setVisible(empty);
     for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis}) axis->setTickLabels(!empty); // numbers of nothing
     if (!empty) return;
-    nothing_->setText(facet == Facet::motion  ? tr("Nothing moves periodically in either sound.")
-                      : facet == Facet::width ? tr("A mono recording has no width.")
-                      : facet == Facet::space ? tr("No tail long enough to measure follows the notes.")
-                                              : tr("Not measurable in this sound."));
+    nothing_->setText(facet_ == Facet::motion  ? tr("Nothing moves periodically in either sound.")
+                      : facet_ == Facet::width ? tr("A mono recording has no width.")
+                      : facet_ == Facet::space ? tr("No tail long enough to measure follows the notes.")
+                                               : tr("Not measurable in this sound."));
     nothing_->setColor(theme().quiet);
     nothing_->setFont(interfaceFont(10));
 }
 
-void FacetPlot::showPartials(const CueResults& results) {
+/// Partial levels side by side, or how far the render's lie from the reference's.
+void FacetPlot::drawPartials() {
     const Theme& t = theme();
-    nothing_->setVisible(false);
+    const FacetPicture& shown = picture();
+    showNothing(false);
     setLogarithmic(*plot_->xAxis, false, 2.0);
     setLogarithmic(*plot_->yAxis, false, 2.0);
     auto ticker = QSharedPointer<QCPAxisTickerFixed>(new QCPAxisTickerFixed);
     ticker->setTickStep(2.0);
     ticker->setTickOrigin(1.0);
     plot_->xAxis->setTicker(ticker);
-    plot_->xAxis->setLabel(tr("partial"));
-    plot_->yAxis->setLabel(tr("dB"));
-    const auto addBars = [&](const Profile& profile, double shift, const QColor& color, Qt::BrushStyle style) {
+    plot_->xAxis->setLabel(shown.xLabel);
+    plot_->yAxis->setLabel(shown.yLabel);
+    const auto addBars = [&](const QVector<double>& x, const QVector<double>& y, double base, double width,
+                             const QColor& color, Qt::BrushStyle style) {
         auto* bars = new QCPBars(plot_->xAxis, plot_->yAxis);
-        QVector<double> x;
-        QVector<double> y;
-        for (int n = 1; n <= 32; ++n) {
-            x << n + shift;
-            y << std::max(0.0, profile.partials[static_cast<std::size_t>(n - 1)] + 70.0);
-        }
-        bars->setData(x, y);
-        bars->setBaseValue(-70.0);
-        for (double& v : y) v -= 70.0;
-        bars->setData(x, y);
-        bars->setWidth(0.34);
+        bars->setData(x, y, true);
+        bars->setBaseValue(base);
+        bars->setWidth(width);
         bars->setPen(QPen(color, 1));
         bars->setBrush(QBrush(color, style));
     };
-    addBars(*results.reference.profile, -0.19, t.reference, Qt::SolidPattern);
-    if (results.render.profile) addBars(*results.render.profile, 0.19, t.render, Qt::BDiagPattern);
-    plot_->xAxis->setRange(0.2, 32.8);
-    plot_->yAxis->setRange(-70.0, 3.0);
+    const PlottedCurve a = shown.curve(*reference_, 0.0);
+    const PlottedCurve b = render_ ? shown.curve(*render_, 0.0) : PlottedCurve{};
+    if (shown.form == FacetPicture::Form::bars) {
+        const auto moved = [](QVector<double> x, double by) {
+            for (double& each : x) each += by;
+            return x;
+        };
+        addBars(moved(a.x, -0.19), a.y, partialFloorDb, 0.34, t.reference, Qt::SolidPattern);
+        if (render_) addBars(moved(b.x, 0.19), b.y, partialFloorDb, 0.34, t.render, Qt::BDiagPattern);
+    } else if (render_) {
+        // What the render has more stands up in its color, what it lacks hangs down in the reference's.
+        QVector<double> more, less;
+        for (int i = 0; i < a.y.size(); ++i) {
+            more << std::max(0.0, b.y[i] - a.y[i]);
+            less << std::min(0.0, b.y[i] - a.y[i]);
+        }
+        addBars(a.x, more, 0.0, 0.6, t.render, Qt::BDiagPattern);
+        addBars(a.x, less, 0.0, 0.6, t.reference, Qt::SolidPattern);
+    }
+    showAll();
 }
 
-void FacetPlot::readOff(double x) {
-    const Picture picture = pictureOf(facet_);
-    QStringList values;
-    const auto value = [&](double v, const QColor& color) {
-        values << QString("<span style='color:%1'>%2 %3</span>")
-                      .arg(color.name(),
-                           std::isfinite(v) ? QString::number(v, 'f', picture.decimals).replace('-', "−") : "–",
-                           picture.unit);
-    };
-    if (facet_ == Facet::harmonics) {
-        const int n = static_cast<int>(std::lround(x));
-        if (n < 1 || n > 32) return;
-        for (int i = 0; i < plot_->plottableCount(); ++i)
-            if (auto* bars = qobject_cast<QCPBars*>(plot_->plottable(i)))
-                value(bars->data()->at(n - 1)->value, i == 0 ? theme().reference : theme().render);
-        readout_->setText(tr("partial %1: %2").arg(n).arg(values.join("  ")));
-        return;
+void FacetPlot::moveCursor(double x) {
+    const FacetPicture& shown = picture();
+    if (!reference_) return;
+    const bool partials = shown.form != FacetPicture::Form::curves;
+    const QCPRange range = plot_->xAxis->range();
+    cursor_ = std::clamp(partials ? std::round(x) : x, range.lower, range.upper);
+    if (partials) cursor_ = std::clamp(std::round(cursor_), 1.0, static_cast<double>(shownPartials));
+    const double gain = render_ ? reference_->loudness - render_->loudness : 0.0;
+    const double a = valueAt(shown.curve(*reference_, 0.0), cursor_);
+    const double b = render_ ? valueAt(shown.curve(*render_, gain), cursor_) : std::nan("");
+    const QString where = partials                  ? tr("partial %1").arg(cursor_)
+                          : shown.xIsHz             ? tr("%1 Hz").arg(cursor_, 0, 'f', 0)
+                          : facet_ == Facet::motion ? tr("%1 ms").arg(cursor_, 0, 'f', 0)
+                                                    : tr("%1 s").arg(cursor_, 0, 'f', 2);
+    const QString left = number(a, shown.decimals), right = number(b, shown.decimals);
+    plainReadout_ = tr("%1: %2 | %3 %4").arg(where, left, right, shown.unit);
+    readout_->setText(QString("%1: <span style='color:%2'>%3</span> | <span style='color:%4'>%5</span> %6")
+                          .arg(where, theme().reference.name(), left, theme().render.name(), right, shown.unit));
+    setAccessibleDescription(plainReadout_);
+    cursorLine_->start->setCoords(cursor_, 0.0);
+    cursorLine_->end->setCoords(cursor_, 1.0);
+    cursorLine_->setVisible(true);
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+void FacetPlot::zoom(double factor) {
+    const double center = cursorLine_->visible() ? cursor_ : plot_->xAxis->range().center();
+    plot_->xAxis->scaleRange(factor, center);
+    plot_->replot();
+}
+
+void FacetPlot::keyPressEvent(QKeyEvent* event) {
+    const QCPRange range = plot_->xAxis->range();
+    const bool partials = picture().form != FacetPicture::Form::curves;
+    const int by = event->key() == Qt::Key_Right ? 1 : -1;
+    switch (event->key()) {
+    case Qt::Key_Left:
+    case Qt::Key_Right: {
+        double from = cursorLine_->visible() ? cursor_ : range.lower;
+        if (partials)
+            from += by;
+        else if (plot_->xAxis->scaleType() == QCPAxis::stLogarithmic)
+            from *= std::pow(range.upper / range.lower, 0.01 * by);
+        else
+            from += 0.01 * by * range.size();
+        moveCursor(from);
+        break;
     }
-    for (int i = 0; i < plot_->graphCount(); ++i) {
-        const auto found = plot_->graph(i)->data()->findBegin(x);
-        if (found != plot_->graph(i)->data()->constEnd())
-            value(found->value, i == 0 ? theme().reference : theme().render);
+    case Qt::Key_Plus: zoom(0.7); break;
+    case Qt::Key_Minus: zoom(1.0 / 0.7); break;
+    case Qt::Key_Home: showAll(); break;
+    default: QWidget::keyPressEvent(event);
     }
-    if (x < 0.0 || values.isEmpty()) return;
-    const QString where = picture.xIsHz             ? tr("%1 Hz").arg(x, 0, 'f', 0)
-                          : facet_ == Facet::motion ? tr("%1 ms").arg(x, 0, 'f', 0)
-                                                    : tr("%1 s").arg(x, 0, 'f', 2);
-    readout_->setText(QString("%1: %2").arg(where, values.join("  ")));
+}
+
+void FacetPlot::contextMenuEvent(QContextMenuEvent* event) {
+    QMenu menu(this);
+    menu.addAction(tr("Save picture (PNG) …"), this, [this] { save(false); });
+    menu.addAction(tr("Save numbers (CSV) …"), this, [this] { save(true); });
+    menu.addSeparator();
+    QAction* straight = menu.addAction(tr("Frequencies on straight axes"), this, [this] {
+        linear_ = !linear_;
+        draw();
+    });
+    straight->setCheckable(true);
+    straight->setChecked(linear_);
+    straight->setEnabled(picture().xIsHz || picture().yIsHz);
+    menu.addAction(tr("Show all (Home)"), this, &FacetPlot::showAll);
+    menu.exec(event->globalPos());
+}
+
+void FacetPlot::save(bool numbers) {
+    if (!reference_) return;
+    const QString name = QFileDialog::getSaveFileName(this, numbers ? tr("Save numbers") : tr("Save picture"),
+                                                      nameOf(facet_).toLower() + (numbers ? ".csv" : ".png"),
+                                                      numbers ? tr("Numbers (*.csv)") : tr("Pictures (*.png)"));
+    if (name.isEmpty()) return;
+    try {
+        const std::filesystem::path path = name.toStdString();
+        numbers ? writeNumbers(path) : writePicture(path);
+    } catch (const Error& failure) {
+        emit problem(QString::fromUtf8(failure.what()));
+    }
+}
+
+void FacetPlot::writeNumbers(const std::filesystem::path& path) const {
+    if (!reference_) return;
+    const FacetPicture& shown = picture();
+    const auto field = [](QString words) { return "\"" + words.replace('"', "\"\"") + "\""; };
+    const QString axis = shown.yLabel.isEmpty() ? shown.title : shown.yLabel;
+    QString text = field(shown.xLabel) + "," + field(tr("reference, %1").arg(axis)) + "," +
+                   field(tr("render, %1").arg(axis)) + "\n";
+    const PlottedCurve a = shown.curve(*reference_, 0.0);
+    const PlottedCurve b = render_ ? shown.curve(*render_, reference_->loudness - render_->loudness) : PlottedCurve{};
+    const auto value = [](double v) { return std::isfinite(v) ? QString::number(v, 'g', 7) : QString(); };
+    for (int i = 0; i < a.x.size(); ++i)
+        text +=
+            value(a.x[i]) + "," + value(a.y[i]) + "," + (b.x.isEmpty() ? QString() : value(valueAt(b, a.x[i]))) + "\n";
+    writeWholeFile(path, text.toStdString());
+}
+
+void FacetPlot::writePicture(const std::filesystem::path& path) {
+    const QString name = QString::fromStdString(path.string());
+    if (!grab().save(name, "PNG"))
+        throw Error(tr("“%1” cannot be written; choose another folder.").arg(name).toStdString());
 }
 
 } // namespace facet

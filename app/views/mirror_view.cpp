@@ -94,7 +94,8 @@ void MirrorView::refresh() {
 
 void MirrorView::setPicture(Picture picture) {
     picture_ = picture;
-    session_.wantSpectrograms(picture == Picture::spectrum);
+    const bool difference = picture == Picture::difference;
+    session_.wantSpectrograms(picture == Picture::spectrum || difference, difference);
     update();
 }
 
@@ -176,6 +177,7 @@ void MirrorView::paintEvent(QPaintEvent*) {
     paintNotes(painter);
     painter.setPen(QPen(t.ink, playing_ ? 1.5 : 1));
     painter.drawLine(QPointF(xAt(playhead_), plot.top()), QPointF(xAt(playhead_), plot.bottom()));
+    paintCursor(painter, plot);
     painter.setClipping(false);
     paintTimes(painter, plot, viewBegin_, viewEnd_, toX);
 
@@ -192,9 +194,12 @@ void MirrorView::paintEvent(QPaintEvent*) {
         return lufs < -100.0 ? QObject::tr("silent")
                              : QString("%1%2 LUFS").arg(lufs < 0 ? "−" : "").arg(std::abs(lufs), 0, 'f', 1);
     };
-    caption(upper.center().y() - 18, tr("Reference"), t.reference, loudness(results.reference.loudness));
+    const bool difference = picture_ == Picture::difference;
+    caption(upper.center().y() - 18, tr("Reference"), t.reference,
+            difference ? tr("has more here") : loudness(results.reference.loudness));
     const QString renderState = !results.render.recording  ? tr("no notes yet")
                                 : !results.renderIsCurrent ? tr("rendering …")
+                                : difference               ? tr("has more here")
                                                            : loudness(results.render.loudness);
     caption(lower.center().y() - 18, tr("Render"), t.render, renderState);
     painter.setPen(t.quiet);
@@ -214,16 +219,77 @@ void MirrorView::paintEvent(QPaintEvent*) {
 void MirrorView::paintSide(QPainter& painter, bool reference, const QRectF& area) {
     switch (picture_) {
     case Picture::wave: return paintWave(painter, reference, area);
-    case Picture::spectrum: return paintSpectrum(painter, reference, area);
+    case Picture::spectrum:
+    case Picture::difference: return paintSpectrum(painter, reference, area);
     case Picture::level: return paintLevel(painter, reference, area);
     case Picture::pitch: return paintPitch(painter, reference, area);
     }
 }
 
-/// Low frequencies at the ruler, high ones away from it; the darker the louder (on dark paper: the lighter).
+QString MirrorView::measured() const {
+    if (!cursor_ || !session_.results().reference.recording) return {};
+    const double at = *cursor_;
+    QStringList parts{tr("%1 s").arg(at, 0, 'f', 3)};
+    if (looping_) { // what is being chosen
+        const double seconds = std::abs(dragTo_ - dragFrom_);
+        parts = {tr("%1 ms").arg(1000.0 * seconds, 0, 'f', 0),
+                 tr("%1 beats").arg(seconds * session_.performance().tempo / 60.0, 0, 'f', 2)};
+        return parts.join(" · ");
+    }
+    const CueResults& results = session_.results();
+    const auto number = [](double value, int decimals) {
+        return QString::number(value, 'f', decimals).replace('-', "−");
+    };
+    if (picture_ == Picture::spectrum || picture_ == Picture::difference) {
+        const QRectF plot = plotRect(), ruler = rulerRect();
+        const bool above = cursorY_ < ruler.top();
+        const double high = above ? ruler.top() - plot.top() - 3 : plot.bottom() - 3 - ruler.bottom();
+        const double share = above ? (ruler.top() - cursorY_) / high : (cursorY_ - ruler.bottom()) / high;
+        if (cursorY_ >= 0.0 && share > 0.0 && share < 1.0)
+            parts << tr("%1 Hz").arg(number(Spectrogram::hzOfRow(share * (Spectrogram::rows - 1)), 0));
+    }
+    if (!results.reference.profile || !results.render.profile) return parts.join(" · ");
+    const Profile &a = *results.reference.profile, &b = *results.render.profile;
+    if (picture_ == Picture::pitch) {
+        const double x = a.pitchHz.at(at), y = b.pitchHz.at(at);
+        if (isMeasured(x) && isMeasured(y))
+            parts << tr("%1 | %2 Hz").arg(number(x, 1), number(y, 1))
+                  << tr("%1 ct apart").arg(number(centsBetween(x, y), 0));
+    } else if (picture_ == Picture::wave || picture_ == Picture::level) {
+        const double x = a.levelDb.at(at), y = b.levelDb.at(at) + a.loudness - b.loudness;
+        if (isMeasured(x) && isMeasured(y) && std::max(x, y) > -90.0)
+            parts << tr("%1 | %2 dB").arg(number(x, 1), number(y, 1)) << tr("%1 dB apart").arg(number(y - x, 1));
+    }
+    return parts.join(" · ");
+}
+
+/// A hairline through both sounds, and what they are there.
+void MirrorView::paintCursor(QPainter& painter, const QRectF& plot) {
+    const QString words = measured();
+    if (words.isEmpty()) return;
+    const Theme& t = theme();
+    const double x = xAt(*cursor_);
+    painter.setPen(QPen(t.quiet, 1, Qt::DashLine));
+    painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()));
+    painter.setFont(interfaceFont(8.5));
+    const double wide = painter.fontMetrics().horizontalAdvance(words) + 12.0;
+    const double left = x + 8.0 + wide < plot.right() ? x + 8.0 : x - 8.0 - wide;
+    const QRectF box(left, plot.top() + 4, wide, 18);
+    painter.setPen(QPen(t.line, 1));
+    painter.setBrush(t.card);
+    painter.drawRoundedRect(box, 3, 3);
+    painter.setPen(t.ink);
+    painter.drawText(box, Qt::AlignCenter, words);
+}
+
+/// Low frequencies at the ruler, high ones away from it; the darker the louder (on dark paper: the lighter). Of a
+/// difference each side shows what it has beyond the other.
 void MirrorView::paintSpectrum(QPainter& painter, bool reference, const QRectF& area) {
     const MeasuredSound& sound = reference ? session_.results().reference : session_.results().render;
-    const SpectrogramPtr& picture = sound.spectrogram;
+    const CueResults& results = session_.results();
+    const SpectrogramPtr& picture = picture_ != Picture::difference ? sound.spectrogram
+                                    : reference                     ? results.lacking
+                                                                    : results.excess;
     const QColor color = reference ? theme().reference : theme().render;
     if (picture && picture->columns > 0) {
         Painted& painted = painted_[reference ? 0 : 1];
@@ -460,12 +526,20 @@ void MirrorView::mouseMoveEvent(QMouseEvent* event) {
                                ? Qt::OpenHandCursor
                                : Qt::SizeHorCursor
                          : Qt::ArrowCursor);
+    cursor_ = std::clamp(secondsAt(event->position().x()), 0.0, std::max(0.0, length()));
+    cursorY_ = event->position().y();
+    update();
     if (!looping_ && !noteDrag_) return;
     dragTo_ = std::clamp(secondsAt(event->position().x()), 0.0, length());
     if (noteDrag_) {
         const Grid grid = session_.grid();
         dragChanges_ = noteDrag_->changesAt(dragTo_, noteDrag_->fromKey, session_.snapping() ? &grid : nullptr);
     }
+    update();
+}
+
+void MirrorView::leaveEvent(QEvent*) {
+    cursor_.reset();
     update();
 }
 
@@ -529,6 +603,14 @@ void MirrorView::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_Left:
     case Qt::Key_Right: {
         const int by = event->key() == Qt::Key_Right ? 1 : -1;
+        if (event->modifiers() & Qt::ShiftModifier) {
+            const double step = 0.005 * (viewEnd_ - viewBegin_);
+            cursor_ = std::clamp(cursor_.value_or(playhead_) + by * step, viewBegin_, viewEnd_);
+            cursorY_ = -1.0;
+            setAccessibleDescription(measured());
+            update();
+            return;
+        }
         if (control)
             moveChosenNotes(0.005 * by, 0);
         else if (count > 0)

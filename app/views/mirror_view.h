@@ -24,7 +24,7 @@ class MirrorView : public QWidget {
     Q_OBJECT
 
 public:
-    enum class Picture { wave, spectrum, level, pitch };
+    enum class Picture { wave, spectrum, level, pitch, difference };
 
     explicit MirrorView(Session& session, QWidget* parent = nullptr);
     void refresh();
@@ -45,6 +45,9 @@ public:
     double secondsAt(double x) const;
     QRectF rulerRect() const;
 
+    /// What both sounds are at the measuring cursor, which follows the mouse, or Shift with the arrow keys.
+    QString measured() const;
+
     QSize minimumSizeHint() const override { return {400, 150}; }
 
 signals:
@@ -61,8 +64,10 @@ protected:
     void keyPressEvent(QKeyEvent*) override;
     void dragEnterEvent(QDragEnterEvent*) override;
     void contextMenuEvent(QContextMenuEvent*) override;
+    void leaveEvent(QEvent*) override;
 
 private:
+    void paintCursor(QPainter& painter, const QRectF& plot);
     QRectF plotRect() const;
     double length() const;
     int noteAt(QPointF place) const;
@@ -89,6 +94,8 @@ private:
     bool looping_ = false; ///< a loop is being dragged
     double dragFrom_ = 0.0;
     double dragTo_ = 0.0;
+    std::optional<double> cursor_; ///< seconds
+    double cursorY_ = -1.0;        ///< below 0: of the keyboard
     std::optional<NoteDrag> noteDrag_;
     std::vector<NoteChange> dragChanges_;
     /// The picture of a spectrogram in a side's color, kept until either changes.

@@ -16,7 +16,7 @@ namespace facet {
 namespace {
 
 constexpr std::size_t mostRows = 5;
-constexpr int rowHeight = 36, buttonsWidth = 84;
+constexpr int rowHeight = 36, buttonsWidth = 94;
 
 QString gainOf(const NextMoves& moves, const Move& move) {
     const std::string_view name = labelOf(move.facet);

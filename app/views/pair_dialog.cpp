@@ -32,9 +32,7 @@ PairDialog::PairDialog(Session& session, std::uint64_t first, QWidget* parent) :
     for (int i = 0; i < 2; ++i) {
         auto* caption = new QLabel(letter(i), this);
         caption->setFont(interfaceFont(10.5, QFont::DemiBold));
-        QPalette palette = caption->palette();
-        palette.setColor(QPalette::WindowText, i == 0 ? theme().reference : theme().render);
-        caption->setPalette(palette);
+        caption->setStyleSheet(QString("color: %1").arg((i == 0 ? theme().reference : theme().render).name()));
         head->addWidget(caption);
         choices_[i] = new QComboBox(this);
         choices_[i]->setAccessibleName(tr("Take %1").arg(letter(i)));
@@ -131,9 +129,13 @@ void PairDialog::compare() {
         changes_->addTopLevelItem(
             new QTreeWidgetItem({QString::fromStdString(change.what), QString::fromStdString(change.before),
                                  QString::fromStdString(change.after)}));
-    for (int column : {1, 2}) changes_->resizeColumnToContents(column);
-    about_->setText(changes.empty() ? tr("The two are the same patch.")
-                                    : tr("%n difference(s) between the two", nullptr, static_cast<int>(changes.size())));
+    for (int column : {1, 2}) {
+        changes_->resizeColumnToContents(column);
+        changes_->setColumnWidth(column, changes_->columnWidth(column) + 12);
+    }
+    about_->setText(changes.empty()       ? tr("The two are the same patch.")
+                    : changes.size() == 1 ? tr("One difference between the two")
+                                          : tr("%1 differences between the two").arg(changes.size()));
     for (int i = 0; i < 2; ++i) back_[i]->setEnabled(choices_[i]->currentData().toULongLong() != 0);
     marks_->clear();
     marks_->addTopLevelItem(new QTreeWidgetItem({tr("measuring …"), "", ""}));
@@ -164,7 +166,7 @@ void PairDialog::showPair(std::shared_ptr<const PatchPair> pair) {
     }
     for (int i = 0; i < marks_->topLevelItemCount(); ++i)
         for (int column : {1, 2}) marks_->topLevelItem(i)->setTextAlignment(column, Qt::AlignRight);
-    for (int column : {1, 2}) marks_->resizeColumnToContents(column);
+    for (int column : {1, 2}) marks_->setColumnWidth(column, 52);
     marks_->setCurrentItem(furthest ? furthest : whole); // where the two differ most
 }
 

@@ -95,11 +95,11 @@ Glide fitGlide(std::span<const float> mono48k, const Track& pitchHz, double arou
     };
     Way best{left, right, 0.0, 1e9};
     const auto attempt = [&](double start, double end, double bend) {
-        if (end < start || std::abs(bend) > 8.0) return;
+        if (end < start || std::abs(bend) > 8.0 || start < begin || end > latest) return;
         const double cost = match.cost(start, end - start < shortestGlide ? 0.0 : end - start, bend);
         if (cost < best.cost) best = {start, end, bend, cost};
     };
-    constexpr int places = 12;
+    constexpr int places = 12, mostRounds = 60;
     const double from = left - trackerReach;
     const double step = (right + trackerReach - from) / places;
     for (double bend : {0.0, 4.0, -4.0})
@@ -107,7 +107,8 @@ Glide fitGlide(std::span<const float> mono48k, const Track& pitchHz, double arou
             for (int k = i; k <= places; ++k) attempt(from + i * step, from + k * step, bend);
     double reach = 0.5 * step;
     double bendReach = 2.0;
-    while (reach > 0.0005) {
+    // Where hardly anything repeats, the cost can fall for ever, by less and less.
+    for (int rounds = 0; rounds < mostRounds && reach > 0.0005; ++rounds) {
         const Way before = best;
         for (double a : {-1.0, 0.0, 1.0})
             for (double b : {-1.0, 0.0, 1.0})

@@ -72,6 +72,7 @@ Spectrogram measureSpectrogram(const Recording& recording, const Task& task) {
         }
         fromHz = resolution.upToHz;
     }
+    picture.loudestDb = loudest;
     picture.levels.resize(decibels.size());
     for (std::size_t i = 0; i < decibels.size(); ++i)
         picture.levels[i] = static_cast<std::uint8_t>(

@@ -19,6 +19,7 @@ struct Spectrogram {
 
     int columns = 0;
     double secondsPerColumn = 0.0;
+    double loudestDb = 0.0; ///< the level that 255 stands for, re a full-scale sine up to a constant
     /// Column after column; 0 lies rangeDb or more below the loudest, 255 is the loudest.
     std::vector<std::uint8_t> levels;
 

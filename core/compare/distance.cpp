@@ -34,6 +34,7 @@ constexpr double irregularDb = 1.0, irregularCents = 4.0, irregularOctaves = 0.0
 constexpr double heardWithinDb = 35.0; ///< of a note's highest level
 constexpr double fewestTurns = 4.0;    ///< that make a rate
 constexpr double nearCents = 100.0;    ///< a note that sounds within is the note
+constexpr std::size_t lapse = 2;       ///< instants on either side that an instant is held against
 constexpr double pitchedFrom = 0.5;    ///< confidence from which a note has a pitch
 constexpr double lostCents = 650.0;    ///< from its note a period that is found there is another one
 
@@ -123,6 +124,23 @@ double nearestTo(double value, const Track& track, double seconds, double (*scal
         high = isMeasured(high) ? std::max(high, x) : x;
     }
     return isMeasured(value) && isMeasured(low) ? std::clamp(value, low, high) : low;
+}
+
+/// Whether two notes repeat equally often: an octave up has lost its odd partials, an octave down has others between.
+bool samePeriod(const NoteProfile& a, const NoteProfile& b) {
+    constexpr double apartDb = 20.0, faintDb = -50.0;
+    const auto oddDb = [faintDb](const NoteProfile& note) {
+        float odd = -120.0f, all = -120.0f;
+        for (std::size_t i = 0; i < 8; ++i) {
+            if (!isMeasured(note.partials[i])) continue;
+            all = std::max(all, note.partials[i]);
+            if (i % 2 == 0) odd = std::max(odd, note.partials[i]);
+        }
+        return std::max<double>(odd - all, faintDb);
+    };
+    if (std::abs(oddDb(a) - oddDb(b)) > apartDb) return false;
+    if (!isMeasured(a.subOctaveDb) || !isMeasured(b.subOctaveDb)) return true;
+    return std::abs(std::max(a.subOctaveDb, faintDb) - std::max(b.subOctaveDb, faintDb)) < apartDb;
 }
 
 /// A track between two instants.
@@ -280,10 +298,14 @@ double Distances::pitchCents() const {
         };
         // A note's own frequency, found near where it must lie, is surer than the period of an instant, which a
         // deep quantization or the note that still sounds can triple.
-        const bool near =
-            isMeasured(a.cents) && isMeasured(b.cents) && std::max(std::abs(a.cents), std::abs(b.cents)) < nearCents;
+        const bool near = isMeasured(a.cents) && isMeasured(b.cents) &&
+                          std::max(std::abs(a.cents), std::abs(b.cents)) < nearCents && samePeriod(a, b);
         const bool unpitched = std::min(a.pitchConfidence, b.pitchConfidence) < pitchedFrom;
-        for (std::size_t i = places(a.note.start); i < places(a.note.end); ++i)
+        // A note is followed until the next one begins: what rings on is its own.
+        double until = reference_.seconds;
+        for (const NoteProfile& later : reference_.notes)
+            if (later.note.start > a.note.start + 1e-6) until = std::min(until, later.note.start);
+        for (std::size_t i = places(a.note.start); i < places(until); ++i)
             if (unpitched || (near && (std::abs(own[i]) > lostCents || std::abs(other[i]) > lostCents)))
                 own[i] = other[i] = notMeasurable;
     }
@@ -294,6 +316,14 @@ double Distances::pitchCents() const {
             return seconds >= each.note.start && seconds < each.note.end;
         });
         if (sounding > 1 || !isMeasured(other[i])) own[i] = other[i] = notMeasurable;
+    }
+    // Nor does an instant that its neighbors contradict.
+    const std::vector<double> asMeasured = other;
+    for (std::size_t i = 0; i < own.size(); ++i) {
+        std::vector<float> around;
+        for (std::size_t k = i >= lapse ? i - lapse : 0; k <= std::min(own.size() - 1, i + lapse); ++k)
+            if (isMeasured(asMeasured[k])) around.push_back(static_cast<float>(asMeasured[k] - own[k]));
+        if (isMeasured(own[i])) other[i] = own[i] + static_cast<double>(medianOf(around));
     }
     return alongside(std::move(own), std::move(other), step, noticedCents, irregularCents, 0.6, 40.0).rms();
 }

@@ -88,7 +88,8 @@ protected:
                 if (by == By::mouse) {
                     QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(*found).center());
                     if (!last) {
-                        ASSERT_TRUE(QTest::qWaitFor([menu] { return QApplication::activePopupWidget() != menu; }, 2000));
+                        ASSERT_TRUE(
+                            QTest::qWaitFor([menu] { return QApplication::activePopupWidget() != menu; }, 2000));
                     }
                     continue;
                 }
@@ -105,14 +106,17 @@ protected:
     }
     /// Types a file's name into the file dialog that comes next.
     void typeNextFile(const std::filesystem::path& path) {
-        QTimer::singleShot(0, &window, [path] {
-            ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 3000));
+        auto* waiting = new QTimer(&window);
+        QObject::connect(waiting, &QTimer::timeout, waiting, [waiting, path] {
             auto* dialog = QApplication::activeModalWidget();
-            auto* name = dialog->findChild<QLineEdit*>();
-            ASSERT_TRUE(name);
+            auto* name = dialog ? dialog->findChild<QLineEdit*>() : nullptr;
+            if (!name) return;
+            waiting->stop();
+            waiting->deleteLater();
             name->setText(QString::fromStdString(path.string()));
             QTest::keyClick(name, Qt::Key_Return);
         });
+        waiting->start(50);
     }
 
     /// Drops a file on the window as a file manager does.
