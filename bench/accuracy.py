@@ -362,7 +362,9 @@ def main():
     result, count = measure(arguments.cli, arguments.only, arguments.verbose)
     text, missed = report(result, count)
     if arguments.write:
-        pathlib.Path(arguments.write).write_text(text)
+        page = pathlib.Path(arguments.write)
+        others = page.read_text().partition("\n## Next moves")  # made by moves_bench
+        page.write_text(text.rstrip() + "\n" + others[1] + others[2])
     print(text)
     for line in missed:
         print("missed:", line)

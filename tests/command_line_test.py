@@ -2,6 +2,7 @@
 import json
 import os
 import pathlib
+import re
 import signal
 import subprocess
 import tempfile
@@ -156,6 +157,24 @@ class CommandLine(unittest.TestCase):
             lines = done.stderr.strip().splitlines()
             self.assertEqual(len(lines), 1, (words, done.stderr))
             self.assertRegex(lines[0], r"^\S.*\.$", words)
+
+    def test_moves_are_listed_and_taken(self):
+        with tempfile.TemporaryDirectory() as name:
+            folder = pathlib.Path(name)
+            reference, notes = DEMO / "touchdown.flac", DEMO / "touchdown.mid"
+            listed = run("moves", reference, "--notes", notes, "--take", "1", "--out", folder / "better.json")
+            lines = listed.stdout.splitlines()
+            self.assertTrue(1 <= len(lines) <= 5, lines)
+            before, after = map(int, re.search(r"whole (\d+) → (\d+)$", lines[0]).groups())
+            self.assertGreater(after, before)
+            run("render", folder / "better.json", "--notes", notes, "--out", folder / "better.wav")
+            told = run("compare", reference, folder / "better.wav", "--notes", notes).stdout
+            self.assertAlmostEqual(int(re.match(r"Likeness (\d+)", told).group(1)), after, delta=3)
+            aside = run("compare", reference, folder / "better.wav", "--notes", notes, "--without", "harmonics,space")
+            self.assertNotEqual(aside.stdout.splitlines()[0], told.splitlines()[0])
+            wrong = run("compare", reference, folder / "better.wav", "--without", "color")
+            self.assertEqual(wrong.returncode, 1)
+            self.assertIn("There is no facet", wrong.stderr)
 
     def test_changes_and_stages_read_patches(self):
         with tempfile.TemporaryDirectory() as name:

@@ -5,6 +5,7 @@
 #include "app/views/mirror_view.h"
 #include "app/views/moves_view.h"
 #include "app/views/pair_dialog.h"
+#include "app/views/theme.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "tests/support/window_fixture.h"
@@ -374,6 +375,12 @@ TEST_F(ComparePageTest, PicturesAreChosenReadOffZoomedAndSaved) {
     QTest::keyClick(plot, Qt::Key_Home);
     for (int i = 0; i < 2; ++i) QTest::keyClick(plot, Qt::Key_Right);
     EXPECT_TRUE(plot->readout().startsWith("partial 2:")) << plot->readout().toStdString();
+
+    const QImage drawn = plot->grab().toImage();
+    int inked = 0;
+    for (int y = 0; y < drawn.height(); ++y)
+        for (int x = 0; x < drawn.width(); ++x) inked += drawn.pixelColor(x, y) == theme().reference;
+    EXPECT_GT(inked, 500) << "the reference's partials stand there";
 
     const auto numbers = folder / "partials.csv";
     typeNextFile(numbers);

@@ -264,7 +264,9 @@ void FacetPlot::drawPartials() {
     const auto addBars = [&](const QVector<double>& x, const QVector<double>& y, double base, double width,
                              const QColor& color, Qt::BrushStyle style) {
         auto* bars = new QCPBars(plot_->xAxis, plot_->yAxis);
-        bars->setData(x, y, true);
+        QVector<double> heights = y;
+        for (double& height : heights) height -= base; // a bar's value counts from its base
+        bars->setData(x, heights, true);
         bars->setBaseValue(base);
         bars->setWidth(width);
         bars->setPen(QPen(color, 1));

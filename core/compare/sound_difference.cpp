@@ -73,7 +73,8 @@ private:
             double sum = 0.0;
             const auto column = [&](int f) {
                 double total = 0.0;
-                for (int k = low; k <= high; ++k) total += static_cast<double>(power[static_cast<std::size_t>(row(f) + k)]);
+                for (int k = low; k <= high; ++k)
+                    total += static_cast<double>(power[static_cast<std::size_t>(row(f) + k)]);
                 return total;
             };
             for (int f = 0; f < std::min(reach, count_); ++f) sum += column(f);

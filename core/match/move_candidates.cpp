@@ -33,8 +33,6 @@ public:
                 if (!matters(patch_, module, d) || limits_.locks.contains(address)) continue;
                 if (d.facets == 0 && d.unit != Unit::amount) continue; // nothing of it is compared
                 if (!isShown(d.field)) continue;
-                if (module.kind == ModuleKind::layer && d.field == "offset" && layers() < 2)
-                    continue; // nor is the start
                 if (d.isDiscrete())
                     otherValues(address);
                 else
@@ -183,12 +181,6 @@ private:
         if (field.find("velocity") != field.npos) return spread([](const Note& note) { return note.velocity; }) >= 8.0;
         if (field.ends_with("_spread")) return reference_.notes.size() >= 3; // drawn anew from note to note
         return true;
-    }
-
-    std::ptrdiff_t layers() const {
-        return std::count_if(patch_.modules().begin(), patch_.modules().end(), [&](const auto& module) {
-            return module.kind == ModuleKind::layer && takesPart(patch_, module);
-        });
     }
 
     bool hasSilentFilter() const {

@@ -204,7 +204,8 @@ private:
 
     void keepDerivative(const Tried& one, const Eigen::VectorXf& residual) {
         const MoveFamily& family = families_[one.family];
-        if (!family.continuous()) return;
+        // Where notes begin, the loss hears to the sample and people do not.
+        if (!family.continuous() || family.address.field == "offset") return;
         const double step = positionOf(family.address, family.values[one.place]) -
                             positionOf(family.address, patch_.value(family.address));
         if (std::abs(step) > derivativeStep || std::abs(step) < 1e-4) return;
