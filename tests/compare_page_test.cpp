@@ -8,6 +8,7 @@
 #include "app/views/theme.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/base/heavy_work.h"
 #include "tests/support/window_fixture.h"
 
 #include <QComboBox>
@@ -16,6 +17,8 @@
 #include <QSignalSpy>
 #include <QSpinBox>
 #include <QTreeWidget>
+#include <atomic>
+#include <thread>
 
 namespace facet::testing {
 
@@ -181,6 +184,52 @@ TEST_F(ComparePageTest, MovesObeyLocksAndAreLookedForOnlyWhileTheyAreSeen) {
     ASSERT_TRUE(settle());
     QTest::qWait(400);
     EXPECT_EQ(session.nextState(), Session::NextState::none);
+}
+
+std::atomic<int> heavyElsewhere = 0, heavyInTheWindow = 0;
+std::thread::id windowThread;
+
+TEST_F(ComparePageTest, TheWindowsThreadNeverDoesHeavyWork) {
+    windowThread = std::this_thread::get_id();
+    heavyElsewhere = heavyInTheWindow = 0;
+    listenToHeavyWork([](const char* what) {
+        if (std::this_thread::get_id() != windowThread) {
+            ++heavyElsewhere;
+            return;
+        }
+        ++heavyInTheWindow;
+        ADD_FAILURE() << what << " on the window's thread";
+    });
+    for (const char* view : {"reference", "notes", "facets", "patch", "search"}) {
+        window.showView(view);
+        QTest::qWait(20);
+    }
+    window.showView("facets");
+    for (const Qt::Key key : {Qt::Key_F8, Qt::Key_F9, Qt::Key_F10, Qt::Key_F11}) QTest::keyClick(&window, key);
+    QTest::keyClick(&window, Qt::Key_F9, Qt::ShiftModifier);
+    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    session.setParameter(cutoff, 900.0);
+    ASSERT_TRUE(settle());
+    session.hearPart(Session::Hearing::without, "layer:a/filter:a");
+    session.hearPart(Session::Hearing::whole);
+    session.hearDifference(true);
+    session.playback().setSlowness(2);
+    session.playback().setSlowness(1);
+    session.hearDifference(false);
+    session.keepTake("One");
+    session.comparePatches(Patch(), session.cue()->patch);
+    session.weigh({Patch()});
+    window.findChild<PatchView*>()->open("layer:a/filter:a");
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.nextState() == Session::NextState::complete; }, 60000));
+    session.findNotesAgain();
+    ASSERT_TRUE(settle());
+    session.startMatch(1.0);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 30000));
+    ASSERT_TRUE(settle());
+    listenToHeavyWork(nullptr);
+    EXPECT_GT(heavyElsewhere, 50);
+    EXPECT_EQ(heavyInTheWindow, 0);
 }
 
 TEST_F(ComparePageTest, ABlindTestIsWorkedByKeysAndKeptWithTheTake) {

@@ -8,6 +8,7 @@
 #include "core/analysis/space.h"
 #include "core/analysis/tempo.h"
 #include "core/audio/recording.h"
+#include "core/base/heavy_work.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
@@ -542,6 +543,7 @@ FoundNotes findNotes(std::span<const float> mono48k, const Task& task) {
 }
 
 FoundNotes findNotes(std::span<const float> mono48k, const PitchTrack& pitch, const Task& task) {
+    announceHeavyWork("findNotes");
     return Finder(mono48k, pitch, task).find();
 }
 

@@ -1,6 +1,7 @@
 #include "core/analysis/profile.h"
 
 #include "core/analysis/pitch.h"
+#include "core/base/heavy_work.h"
 #include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
@@ -425,6 +426,7 @@ Performance attendedNotes(const Performance& performance, const std::vector<Time
 
 Profile measureProfile(const Recording& recording, const Performance& performance, const ProfileSettings& settings,
                        const Task& task) {
+    announceHeavyWork("measureProfile");
     return Measurer(atRate(recording, analysisRateHz), performance, settings, task).measure();
 }
 

@@ -1,5 +1,6 @@
 #include "core/analysis/quality.h"
 
+#include "core/base/heavy_work.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
@@ -97,6 +98,7 @@ double flatnessOf(const std::vector<float>& mono, std::size_t at) {
 } // namespace
 
 RecordingQuality measureQuality(const Recording& recording, const Task& task) {
+    announceHeavyWork("measureQuality");
     RecordingQuality quality;
     if (recording.frameCount() == 0) return quality;
     quality.clippedShare = clippedShareOf(recording);

@@ -1,5 +1,6 @@
 #include "core/analysis/separation.h"
 
+#include "core/base/heavy_work.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
 
@@ -75,6 +76,7 @@ std::vector<float> tonalPart(const std::vector<float>& sound, int size, const Ta
 } // namespace
 
 SeparatedSound separated(const Recording& recording, const Task& task) {
+    announceHeavyWork("separated");
     int size = 1024;
     while (size < recording.rateHz * 0.06) size *= 2; // 4096 at 44.1 and 48 kHz
     SeparatedSound parts{{recording.rateHz, {}}, recording};

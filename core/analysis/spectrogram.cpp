@@ -1,5 +1,6 @@
 #include "core/analysis/spectrogram.h"
 
+#include "core/base/heavy_work.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
@@ -24,6 +25,7 @@ constexpr double shortestColumn = 0.004;
 double Spectrogram::hzOfRow(double row) { return lowestHz * std::pow(highestHz / lowestHz, row / (rows - 1)); }
 
 Spectrogram measureSpectrogram(const Recording& recording, const Task& task) {
+    announceHeavyWork("measureSpectrogram");
     Spectrogram picture;
     const std::vector<float> mono = monoMix(recording);
     const double seconds = recording.seconds();

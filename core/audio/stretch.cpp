@@ -1,5 +1,6 @@
 #include "core/audio/stretch.h"
 
+#include "core/base/heavy_work.h"
 #include "core/dsp/fft.h"
 
 #include <algorithm>
@@ -9,6 +10,7 @@
 namespace facet {
 
 Recording stretched(const Recording& recording, double factor, const Task& task) {
+    announceHeavyWork("stretched");
     if (factor == 1.0 || recording.frameCount() == 0) return recording;
     using RubberBand::RubberBandStretcher;
     const auto channels = static_cast<std::size_t>(recording.channelCount());

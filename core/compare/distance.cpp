@@ -4,6 +4,7 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace facet {
@@ -36,7 +37,7 @@ constexpr double fewestTurns = 4.0;    ///< that make a rate
 constexpr double nearCents = 100.0;    ///< a note that sounds within is the note
 constexpr std::size_t lapse = 2;       ///< instants on either side that an instant is held against
 constexpr double pitchedFrom = 0.5;    ///< confidence from which a note has a pitch
-constexpr double lostCents = 650.0;    ///< from its note a period that is found there is another one
+constexpr double lostCents = 80.0;     ///< from a multiple or a part of its note a period is just that
 
 double asIs(double value) { return value; }
 double inOctaves(double hz) { return hz > 0.0 ? std::log2(hz) : static_cast<double>(notMeasurable); }
@@ -126,21 +127,43 @@ double nearestTo(double value, const Track& track, double seconds, double (*scal
     return isMeasured(value) && isMeasured(low) ? std::clamp(value, low, high) : low;
 }
 
-/// Whether two notes repeat equally often: an octave up has lost its odd partials, an octave down has others between.
+/// Whether a period that was found is several of the note's, or a part of it.
+bool isLost(double cents) {
+    for (const double ratio : {2.0, 3.0, 4.0, 5.0, 6.0})
+        if (std::abs(std::abs(cents) - 1200.0 * std::log2(ratio)) < lostCents) return true;
+    return false;
+}
+
+/// Whether two notes repeat equally often: a note elsewhere has no partials where the other has its own, an octave up
+/// has lost the odd ones, an octave down has others between.
 bool samePeriod(const NoteProfile& a, const NoteProfile& b) {
-    constexpr double apartDb = 20.0, faintDb = -50.0;
-    const auto oddDb = [faintDb](const NoteProfile& note) {
-        float odd = -120.0f, all = -120.0f;
-        for (std::size_t i = 0; i < 8; ++i) {
-            if (!isMeasured(note.partials[i])) continue;
-            all = std::max(all, note.partials[i]);
-            if (i % 2 == 0) odd = std::max(odd, note.partials[i]);
+    constexpr double octaveDb = 20.0, elsewhereDb = 10.0, faintDb = -50.0;
+    constexpr std::size_t looked = 8;
+    const auto levels = [faintDb](const NoteProfile& note) {
+        std::array<double, looked> db{};
+        double highest = -200.0;
+        for (std::size_t i = 0; i < looked; ++i) {
+            db[i] = isMeasured(note.partials[i]) ? static_cast<double>(note.partials[i]) : -200.0;
+            highest = std::max(highest, db[i]);
         }
-        return std::max<double>(odd - all, faintDb);
+        for (double& each : db) each = std::max(each - highest, faintDb);
+        return db;
     };
-    if (std::abs(oddDb(a) - oddDb(b)) > apartDb) return false;
+    const auto x = levels(a), y = levels(b);
+    double apart = 0.0, oddX = faintDb, oddY = faintDb;
+    int counted = 0;
+    for (std::size_t i = 0; i < looked; ++i) {
+        if (i % 2 == 0) {
+            oddX = std::max(oddX, x[i]);
+            oddY = std::max(oddY, y[i]);
+        }
+        if (std::max(x[i], y[i]) < -40.0) continue;
+        apart += std::abs(x[i] - y[i]);
+        ++counted;
+    }
+    if (apart > elsewhereDb * counted || std::abs(oddX - oddY) > octaveDb) return false;
     if (!isMeasured(a.subOctaveDb) || !isMeasured(b.subOctaveDb)) return true;
-    return std::abs(std::max(a.subOctaveDb, faintDb) - std::max(b.subOctaveDb, faintDb)) < apartDb;
+    return std::abs(std::max(a.subOctaveDb, faintDb) - std::max(b.subOctaveDb, faintDb)) < octaveDb;
 }
 
 /// A track between two instants.
@@ -277,6 +300,15 @@ Distances::Steps Distances::alongside(const Track& reference, const Track& rende
     return alongside(std::move(a), std::move(b), reference.stepSeconds, noticed, fluctuating, uncertain, range);
 }
 
+/// Seconds of a note for which any other sounds too.
+double Distances::overlapOf(const Note& note) const {
+    double longest = 0.0;
+    for (const NoteProfile& other : reference_.notes)
+        if (!(other.note == note))
+            longest = std::max(longest, std::min(note.end, other.note.end) - std::max(note.start, other.note.start));
+    return longest;
+}
+
 double Distances::pitchCents() const {
     const Track& pitch = reference_.pitchHz;
     const double step = pitch.stepSeconds;
@@ -306,16 +338,16 @@ double Distances::pitchCents() const {
         for (const NoteProfile& later : reference_.notes)
             if (later.note.start > a.note.start + 1e-6) until = std::min(until, later.note.start);
         for (std::size_t i = places(a.note.start); i < places(until); ++i)
-            if (unpitched || (near && (std::abs(own[i]) > lostCents || std::abs(other[i]) > lostCents)))
-                own[i] = other[i] = notMeasurable;
+            if (unpitched || (near && (isLost(own[i]) || isLost(other[i])))) own[i] = other[i] = notMeasurable;
     }
-    // Where notes overlap, or one still rings, one pitch says nothing.
+    // In a chord one pitch says nothing; where one note only reaches into the next, a glide may begin.
     for (std::size_t i = 0; i < own.size(); ++i) {
         const double seconds = static_cast<double>(i) * step;
-        const auto sounding = std::count_if(reference_.notes.begin(), reference_.notes.end(), [&](const auto& each) {
-            return seconds >= each.note.start && seconds < each.note.end;
+        const auto together = std::count_if(reference_.notes.begin(), reference_.notes.end(), [&](const auto& each) {
+            return seconds >= each.note.start && seconds < each.note.end &&
+                   overlapOf(each.note) > 0.5 * (each.note.end - each.note.start);
         });
-        if (sounding > 1 || !isMeasured(other[i])) own[i] = other[i] = notMeasurable;
+        if (together > 1 || !isMeasured(other[i])) own[i] = other[i] = notMeasurable;
     }
     // Nor does an instant that its neighbors contradict.
     const std::vector<double> asMeasured = other;

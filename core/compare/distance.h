@@ -52,7 +52,8 @@ private:
     /// The same of two tracks, each value scaled first.
     Steps alongside(const Track& reference, const Track& render, double noticed, double fluctuating, double uncertain,
                     double rangeDb, double (*scaled)(double)) const;
-    double fluctuatingDb() const;         ///< how uncertain the mean level of a band is
+    double fluctuatingDb() const; ///< how uncertain the mean level of a band is
+    double overlapOf(const Note& note) const;
     double levelAt(double seconds) const; ///< of the louder of the two, in the reference's dB
 
     const Profile& reference_;

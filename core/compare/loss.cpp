@@ -3,6 +3,7 @@
 #include "core/analysis/pitch.h"
 #include "core/analysis/profile.h"
 #include "core/analysis/track.h"
+#include "core/base/heavy_work.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/mel.h"
@@ -163,6 +164,7 @@ Loss::~Loss() = default;
 Loss::Loss(Loss&&) noexcept = default;
 
 Eigen::VectorXf Loss::residual(const Recording& whole) const {
+    announceHeavyWork("residual");
     const Impl& m = *impl_;
     Recording audible;
     if (!m.leftOut.empty()) audible = withoutSpans(whole, m.leftOut);

@@ -1,5 +1,6 @@
 #include "core/compare/sound_difference.h"
 
+#include "core/base/heavy_work.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
@@ -97,6 +98,7 @@ private:
 
 SoundDifference differenceBetween(const Recording& reference, const Recording& render, double gainDb,
                                   const Task& task) {
+    announceHeavyWork("differenceBetween");
     int size = 1024;
     while (size < reference.rateHz * windowSeconds) size *= 2;
     SoundDifference result{reference, render};

@@ -1,5 +1,6 @@
 #include "core/engine/render.h"
 
+#include "core/base/heavy_work.h"
 #include "core/base/parallel.h"
 #include "core/dsp/resample.h"
 #include "core/engine/denormals.h"
@@ -98,6 +99,7 @@ bool sameVoices(const Patch& a, const Patch& b) {
 void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph> graphs,
                  std::span<Recording* const> out, const Performance& performance, const Task& task,
                  const std::function<void(const Engine&)>& after = nullptr) {
+    announceHeavyWork("render");
     const FlushDenormals flush;
     const int frames = framesAt48k(performance);
     const auto events = eventsOf(performance);
