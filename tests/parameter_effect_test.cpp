@@ -332,13 +332,27 @@ Patch swayingPatch(bool timed) {
     return patch;
 }
 
+/// One voice that slides slowly enough for its way to be measured.
+Patch slidingPatch() {
+    Patch patch;
+    patch.set({"voicing", "mode"}, static_cast<double>(VoiceMode::legato));
+    patch.set({"voicing", "glide"}, 400.0);
+    return patch;
+}
+Performance slide() {
+    Performance performance = testing::oneNote(45, 0.02, 0.8, 2.2, 48000, 2);
+    performance.notes.push_back({0.7, 2.0, 57, 0.0, 100.0});
+    return performance;
+}
+
 TEST(EveryParameter, MovesAFacetItAnswersFor) {
     if (instrumented) GTEST_SKIP() << "about values, not about memory";
     const Performance longNote = testing::oneNote(45, 0.02, 2.8, 3.0, 48000, 2);
     const std::vector<std::pair<Patch, Performance>> cases{{richPatch(), phrase()},
                                                            {movedPatch(), phrase()},
                                                            {swayingPatch(false), longNote},
-                                                           {swayingPatch(true), longNote}};
+                                                           {swayingPatch(true), longNote},
+                                                           {slidingPatch(), slide()}};
     struct Least {
         bool measured = false;
         double likeness = 100.0;
