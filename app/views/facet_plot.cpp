@@ -1,5 +1,6 @@
 #include "app/views/facet_plot.h"
 
+#include "app/views/facet_card.h"
 #include "app/views/plot_style.h"
 #include "app/views/theme.h"
 #include "core/base/error.h"
@@ -25,11 +26,6 @@ namespace {
 
 constexpr double partialFloorDb = -70.0;
 constexpr int shownPartials = 32;
-
-QString nameOf(Facet facet) {
-    const std::string_view label = labelOf(facet);
-    return QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
-}
 
 void setLogarithmic(QCPAxis& axis, bool on, double base) {
     axis.setScaleType(on ? QCPAxis::stLogarithmic : QCPAxis::stLinear);

@@ -1,6 +1,7 @@
 #include "app/views/moves_view.h"
 
 #include "app/session/session.h"
+#include "app/views/facet_card.h"
 #include "app/views/theme.h"
 
 #include <QHBoxLayout>
@@ -19,9 +20,8 @@ constexpr std::size_t mostRows = 5;
 constexpr int rowHeight = 36, buttonsWidth = 94;
 
 QString gainOf(const NextMoves& moves, const Move& move) {
-    const std::string_view name = labelOf(move.facet);
     return MovesView::tr("%1 %2 → %3, whole %4 → %5")
-        .arg(QString::fromUtf8(name.data(), static_cast<qsizetype>(name.size())))
+        .arg(nameOf(move.facet))
         .arg(std::lround(move.facetBefore))
         .arg(std::lround(move.facetAfter))
         .arg(std::lround(moves.before))
