@@ -9,6 +9,7 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/parallel.h"
+#include "core/base/units.h"
 #include "core/engine/render.h"
 #include "core/engine/stage.h"
 #include "core/match/estimate.h"
@@ -21,6 +22,8 @@
 #include "core/parameters/patch_json.h"
 #include "core/parameters/value_text.h"
 #include "core/performance/midi_file.h"
+#include "core/piece/piece_mixer.h"
+#include "core/project/project_file.h"
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
@@ -533,6 +536,34 @@ void addWavetable(CLI::App& app) {
         patch.set({options->source, "wave"}, static_cast<double>(Wave::wavetable));
         patch.setData(options->source, data);
         writePatch(options->out, patch);
+    });
+}
+
+void addPiece(CLI::App& app) {
+    struct Options {
+        std::string project;
+        std::string output;
+        bool references = false;
+        bool alone = false;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("piece", "Write all cues of a project at their places, with its backing");
+    command->add_option("PROJECT", options->project, "Project file (.facet)")->required();
+    command->add_option("-o,--output", options->output, "Audio file to write: .wav or .flac")->required();
+    command->add_flag("--references", options->references, "The references in place of the renders");
+    command->add_flag("--without-backing", options->alone, "The cues alone");
+    command->callback([options] {
+        const Document document = loadProject(options->project).document;
+        PieceMixer mixer(analysisRateHz);
+        const PieceMix mixed = mixer.mix(document);
+        const RecordingPtr backing = options->alone ? nullptr : mixer.backing(document);
+        const PlacedSound& cues = options->references ? mixed.references : mixed.renders;
+        if (cues.sound.frameCount() == 0 && !backing)
+            throw Error("There is nothing to write: no cue of this project is heard in the piece.");
+        const Recording piece = pieceWithBacking(cues, backing.get(), document.backingDb);
+        writeAudio(options->output, piece,
+                   fs::path(options->output).extension() == ".flac" ? SampleFormat::flac24 : SampleFormat::wavFloat);
+        fmt::print("{:.2f} s, peak {:.1f} dBFS\n", piece.seconds(), dbFromGain(peakOf(piece)));
     });
 }
 

@@ -12,6 +12,7 @@ void addRender(CLI::App& app);
 void addCompare(CLI::App& app);
 void addMatch(CLI::App& app);
 void addMoves(CLI::App& app);
+void addPiece(CLI::App& app);
 void addWavetable(CLI::App& app);
 void addChanges(CLI::App& app);
 void addStages(CLI::App& app);

@@ -19,6 +19,7 @@ int run(int argc, char** argv) {
     facet::cli::addCompare(app);
     facet::cli::addMatch(app);
     facet::cli::addMoves(app);
+    facet::cli::addPiece(app);
     facet::cli::addWavetable(app);
     facet::cli::addChanges(app);
     facet::cli::addStages(app);

@@ -3,7 +3,7 @@
 
 Usage: demo/generate.py            (needs csound, python3-numpy, python3-scipy, flac)
 
-Leaves in demo/: NAME.flac (the reference), NAME.mid (its notes) and NAME.json (every true value, and the
+Leaves in demo/: backing.ogg (what the cues play to), NAME.flac (the reference), NAME.mid (its notes) and NAME.json (every true value, and the
 effective cutoff over time as measured on csound's own filter). All music is invented.
 """
 import json
@@ -103,6 +103,29 @@ instr 1
 endin
 """
 
+# What the cues play to: a hum, wind and a slow pulse, twenty-four seconds.
+BACKING_ORCHESTRA = """
+sr = 44100
+ksmps = 1
+nchnls = 2
+0dbfs = 1
+instr 1
+  aHum = 0.10 * (poscil(1, 55) + 0.5 * poscil(1, 82.5) + 0.25 * poscil(1, 110.3))
+  aWind rand 0.5, 0.3, 1
+  kMove = 500 * 2^(1.2 * lfo(1, 0.11))
+  aLeft butterbp aWind, kMove, 300
+  aRight butterbp aWind, kMove * 1.3, 340
+  aFade linseg 0, 1.5, 1, 20.5, 1, 2, 0
+  outs (aHum + 0.22 * aLeft) * aFade, (aHum + 0.22 * aRight) * aFade
+endin
+instr 2
+  kHz = 45 + 60 * exp(-timeinsts() / 0.03)
+  aFall = a(exp(-timeinsts() / 0.12))
+  aBeat = 0.3 * poscil(1, kHz) * aFall
+  outs aBeat, aBeat
+endin
+"""
+
 INSTRUMENT = """
 sr = {rate}
 ksmps = 1
@@ -160,13 +183,15 @@ def echo(cue):
   outs aL, aR"""
 
 
-def run_csound(instruments, score, path):
+def run_csound(instruments, score, path, form=None):
     with tempfile.TemporaryDirectory() as folder:
         source = pathlib.Path(folder) / "cue.csd"
         source.write_text("<CsoundSynthesizer>\n<CsInstruments>\n" + instruments + "\n</CsInstruments>\n<CsScore>\n"
                           + score + "\n</CsScore>\n</CsoundSynthesizer>\n")
-        subprocess.run(["csound", "-d", "-m0", "-W", "-f", "-o", str(path), str(source)], check=True,
-                       stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        subprocess.run(["csound", "-d", "-m0", *([form] if form else ["-W", "-f"]), "-o", str(path), str(source)],
+                       check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    if form:
+        return None
     with warnings.catch_warnings():  # csound adds a chunk that scipy does not know
         warnings.simplefilter("ignore")
         _, samples = wavfile.read(path)
@@ -249,7 +274,13 @@ def make_from(cue, orchestra):
     (HERE / f"{cue['name']}.json").write_text(json.dumps(cue, indent=1) + "\n")
 
 
+def make_backing():
+    score = "i1 0 24\n" + "".join(f"i2 {1.25 * beat} 0.6\n" for beat in range(1, 18)) + "e 24\n"
+    run_csound(BACKING_ORCHESTRA, score, HERE / "backing.ogg", form="--ogg")
+
+
 if __name__ == "__main__":
+    make_backing()
     for each in (AIRLOCK, COMET_TAIL, COMET_TAIL_ECHOES):
         make(each)
         print(each["name"])

@@ -4,13 +4,19 @@ import os
 import pathlib
 import re
 import signal
+import sqlite3
 import subprocess
 import tempfile
 import time
 import unittest
+import warnings
+
+import numpy as np
+from scipy.io import wavfile
 
 CLI = os.environ["FACET_CLI"]
 DEMO = pathlib.Path(os.environ["FACET_SOURCE"]) / "demo"
+FIXTURES = pathlib.Path(os.environ["FACET_SOURCE"]) / "tests/fixtures/patches"
 
 
 def run(*words):
@@ -175,6 +181,55 @@ class CommandLine(unittest.TestCase):
             wrong = run("compare", reference, folder / "better.wav", "--without", "color")
             self.assertEqual(wrong.returncode, 1)
             self.assertIn("There is no facet", wrong.stderr)
+
+    def write_project(self):
+        """A project of two cues as docs/formats.md describes it, written without Facet."""
+        path = self.path / "piece.facet"
+        database = sqlite3.connect(path)
+        database.execute(f"PRAGMA application_id = {0x46436574}")
+        database.execute("PRAGMA user_version = 1")
+        database.execute("CREATE TABLE about (key TEXT PRIMARY KEY, value TEXT NOT NULL)")
+        database.execute("CREATE TABLE audio (key TEXT PRIMARY KEY, bytes BLOB NOT NULL)")
+        cues = []
+        for number, (name, key, place) in enumerate([("airlock", 33, 2.0), ("touchdown", 31, 6.0)], 1):
+            database.execute("INSERT INTO audio VALUES (?, ?)", (name, (DEMO / f"{name}.flac").read_bytes()))
+            seconds = json.loads((DEMO / f"{name}.json").read_text())["seconds"]
+            cues.append({
+                "id": number, "name": name, "loop": [0, 0], "locks": [], "takes": [],
+                "patch": json.loads((FIXTURES / "falling-tom.json").read_text()),
+                "in_piece": {"heard": True, "level_db": 0.0, "take": 0},
+                "excerpts": [{
+                    "id": 10 + number, "source": "", "source_hash": "", "begin": 0.0, "end": seconds, "audio": name,
+                    "place": place, "corrections": [],
+                    "performance": {"format": "facet-performance", "version": 1,
+                                    "notes": [{"start": 0.0, "end": 0.5, "key": key, "cents": 0.0, "velocity": 100.0}]},
+                }]})
+        head = {"project": "0123456789abcdef", "name": "Two", "active": 1, "next_id": 99, "order": [1, 2]}
+        for key, value in (("generation", "1"), ("document", json.dumps({"head": head, "cues": cues}))):
+            database.execute("INSERT INTO about VALUES (?, ?)", (key, value))
+        database.commit()
+        database.close()
+        return path
+
+    def test_piece_writes_all_cues_at_their_places(self):
+        project = self.write_project()
+        out = self.path / "piece.wav"
+        done = run("piece", project, "-o", out, "--references")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertTrue(done.stdout.startswith("8.40 s, peak"), done.stdout)  # 6 s and the 2.4 s of the second
+        warnings.simplefilter("ignore", wavfile.WavFileWarning)  # of its fact chunk
+        rate, sound = wavfile.read(out)
+        self.assertEqual((rate, sound.ndim), (48000, 2))
+        self.assertEqual(np.abs(sound[: 2 * rate]).max(), 0.0)
+        self.assertGreater(np.abs(sound[2 * rate: 3 * rate]).max(), 0.05)
+        self.assertEqual(np.abs(sound[int(5.01 * rate): 6 * rate - 100]).max(), 0.0)
+        self.assertEqual(run("piece", project, "-o", self.path / "renders.wav").returncode, 0)
+        _, renders = wavfile.read(self.path / "renders.wav")
+        self.assertGreater(np.abs(renders[6 * rate: 7 * rate]).max(), 0.02)
+        for wrong in (self.path / "none.facet", DEMO / "airlock.flac"):
+            done = run("piece", wrong, "-o", self.path / "never.wav")
+            self.assertEqual((done.returncode, done.stderr.count("\n")), (1, 1), done.stderr)
+            self.assertFalse((self.path / "never.wav").exists())
 
     def test_changes_and_stages_read_patches(self):
         with tempfile.TemporaryDirectory() as name:

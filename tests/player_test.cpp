@@ -147,6 +147,42 @@ TEST(Transport, GivesEachEarItsOwnSound) {
     EXPECT_NEAR(channelRms(out, 1, 4800, 9600), 0.0, 1e-4) << "the reference as it is";
 }
 
+TEST(Transport, PlaysABackingBehindEitherSide) {
+    Player player(48000);
+    player.setSound(Side::reference, std::make_unique<const PlayableSound>(sine(200.0, 0.2), 48000, 0.0, 0.5));
+    player.setBacking(std::make_unique<const PlayableSound>(sine(1000.0, 0.1, 2.0), 48000));
+    player.setLoop(0.0, 0.0, false);
+    player.play();
+    const auto first = fill(player, 96000);
+    EXPECT_NEAR(rms(first, 4800, 23000), 0.1 / std::numbers::sqrt2, 1e-3) << "before the sound's place";
+    EXPECT_NEAR(rms(first, 28800, 67200), std::sqrt(0.5 * (0.04 + 0.01)), 2e-3) << "both";
+    EXPECT_NEAR(rms(first, 76800, 93000), 0.1 / std::numbers::sqrt2, 1e-3) << "behind it";
+    fill(player, 2000);
+    EXPECT_FALSE(player.playing()) << "at the end of the longer one";
+    player.listenTo(Side::render);
+    player.play();
+    fill(player, 4800);
+    EXPECT_NEAR(rms(fill(player, 9600), 0, 9600), 0.1 / std::numbers::sqrt2, 1e-3) << "the other side is empty";
+    player.setBackingLevel(-20.0);
+    fill(player, 4800);
+    EXPECT_NEAR(rms(fill(player, 9600), 0, 9600), 0.01 / std::numbers::sqrt2, 1e-3);
+    player.setBacking(nullptr);
+    fill(player, 4800);
+    EXPECT_LT(rms(fill(player, 4800), 0, 4800), 1e-6);
+}
+
+TEST(Transport, BothSidesMayBeReplacedAtOnceWithoutAClick) {
+    Player player(48000);
+    player.setSound(Side::reference, sine(200.0, 0.5), 0.0);
+    player.setSound(Side::render, sine(200.0, 0.5), 0.0);
+    player.play();
+    fill(player, 9640); // not at a zero of the sound
+    player.setSound(Side::reference, sine(200.0, 0.1), 0.0);
+    player.setSound(Side::render, sine(200.0, 0.1), 0.0);
+    const auto over = fill(player, 4800);
+    EXPECT_LT(largestStep(over, 0, 4800), 0.5f * 2.0f * 3.15f * 200.0f / 48000.0f + 0.002f);
+}
+
 TEST(Transport, NewSoundTakesOverWithoutAClick) {
     Player player(48000);
     player.setSound(Side::render, sine(100.0, 0.8), 0.0);

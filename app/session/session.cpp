@@ -51,10 +51,12 @@ Session::Session(const std::filesystem::path& stateFolder, const std::string& ou
     connect(&playback_, &Playback::problem, this, &Session::problem);
     connect(&playback_, &Playback::outputChanged, this, [this] {
         shownAudio_.reset(); // the new player has heard nothing yet
-        referenceKey_ = renderKey_ = 0;
+        referenceKey_ = renderKey_ = shownPiece_ = 0;
+        pieceReady_ = false;
         refresh();
     });
     connect(&playback_, &Playback::slownessChanged, this, [this] {
+        if (playback_.slowness() > 1) hearPiece(false);
         if (results_.reference.recording) showReference(results_.reference, referenceAtRate_);
     });
     noteEnd_.setSingleShot(true);
@@ -101,6 +103,7 @@ void Session::startFresh(Document document, const std::filesystem::path& path, s
     }
     forgetBeside();
     playback_.player().stop();
+    hearPiece(false);
     auditionBegin_ = -1.0;
     chosenNotes_.clear();
     likenesses_.clear();
@@ -150,8 +153,9 @@ void Session::saveAs(const std::filesystem::path& path) {
 
 void Session::apply(DocumentPtr document) {
     const bool switched = document->activeCue != document_->activeCue;
+    const bool elsewhere = document->active() && document->active() == document_->active(); // another cue, or the backing
     document_ = std::move(document);
-    forgetBeside();
+    if (!elsewhere) forgetBeside();
     journalTimer_.start();
     const int notes = static_cast<int>(performance().notes.size());
     std::erase_if(chosenNotes_, [notes](int i) { return i >= notes; });

@@ -6,6 +6,7 @@
 #include "app/session/results.h"
 #include "app/session/source_view.h"
 #include "core/match/moves.h"
+#include "core/piece/piece_mixer.h"
 #include "core/parameters/changes.h"
 #include "core/project/collection.h"
 #include "core/project/document.h"
@@ -251,6 +252,29 @@ public:
     void hearDifference(bool on);
     bool hearingDifference() const { return hearingDifference_; }
 
+    // ---- the piece ----
+
+    /// Reads a file that plays along with all cues, in the background. A problem is told.
+    void importBacking(const std::filesystem::path& path);
+    void removeBacking();
+    void setBackingLevel(double db);
+    void setPart(std::uint64_t cueId, const PiecePart& part);
+    /// Puts an excerpt at a place in the piece, seconds.
+    void placeExcerpt(std::uint64_t cueId, std::uint64_t excerptId, double seconds);
+    /// In place of one reference and its render all of them are heard at their places, with the backing, at full speed.
+    void hearPiece(bool on);
+    bool hearingPiece() const { return hearingPiece_; }
+    /// Whether all that is heard then has been rendered for the first time.
+    bool pieceReady() const { return pieceReady_; }
+    /// The backing as it is heard, with its picture; empty before.
+    const MeasuredSound& backingSound() const { return backing_; }
+    /// Loops all of it, not only the cue being worked on and what comes just before.
+    void loopWholePiece(bool whole);
+    bool loopsWholePiece() const { return wholePiece_; }
+    /// Where the player is in the phrase of the excerpt in view, seconds; outside of it while the piece is heard.
+    double phrasePosition() const;
+    void seekInPhrase(double seconds);
+
     // ---- next moves ----
 
     /// While they are wanted, the changes that would bring the patch closer are looked for after each edit, in the
@@ -280,6 +304,7 @@ signals:
     void resultsChanged();
     void matchChanged();
     void nextMovesChanged();
+    void pieceChanged();
     void patchesCompared(quint64 ticket, std::shared_ptr<const PatchPair> pair);
     /// One clear sentence for the producer.
     void problem(const QString& sentence, const QString& detail);
@@ -306,6 +331,7 @@ private:
     void refresh();
     void tryPatch(const QString& what, const std::function<Patch(const Patch&)>& change);
     void loadReference();
+    void clearSides();
     void showReference(const MeasuredSound& reference, RecordingPtr atPlayersRate);
     /// `slow`: the sound is as slow as it is to be heard.
     void hear(Side side, const RecordingPtr& recording, double gainDb, bool slow = false);
@@ -402,6 +428,17 @@ private:
     bool hearingDifference_ = false;
     quint64 differenceTurn_ = 0;
     JobQueue differing_;
+    double place() const;
+    void loopAsChosen();
+    void givePiece();
+    bool hearingPiece_ = false;
+    bool pieceReady_ = false;
+    bool wholePiece_ = false;
+    std::uint64_t shownPiece_ = 0; ///< hash of what is, or is about to be, heard
+    quint64 pieceTurn_ = 0;
+    MeasuredSound backing_;             ///< as it was given to the player, with its picture
+    std::unique_ptr<PieceMixer> mixer_; ///< used by the thread of its queue alone
+    JobQueue piecing_;
     void lookForMoves();
     void dropMoves();
     bool nextWanted_ = false;

@@ -95,6 +95,7 @@ void Session::hearOther(const std::optional<Patch>& patch) {
 
 void Session::hearDifference(bool on) {
     if (on == hearingDifference_) return;
+    if (on) hearPiece(false);
     hearingDifference_ = on;
     ++differenceTurn_;
     if (on) {

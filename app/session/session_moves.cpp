@@ -23,7 +23,7 @@ void Session::recordMoves(bool on) {
 void Session::noteMove(const Address& address, double place) {
     const auto& d = cue()->patch.descriptor(address);
     if (d.isDiscrete() || d.smoothing == Smoothing::graph || !cue()->excerpt()) return;
-    const double now = playback_.position();
+    const double now = phrasePosition();
     auto [found, fresh] = moves_.try_emplace(address);
     Moves& moves = found->second;
     if (fresh) {

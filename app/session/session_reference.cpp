@@ -265,6 +265,7 @@ void Session::audition(double begin, double end) {
     if (!source_.overview()) return;
     end = std::min({end, begin + longestAudition, source_.end()});
     if (!(end > begin)) return;
+    hearPiece(false);
     const int rate = playback_.player().rateHz();
     const std::uint64_t turn = ++heard_[0];
     hearing_[0].submit([this, begin, end, rate, turn, read = source_.reader()](const Task&) {
@@ -294,7 +295,7 @@ void Session::endAudition() {
     auditionBegin_ = -1.0;
     playback_.player().stop();
     playback_.player().clearSound(Side::reference);
-    if (cue()) playback_.setLoop(cue()->loopBegin, cue()->loopEnd);
+    loopAsChosen();
     playback_.seek(cue() ? cue()->loopBegin : 0.0);
     if (results_.reference.recording) showReference(results_.reference, referenceAtRate_);
     emit auditionChanged();

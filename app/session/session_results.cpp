@@ -61,6 +61,12 @@ MeasuredSound soundOf(RecordingPtr recording) {
 
 bool Session::busy() const { return imports_.busy() || loader_.busy() || interactive_.busy() || match_.running; }
 
+void Session::clearSides() {
+    if (hearingPiece_) return; // other cues are heard
+    playback_.player().clearSound(Side::reference);
+    playback_.player().clearSound(Side::render);
+}
+
 void Session::loadReference() {
     const Cue& current = *cue();
     const Excerpt& excerpt = *current.excerpt();
@@ -71,8 +77,7 @@ void Session::loadReference() {
         results_ = {};
         results_.cue = current.id;
         shownAudio_ = excerpt.audio;
-        playback_.player().clearSound(Side::reference);
-        playback_.player().clearSound(Side::render);
+        clearSides();
         loader_.submit([this, audio = excerpt.audio, rate = playback_.player().rateHz()](const Task&) {
             const auto converted = std::make_shared<const Recording>(atRate(*audio, rate));
             MeasuredSound sound = soundOf(audio);
@@ -113,6 +118,7 @@ void Session::hearReference() {
 /// Gives a sound to the player: at once as it is, or from a worker when it must be cut, parted or stretched.
 void Session::hear(Side side, const RecordingPtr& recording, double gainDb, bool slow) {
     if (auditioning()) return; // endAudition() gives everything again
+    if (hearingPiece_) return;
     if (hearingDifference_) {
         giveDifference();
         return;
@@ -191,7 +197,8 @@ void Session::makeSpectrograms() {
 void Session::refresh() {
     const Cue* current = cue();
     if (!current) return;
-    if (!auditioning()) playback_.setLoop(current->loopBegin, current->loopEnd);
+    loopAsChosen();
+    givePiece();
     playback_.player().setPatch(compile(current->patch));
     if (!current->excerpt()) {
         if (shownAudio_ || results_.cue != current->id) {
@@ -199,8 +206,7 @@ void Session::refresh() {
             results_ = {};
             results_.cue = current->id;
             referenceKey_ = renderKey_ = 0;
-            playback_.player().clearSound(Side::reference);
-            playback_.player().clearSound(Side::render);
+            clearSides();
         }
         emit resultsChanged();
         return;
@@ -340,7 +346,8 @@ void Session::hearRender() {
         hear(Side::render, sound.recording, silent ? 0.0 : results_.reference.loudness - sound.loudness, anew);
     };
     const std::uint64_t turn = ++partTurn_;
-    if (!results_.render.recording) return;
+    givePiece(); // another patch may be tried out
+    if (!results_.render.recording || hearingPiece_) return;
     const bool whole = hearingPart_ == Hearing::whole || !canHear(hearingPart_, heardModule_);
     if (!other_ && whole && !anew) {
         parts_.cancel();

@@ -13,12 +13,13 @@ Document makeDemoProject(const std::filesystem::path& folder) {
     Document document = newDocument();
     document.name = "Night Dome";
     document.cues.clear();
-    for (const auto& [file, name] : {std::pair{"airlock", "Airlock"},
-                                     {"comet-tail", "Comet Tail"},
-                                     {"comet-tail-echoes", "Comet Tail with echoes"},
-                                     {"ring-nebula", "Ring Nebula"},
-                                     {"touchdown", "Touchdown"},
-                                     {"beacon", "Beacon"}}) {
+    document.backing = std::make_shared<const Backing>(makeBacking(folder / "backing.ogg"));
+    for (const auto& [file, name, place] : {std::tuple{"airlock", "Airlock", 2.5},
+                                            {"comet-tail", "Comet Tail", 10.0},
+                                            {"comet-tail-echoes", "Comet Tail with echoes", 13.75},
+                                            {"ring-nebula", "Ring Nebula", 5.0},
+                                            {"touchdown", "Touchdown", 7.5},
+                                            {"beacon", "Beacon", 17.5}}) {
         const auto audio = folder / (std::string(file) + ".flac");
         Excerpt excerpt = makeExcerpt(audio);
         const Performance notes = readMidi(folder / (std::string(file) + ".mid"));
@@ -26,6 +27,7 @@ Document makeDemoProject(const std::filesystem::path& folder) {
         excerpt.performance.tempo = notes.tempo;
         excerpt.performance.tuningCents = tuningAgainst(monoMix(atRate(*excerpt.audio, analysisRateHz)), notes);
         excerpt.imported = true;
+        excerpt.place = place;
         excerpt.id = takeId(document);
         Cue cue;
         cue.id = takeId(document);

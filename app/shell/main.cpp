@@ -88,7 +88,7 @@ int main(int argc, char** argv) {
                                   "folder");
     const QCommandLineOption shot("shot", "Write a picture of the window when it has settled, and end.", "file");
     const QCommandLineOption view(
-        "view", "The view to open: reference, notes, facets, patch, search, or a facet by its name.", "id", "facets");
+        "view", "The view to open: reference, notes, facets, patch, search, piece, or a facet by its name.", "id", "facets");
     const QCommandLineOption cue("cue", "Name of the cue to open.", "name");
     const QCommandLineOption match("match", "Search for so many seconds at once.", "seconds");
     const QCommandLineOption dark("dark", "Use the dark theme.");
@@ -117,7 +117,7 @@ int main(int argc, char** argv) {
         session.selectCue(wanted);
         if (!window.showView(options.value(view))) {
             std::fprintf(stderr,
-                         "There is no view “%s”; use reference, notes, facets, patch, search or the name of a facet.\n",
+                         "There is no view “%s”; use reference, notes, facets, patch, search, piece or the name of a facet.\n",
                          qPrintable(options.value(view)));
             return 2;
         }

@@ -9,6 +9,8 @@
 #include "app/views/mirror_view.h"
 #include "app/views/notes_page.h"
 #include "app/views/patch_view.h"
+#include "app/views/piece_lanes.h"
+#include "app/views/piece_page.h"
 #include "app/views/answer_view.h"
 #include "app/views/blind_dialog.h"
 #include "app/views/pair_dialog.h"
@@ -89,6 +91,9 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     pages_->addWidget(patch_);
     search_ = new SearchView(session_, pages_);
     pages_->addWidget(search_);
+    piece_ = new PiecePage(session_, pages_);
+    pages_->addWidget(piece_);
+    connect(piece_, &PiecePage::backingWanted, this, &MainWindow::openBacking);
     connect(reference_, &ReferencePage::openWanted, this, &MainWindow::openReference);
     connect(reference_, &ReferencePage::recordWanted, this, &MainWindow::recordReference);
     connect(patch_, &PatchView::soundWanted, this, &MainWindow::loadSound);
@@ -125,7 +130,7 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     connect(&session_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refreshTitle);
     connect(&session_, &Session::channelsWanted, this, &MainWindow::askChannels);
     connect(&session_, &Session::partsWanted, this, [this] { showView("reference"); });
-    connect(mirror_, &MirrorView::seekWanted, this, [this](double seconds) { session_.playback().seek(seconds); });
+    connect(mirror_, &MirrorView::seekWanted, this, [this](double seconds) { session_.seekInPhrase(seconds); });
     clock_ = new QTimer(this);
     clock_->setInterval(33);
     connect(clock_, &QTimer::timeout, this, [this] {
@@ -134,8 +139,9 @@ MainWindow::MainWindow(Session& session) : session_(session) {
         if (session_.auditioning())
             reference_->picture().setPlayhead(session_.auditionPosition());
         else
-            mirror_->setPlayhead(session_.playback().position(), player.playing());
-        patch_->followPlayhead(player.playing() ? session_.playback().position() : -1.0);
+            mirror_->setPlayhead(session_.phrasePosition(), player.playing());
+        piece_->setPlayhead(session_.playback().position(), player.playing());
+        patch_->followPlayhead(player.playing() ? session_.phrasePosition() : -1.0);
         transport_->showPeak(player.takePeak());
         keyboard_->tick();
         if (wasPlaying != player.playing()) transport_->refresh();
@@ -167,13 +173,14 @@ QWidget* MainWindow::makeHeader() {
             [this](int index) { session_.selectCue(cues_->itemData(index).toULongLong()); });
     layout->addWidget(cues_);
     layout->addSpacing(8);
-    const char* const pageKeys[] = {"F2", "F4", "F5", "F6", "F7"};
+    const char* const pageKeys[] = {"F2", "F4", "F5", "F6", "F7", "Shift+F7"};
     int page = 0;
     for (const auto& [id, name] : {std::pair{"reference", tr("Reference")},
                                    {"notes", tr("Notes")},
                                    {"facets", tr("Facets")},
                                    {"patch", tr("Patch")},
-                                   {"search", tr("Search")}}) {
+                                   {"search", tr("Search")},
+                                   {"piece", tr("Piece")}}) {
         auto* tab = new QPushButton(name, header);
         tab->setObjectName("tab");
         tab->setFont(interfaceFont(10.5, QFont::Medium));
@@ -366,7 +373,7 @@ void MainWindow::chooseFacet(Facet facet) {
 }
 
 bool MainWindow::showView(const QString& id) {
-    const QStringList ids{"reference", "notes", "facets", "patch", "search"};
+    const QStringList ids{"reference", "notes", "facets", "patch", "search", "piece"};
     for (int i = 0; i < facetCount; ++i) {
         const auto facet = static_cast<Facet>(i);
         const std::string_view label = labelOf(facet);
@@ -384,6 +391,7 @@ bool MainWindow::showView(const QString& id) {
     pages_->setCurrentIndex(static_cast<int>(index));
     mirror_->setMaximumHeight(id == "patch" ? shortMirror : QWIDGETSIZE_MAX); // a patch needs the room
     for (auto& [tabId, tab] : tabs_) tab->setChecked(tabId == id);
+    if (id == "piece") piece_->lanes().setFocus(); // not one of its fields: Space plays
     return true;
 }
 

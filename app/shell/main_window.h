@@ -30,6 +30,7 @@ class KeyboardStrip;
 class MirrorView;
 class NotesPage;
 class PatchView;
+class PiecePage;
 class ReferencePage;
 class SearchView;
 class Session;
@@ -43,7 +44,7 @@ class MainWindow : public QMainWindow {
 public:
     explicit MainWindow(Session& session);
 
-    /// "reference", "notes", "facets", "patch", "search", a facet by its name, or "patch/" and the path of a module
+    /// "reference", "notes", "facets", "patch", "search", "piece", a facet by its name, or "patch/" and the path of a module
     /// whose line is to be open. False for an unknown id.
     bool showView(const QString& id);
     void setDark(bool dark);
@@ -84,6 +85,7 @@ private:
     void saveAs();
     void openProject();
     void openReference();
+    void openBacking();
     void importNotes();
     void exportNotes();
     void recordReference();
@@ -114,6 +116,7 @@ private:
     AnswerView* answers_;
     PatchView* patch_;
     SearchView* search_;
+    PiecePage* piece_;
     KeyboardStrip* keyboard_;
     TransportBar* transport_;
     TakesBar* takes_;

@@ -112,6 +112,11 @@ void MainWindow::openReference() {
     if (!name.isEmpty()) openFile(toPath(name));
 }
 
+void MainWindow::openBacking() {
+    const QString name = QFileDialog::getOpenFileName(this, tr("Choose backing"), {}, tr(audioFilter));
+    if (!name.isEmpty()) session_.importBacking(toPath(name));
+}
+
 namespace {
 
 constexpr const char* recentKey = "recent references";

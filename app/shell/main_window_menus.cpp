@@ -160,6 +160,11 @@ void MainWindow::makePlayMenu() {
     addWay(tr("The other one each time the loop begins"), Qt::Key_4, Together::alternating, false);
     addWay(tr("Reference left, render right"), Qt::Key_5, Together::ears, false);
     addWay(tr("Difference only: lacking, too much"), Qt::Key_6, Together::swapped, true);
+    QAction* together = menu->addAction(tr("All cues together in the piece"), QKeySequence(Qt::CTRL | Qt::Key_7), this,
+                                        [this] { session_.hearPiece(!session_.hearingPiece()); });
+    together->setCheckable(true);
+    connect(&session_, &Session::pieceChanged, together,
+            [this, together] { together->setChecked(session_.hearingPiece()); });
     menu->addAction(tr("&Blind test …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_B), this, &MainWindow::testBlind);
     menu->addSeparator();
     menu->addAction(tr("Loop the chosen note"), QKeySequence(Qt::CTRL | Qt::Key_L), this, [this] {
@@ -200,6 +205,7 @@ void MainWindow::makeViewMenu() {
     menu->addAction(tr("&Facets"), QKeySequence(Qt::Key_F5), this, [this] { showView("facets"); });
     menu->addAction(tr("&Patch"), QKeySequence(Qt::Key_F6), this, [this] { showView("patch"); });
     menu->addAction(tr("&Search"), QKeySequence(Qt::Key_F7), this, [this] { showView("search"); });
+    menu->addAction(tr("Pi&ece"), QKeySequence(Qt::SHIFT | Qt::Key_F7), this, [this] { showView("piece"); });
     menu->addSeparator();
     auto* pictures = new QActionGroup(this);
     const auto picture = [&](const QString& name, MirrorView::Picture which, QKeySequence key) {

@@ -157,7 +157,9 @@ void TransportBar::refresh() {
         loopText_->setText(tr("whole sound"));
     if (const int slow = session_.playback().slowness(); slow > 1)
         loopText_->setText(tr("%1 · 1/%2 speed").arg(loopText_->text()).arg(slow));
-    if (session_.hearingDifference())
+    if (session_.hearingPiece())
+        loopText_->setText(tr("all cues together"));
+    else if (session_.hearingDifference())
         loopText_->setText(tr("difference only"));
     else if (both)
         loopText_->setText(tr("left · right ear"));

@@ -4,10 +4,12 @@
 #include "core/base/files.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <fmt/format.h>
 #include <memory>
 #include <sndfile.h>
+#include <unistd.h>
 
 namespace facet {
 
@@ -86,6 +88,17 @@ void writeAudio(const fs::path& path, const Recording& recording, SampleFormat f
         }
     }
     replaceFile(temporary, path);
+}
+
+std::string audioFileBytes(const Recording& recording, SampleFormat format) {
+    static std::atomic<int> turn = 0;
+    const fs::path temporary =
+        fs::temp_directory_path() / fmt::format("facet-audio-{}-{}.tmp", ::getpid(), turn.fetch_add(1));
+    writeAudio(temporary, recording, format);
+    std::string bytes = readWholeFile(temporary, 4ull << 30);
+    std::error_code code;
+    fs::remove(temporary, code);
+    return bytes;
 }
 
 } // namespace facet

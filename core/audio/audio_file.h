@@ -21,4 +21,7 @@ Recording readAudioBytes(const std::string& bytes, const std::string& name);
 void writeAudio(const std::filesystem::path& path, const Recording& recording,
                 SampleFormat format = SampleFormat::wavFloat);
 
+/// The bytes that writeAudio() would write.
+std::string audioFileBytes(const Recording& recording, SampleFormat format = SampleFormat::wavFloat);
+
 } // namespace facet

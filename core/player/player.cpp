@@ -23,13 +23,6 @@ constexpr double startSeconds = 0.01; ///< soft start and stop
 constexpr double engineFadeSeconds = 0.05;
 constexpr float limiterKnee = 0.9f;
 
-/// One side's sound at the player's rate, interleaved.
-struct Sound {
-    std::vector<float> stereo;
-    float gain = 1.0f;
-    int frames() const { return static_cast<int>(stereo.size() / 2); }
-};
-
 struct LiveEngine {
     Engine engine;
     double bendSemitones;
@@ -40,6 +33,7 @@ struct LiveEngine {
 struct Message {
     enum class Kind : std::uint8_t {
         sound,
+        backingLevel,
         play,
         stop,
         listen,
@@ -55,7 +49,8 @@ struct Message {
     };
     Kind kind = Kind::stop;
     Side side = Side::reference;
-    Sound* sound = nullptr;
+    std::size_t slot = 0;
+    const PlayableSound* sound = nullptr;
     LiveEngine* engine = nullptr;
     Graph* graph = nullptr;
     double a = 0.0;
@@ -65,7 +60,7 @@ struct Message {
 
 /// What comes back to be freed.
 struct Waste {
-    Sound* sound = nullptr;
+    const PlayableSound* sound = nullptr;
     LiveEngine* engine = nullptr;
     Graph* graph = nullptr;
 };
@@ -96,10 +91,15 @@ struct Player::Impl {
     std::atomic<float> load = 0.0f;
 
     // The audio thread's own.
-    std::array<Sound*, 2> sounds{};
-    std::array<Sound*, 2> leaving{}; ///< replaced sounds that still fade
-    float replaced = 1.0f;           ///< 0 … 1: how far the newest replacement has faded in
-    Side replacedSide = Side::render;
+    struct Slot {
+        const PlayableSound* sound = nullptr;
+        const PlayableSound* leaving = nullptr; ///< what it replaced, which still fades
+        float fresh = 1.0f;                     ///< 0 … 1: how far it has faded in
+    };
+    static constexpr std::size_t backingSlot = 2;
+    std::array<Slot, 3> slots; ///< reference, render, backing
+    float backingLevel = 1.0f;
+    float backingTarget = 1.0f;
     bool running = false;
     float transport = 0.0f; ///< soft start and stop
     float mix = 0.0f;       ///< 0: reference, 1: render
@@ -135,8 +135,10 @@ struct Player::Impl {
         Message message;
         while (inbox.pop(message)) free({message.sound, message.engine, message.graph});
         collect();
-        for (Sound* sound : sounds) delete sound;
-        for (Sound* sound : leaving) delete sound;
+        for (const Slot& slot : slots) {
+            delete slot.sound;
+            delete slot.leaving;
+        }
         delete engine;
         delete oldEngine;
     }
@@ -146,6 +148,7 @@ struct Player::Impl {
         delete waste.engine;
         delete waste.graph;
     }
+    void give(std::size_t slot, std::unique_ptr<const PlayableSound> sound);
     void collect() {
         Waste waste;
         while (outbox.pop(waste)) free(waste);
@@ -163,9 +166,12 @@ struct Player::Impl {
         if (waste.sound || waste.engine || waste.graph) outbox.push(waste);
     }
 
+    static float gainOrSilence(double db) { return static_cast<float>(db <= -60.0 ? 0.0 : gainFromDb(db)); }
+
     void receive(const Message& message) {
         switch (message.kind) {
-        case Message::Kind::sound: replaceSound(message.side, message.sound); break;
+        case Message::Kind::sound: replaceSound(slots[message.slot], message.sound); break;
+        case Message::Kind::backingLevel: backingTarget = gainOrSilence(message.a); break;
         case Message::Kind::play: running = true; break;
         case Message::Kind::stop: running = false; break;
         case Message::Kind::listen:
@@ -182,9 +188,7 @@ struct Player::Impl {
             looping = message.on;
             break;
         case Message::Kind::seek: at = message.a * rate; break;
-        case Message::Kind::volume:
-            volumeTarget = static_cast<float>(message.a <= -60.0 ? 0.0 : gainFromDb(message.a));
-            break;
+        case Message::Kind::volume: volumeTarget = gainOrSilence(message.a); break;
         case Message::Kind::engine:
             discard({nullptr, oldEngine, nullptr});
             oldEngine = engine;
@@ -260,26 +264,26 @@ struct Player::Impl {
         heldByPedal.reset();
     }
 
-    void replaceSound(Side which, Sound* sound) {
-        const auto i = static_cast<std::size_t>(which);
-        discard({leaving[i], nullptr, nullptr});
-        leaving[i] = sounds[i];
-        sounds[i] = sound;
-        replacedSide = which;
-        replaced = 0.0f;
+    void replaceSound(Slot& slot, const PlayableSound* sound) {
+        discard({slot.leaving, nullptr, nullptr});
+        slot = {sound, slot.sound, 0.0f};
     }
 
     int lengthFrames() const {
         int frames = 0;
-        for (const Sound* sound : sounds) frames = std::max(frames, sound ? sound->frames() : 0);
+        for (const Slot& slot : slots) frames = std::max(frames, slot.sound ? slot.sound->end() : 0);
         return frames;
     }
 
-    static void add(const Sound* sound, int frame, float gain, float& left, float& right) {
-        if (!sound || gain == 0.0f || frame < 0 || frame >= sound->frames()) return;
-        const auto at = static_cast<std::size_t>(2 * frame);
-        left += gain * sound->gain * sound->stereo[at];
-        right += gain * sound->gain * sound->stereo[at + 1];
+    static void add(const PlayableSound* sound, int frame, float gain, float (&to)[2]) {
+        if (!sound || gain == 0.0f || frame < sound->begin_ || frame >= sound->end()) return;
+        const auto at = static_cast<std::size_t>(2 * (frame - sound->begin_));
+        to[0] += gain * sound->gain_ * sound->stereo_[at];
+        to[1] += gain * sound->gain_ * sound->stereo_[at + 1];
+    }
+    static void add(const Slot& slot, int frame, float gain, float (&to)[2]) {
+        add(slot.sound, frame, gain * slot.fresh, to);
+        add(slot.leaving, frame, gain * (1.0f - slot.fresh), to);
     }
 
     void addTransport(float& left, float& right) {
@@ -291,7 +295,8 @@ struct Player::Impl {
         if (transport == 0.0f) return;
         mix = towards(mix, side == Side::render ? 1.0f : 0.0f, swapSeconds);
         ears = towards(ears, together == Together::ears ? 1.0f : 0.0f, swapSeconds);
-        replaced = towards(replaced, 1.0f, swapSeconds);
+        for (Slot& slot : slots) slot.fresh = towards(slot.fresh, 1.0f, swapSeconds);
+        backingLevel = towards(backingLevel, backingTarget, swapSeconds);
         const int length = lengthFrames();
         const bool partial = loopEnd > loopBegin && loopBegin < length;
         const int begin = partial ? loopBegin : 0;
@@ -299,8 +304,7 @@ struct Player::Impl {
         if (at >= end) {
             if (looping && end > begin) {
                 at = begin;
-                if (together == Together::alternating)
-                    side = side == Side::render ? Side::reference : Side::render;
+                if (together == Together::alternating) side = side == Side::render ? Side::reference : Side::render;
             } else {
                 running = false;
                 transport = 0.0f;
@@ -316,14 +320,16 @@ struct Player::Impl {
             const auto i = static_cast<std::size_t>(s);
             const float share = s == 1 ? mix : 1.0f - mix;
             if (share == 0.0f && ears == 0.0f) continue;
-            const float fresh = static_cast<Side>(s) == replacedSide ? replaced : 1.0f;
             float own[2]{};
-            add(sounds[i], frame, gain * fresh, own[0], own[1]);
-            add(leaving[i], frame, gain * (1.0f - fresh), own[0], own[1]);
+            add(slots[i], frame, gain, own);
             left += (1.0f - ears) * share * own[0];
             right += (1.0f - ears) * share * own[1];
             (s == 0 ? left : right) += ears * 0.5f * (own[0] + own[1]);
         }
+        float behind[2]{};
+        add(slots[backingSlot], frame, gain * backingLevel, behind);
+        left += behind[0];
+        right += behind[1];
         at += 1.0;
     }
 
@@ -371,10 +377,10 @@ struct Player::Impl {
             stereo[2 * i] = limited(left);
             stereo[2 * i + 1] = limited(right);
         }
-        if (replaced >= 1.0f)
-            for (Sound*& sound : leaving) {
-                discard({sound, nullptr, nullptr});
-                sound = nullptr;
+        for (Slot& slot : slots)
+            if (slot.fresh >= 1.0f) {
+                discard({slot.leaving, nullptr, nullptr});
+                slot.leaving = nullptr;
             }
         peak.store(highest, std::memory_order_relaxed);
         playing.store(running, std::memory_order_relaxed);
@@ -391,28 +397,33 @@ Player::~Player() = default;
 
 int Player::rateHz() const { return static_cast<int>(impl_->rate); }
 
-void Player::setSound(Side side, const Recording& recording, double gainDb) {
-    const Recording converted = atRate(recording, rateHz());
-    auto sound = std::make_unique<Sound>();
-    sound->gain = static_cast<float>(gainFromDb(gainDb));
-    sound->stereo.resize(2 * static_cast<std::size_t>(converted.frameCount()));
-    for (std::size_t c = 0; c < 2; ++c) {
+PlayableSound::PlayableSound(const Recording& recording, int rateHz, double gainDb, double beginSeconds)
+    : gain_(static_cast<float>(gainFromDb(gainDb))), begin_(static_cast<int>(std::lround(beginSeconds * rateHz))) {
+    const Recording converted = atRate(recording, rateHz);
+    stereo_.resize(2 * static_cast<std::size_t>(converted.frameCount()));
+    for (std::size_t c = 0; c < 2 && !converted.channels.empty(); ++c) {
         const auto& channel = converted.channels[std::min(c, converted.channels.size() - 1)];
-        for (std::size_t i = 0; i < channel.size(); ++i) sound->stereo[2 * i + c] = channel[i];
+        for (std::size_t i = 0; i < channel.size(); ++i) stereo_[2 * i + c] = channel[i];
     }
-    Message message;
-    message.kind = Message::Kind::sound;
-    message.side = side;
-    message.sound = sound.release();
-    impl_->send(message);
 }
 
-void Player::clearSound(Side side) {
+void Player::Impl::give(std::size_t slot, std::unique_ptr<const PlayableSound> sound) {
     Message message;
     message.kind = Message::Kind::sound;
-    message.side = side;
-    message.sound = new Sound;
-    impl_->send(message);
+    message.slot = slot;
+    message.sound = sound.release();
+    send(message);
+}
+
+void Player::setSound(Side side, const Recording& recording, double gainDb) {
+    setSound(side, std::make_unique<const PlayableSound>(recording, rateHz(), gainDb));
+}
+void Player::setSound(Side side, std::unique_ptr<const PlayableSound> sound) {
+    impl_->give(static_cast<std::size_t>(side), std::move(sound));
+}
+void Player::clearSound(Side side) { impl_->give(static_cast<std::size_t>(side), nullptr); }
+void Player::setBacking(std::unique_ptr<const PlayableSound> sound) {
+    impl_->give(Impl::backingSlot, std::move(sound));
 }
 
 namespace {
@@ -453,6 +464,7 @@ void Player::seek(double seconds) {
     impl_->seconds = seconds;
     impl_->send(simple(Message::Kind::seek, seconds));
 }
+void Player::setBackingLevel(double db) { impl_->send(simple(Message::Kind::backingLevel, db)); }
 void Player::setVolume(double db) { impl_->send(simple(Message::Kind::volume, db)); }
 
 bool Player::playing() const { return impl_->playing; }

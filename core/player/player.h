@@ -7,6 +7,7 @@
 
 #include <cstdint>
 #include <memory>
+#include <vector>
 
 namespace facet {
 
@@ -18,6 +19,20 @@ enum class Together : std::uint8_t {
     swapped,     ///< one at a time
     alternating, ///< one at a time, the other each time the loop begins anew
     ears,        ///< the reference left, the render right, each of them mono
+};
+
+/// A sound made ready to be played. A long one takes a while: any thread may make it.
+class PlayableSound {
+public:
+    /// At `rateHz`, interleaved, as stereo, beginning at a place on the player's time line.
+    PlayableSound(const Recording& recording, int rateHz, double gainDb = 0.0, double beginSeconds = 0.0);
+
+private:
+    friend class Player;
+    std::vector<float> stereo_;
+    float gain_ = 1.0f;
+    int begin_ = 0; ///< frames
+    int end() const { return stereo_.empty() ? 0 : begin_ + static_cast<int>(stereo_.size() / 2); }
 };
 
 /// Everything but fill() and keyEvent() belongs to one controlling thread (the window's); fill() belongs to the audio
@@ -35,7 +50,11 @@ public:
     /// Gives one side's sound with the gain in dB that matches its loudness. Converted to the player's rate here.
     /// Takes over within a short cross-fade, at the same place, while playing.
     void setSound(Side side, const Recording& recording, double gainDb);
+    void setSound(Side side, std::unique_ptr<const PlayableSound> sound);
     void clearSound(Side side);
+    /// What is heard together with either side; null: nothing. Its level may change at any time.
+    void setBacking(std::unique_ptr<const PlayableSound> sound);
+    void setBackingLevel(double db);
     void play();
     void stop();
     /// Swaps in place within 20 ms; takes effect at once when stopped.

@@ -18,6 +18,12 @@ std::shared_ptr<const Excerpt>* Cue::slot(std::uint64_t excerptId) {
     return nullptr;
 }
 
+const Patch& Cue::patchInPiece() const {
+    for (const auto& take : takes)
+        if (take->id == part.take) return take->patch;
+    return patch;
+}
+
 const Cue* Document::find(std::uint64_t cueId) const {
     const auto found = std::find_if(cues.begin(), cues.end(), [cueId](const auto& cue) { return cue->id == cueId; });
     return found == cues.end() ? nullptr : found->get();

@@ -3,6 +3,7 @@
 
 #include "core/parameters/patch.h"
 #include "core/parameters/search_limits.h"
+#include "core/project/backing.h"
 #include "core/project/excerpt.h"
 
 #include <cstdint>
@@ -34,6 +35,14 @@ struct Take {
     std::optional<BlindResult> blind{};
 };
 
+/// How a cue takes part in the piece.
+struct PiecePart {
+    bool heard = true;
+    double levelDb = 0.0;   ///< beyond the loudness of its reference
+    std::uint64_t take = 0; ///< that is heard; 0: the patch being worked on
+    friend bool operator==(const PiecePart&, const PiecePart&) = default;
+};
+
 /// One sound to rebuild.
 struct Cue {
     std::uint64_t id = 0;
@@ -50,6 +59,9 @@ struct Cue {
     double focusLowHz = 0.0;  ///< heard, compared and searched is only what lies between; 0: from the bottom
     double focusHighHz = 0.0; ///< 0: to the top
     FacetWeights facetWeights = equalWeights; ///< in the likeness of the whole
+    PiecePart part{};
+    /// The patch that is heard in the piece.
+    const Patch& patchInPiece() const;
     bool focused() const { return focusLowHz > 0.0 || focusHighHz > 0.0; }
 
     std::string source;              ///< file the next excerpts are cut from; empty when none was opened
@@ -70,6 +82,8 @@ struct Document {
     std::vector<std::shared_ptr<const Cue>> cues;
     std::uint64_t activeCue = 0;
     std::uint64_t nextId = 1; ///< ids are never reused
+    std::shared_ptr<const Backing> backing; ///< null: none
+    double backingDb = 0.0;                 ///< its level
 
     const Cue* find(std::uint64_t cueId) const;
     const Cue* active() const { return find(activeCue); }

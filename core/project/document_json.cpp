@@ -43,7 +43,8 @@ Json excerptJson(const Excerpt& e) {
               {"audio", e.audioKey},
               {"imported", e.imported},
               {"note_problem", e.noteProblem},
-              {"note_evidence", e.noteEvidence}};
+              {"note_evidence", e.noteEvidence},
+              {"place", e.place ? Json(*e.place) : Json(nullptr)}};
     json["left_out"] = Json::array();
     for (const TimeSpan& span : e.leftOut) json["left_out"].push_back({span.begin, span.end});
     json["performance"] = Json::parse(performanceToJson(e.performance));
@@ -68,6 +69,7 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
     e.imported = json.value("imported", false);
     e.noteProblem = json.value("note_problem", "");
     e.noteEvidence = json.value("note_evidence", "");
+    if (const auto place = json.find("place"); place != json.end() && !place->is_null()) e.place = place->get<double>();
     e.performance = performanceFromJson(json.at("performance").dump());
     for (const Json& c : json.at("corrections"))
         e.corrections.push_back({noteFrom(c.at("from")), noteFrom(c.at("to"))});
@@ -78,8 +80,7 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
 }
 
 Json takeJson(const Take& t) {
-    const Json blind =
-        t.blind ? Json{{"trials", t.blind->trials}, {"right", t.blind->right}} : Json(nullptr);
+    const Json blind = t.blind ? Json{{"trials", t.blind->trials}, {"right", t.blind->right}} : Json(nullptr);
     return {{"id", t.id},
             {"name", t.name},
             {"blind_test", blind},
@@ -110,6 +111,13 @@ Json headJson(const Document& d) {
     Json json{{"project", d.projectId}, {"name", d.name}, {"active", d.activeCue}, {"next_id", d.nextId}};
     json["order"] = Json::array();
     for (const auto& cue : d.cues) json["order"].push_back(cue->id);
+    json["backing"] = nullptr;
+    if (d.backing)
+        json["backing"] = {{"name", d.backing->name},
+                           {"source", d.backing->sourcePath},
+                           {"seconds", d.backing->seconds},
+                           {"audio", d.backing->audioKey}};
+    json["backing_db"] = d.backingDb;
     return json;
 }
 
@@ -122,6 +130,7 @@ Json cueJson(const Cue& cue) {
               {"source", cue.source},
               {"active_excerpt", cue.activeExcerpt}};
     json["facet_weights"] = cue.facetWeights;
+    json["in_piece"] = {{"heard", cue.part.heard}, {"level_db", cue.part.levelDb}, {"take", cue.part.take}};
     json["patch"] = patchJson(cue.patch);
     json["locks"] = Json::array();
     for (const Address& address : cue.locks) json["locks"].push_back(address.text());
@@ -148,6 +157,8 @@ Cue cueFrom(const Json& json, const AudioSource& audio) {
     if (const auto weights = json.find("facet_weights"); weights != json.end())
         for (std::size_t f = 0; f < cue.facetWeights.size(); ++f)
             cue.facetWeights[f] = std::max(0.0, weights->at(f).get<double>());
+    if (const auto part = json.find("in_piece"); part != json.end())
+        cue.part = {part->at("heard"), part->at("level_db"), part->at("take")};
     cue.source = json.value("source", "");
     cue.activeExcerpt = json.value("active_excerpt", std::uint64_t{0});
     cue.patch = patchFrom(json.at("patch"));
@@ -161,7 +172,7 @@ Cue cueFrom(const Json& json, const AudioSource& audio) {
     return cue;
 }
 
-void applyHead(Document& document, const Json& json) {
+void applyHead(Document& document, const Json& json, const AudioSource& audio) {
     document.projectId = json.at("project");
     document.name = json.at("name");
     document.activeCue = json.at("active");
@@ -171,6 +182,14 @@ void applyHead(Document& document, const Json& json) {
         for (const auto& cue : document.cues)
             if (cue->id == id.get<std::uint64_t>()) ordered.push_back(cue);
     document.cues = std::move(ordered);
+    document.backingDb = json.value("backing_db", 0.0);
+    const Json backing = json.value("backing", Json(nullptr));
+    if (backing.is_null()) {
+        document.backing.reset();
+    } else if (const std::string key = backing.at("audio"); !document.backing || document.backing->audioKey != key) {
+        document.backing = std::make_shared<const Backing>(
+            Backing{backing.at("name"), backing.at("source"), backing.at("seconds"), key, audio(key)});
+    }
 }
 
 /// Any surprise in the JSON means that the file is damaged.
@@ -201,13 +220,13 @@ Document documentFromJson(const std::string& text, const AudioSource& audio) {
         Document document;
         for (const Json& cue : json.at("cues"))
             document.cues.push_back(std::make_shared<const Cue>(cueFrom(cue, audio)));
-        applyHead(document, json.at("head"));
+        applyHead(document, json.at("head"), audio);
         return document;
     });
 }
 
-void applyHead(Document& document, const std::string& text) {
-    guarded([&] { applyHead(document, Json::parse(text)); });
+void applyHead(Document& document, const std::string& text, const AudioSource& audio) {
+    guarded([&] { applyHead(document, Json::parse(text), audio); });
 }
 
 Cue cueFromJson(const std::string& text, const AudioSource& audio) {

@@ -17,7 +17,7 @@ std::string cueToJson(const Cue& cue);
 using AudioSource = std::function<std::shared_ptr<const std::string>(const std::string& key)>;
 Document documentFromJson(const std::string& text, const AudioSource& audio);
 /// Sets name, active cue, order of cues and counters; cues that are not listed go.
-void applyHead(Document& document, const std::string& text);
+void applyHead(Document& document, const std::string& text, const AudioSource& audio);
 Cue cueFromJson(const std::string& text, const AudioSource& audio);
 
 } // namespace facet

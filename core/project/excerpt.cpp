@@ -6,11 +6,9 @@
 #include "core/base/hash.h"
 
 #include <algorithm>
-#include <atomic>
 #include <cmath>
 #include <fmt/format.h>
 #include <fstream>
-#include <unistd.h>
 
 namespace facet {
 
@@ -73,18 +71,6 @@ std::string nameOf(const Excerpt& excerpt) {
     return excerpt.sourcePath.empty() ? excerpt.name : fs::path(excerpt.sourcePath).filename().string();
 }
 
-/// A recording as the bytes of an audio file.
-std::shared_ptr<const std::string> bytesOf(const Recording& recording, SampleFormat format) {
-    static std::atomic<int> turn = 0;
-    const fs::path temporary =
-        fs::temp_directory_path() / fmt::format("facet-excerpt-{}-{}.tmp", ::getpid(), turn.fetch_add(1));
-    writeAudio(temporary, recording, format);
-    auto bytes = std::make_shared<const std::string>(readWholeFile(temporary, 4ull << 30));
-    std::error_code code;
-    fs::remove(temporary, code);
-    return bytes;
-}
-
 std::string hashOfFile(const fs::path& path) {
     std::ifstream file(path, std::ios::binary);
     std::vector<char> chunk(1 << 20);
@@ -118,7 +104,8 @@ void keepRegion(Excerpt& excerpt, const fs::path& path) {
         const auto first = static_cast<std::int64_t>(std::max(0.0, excerpt.begin - keptMargin) * stream.rateHz());
         const auto last = static_cast<std::int64_t>(std::ceil((excerpt.end + keptMargin) * stream.rateHz()));
         excerpt.keptBegin = static_cast<double>(first) / stream.rateHz();
-        excerpt.bytes = bytesOf(stream.read(first, last - first), stream.losslessFormat());
+        excerpt.bytes = std::make_shared<const std::string>(
+            audioFileBytes(stream.read(first, last - first), stream.losslessFormat()));
     }
     excerpt.audioKey = Hasher().text(*excerpt.bytes).hex();
 }
@@ -182,7 +169,7 @@ Excerpt makeExcerpt(const Recording& recording, const std::string& name) {
     Excerpt excerpt;
     excerpt.name = name;
     excerpt.end = recording.seconds();
-    excerpt.bytes = bytesOf(recording, SampleFormat::wavFloat);
+    excerpt.bytes = std::make_shared<const std::string>(audioFileBytes(recording));
     excerpt.audioKey = Hasher().text(*excerpt.bytes).hex();
     excerpt.sourceHash = excerpt.audioKey;
     decode(excerpt);

@@ -48,7 +48,9 @@ struct Excerpt {
     std::string noteEvidence;                 ///< what was decided while finding the notes, and why; may be empty
     std::string noteProblem;                  ///< why the found notes are not to be trusted; empty when they are
     std::vector<NoteCorrection> corrections;
+    std::optional<double> place; ///< in the piece, seconds; nothing: as far in as the region is in its source
 
+    double placeInPiece() const { return place.value_or(begin); }
     /// The performance with corrected notes.
     Performance corrected() const;
     /// Hash of what is heard: audio, region and channels.

@@ -65,12 +65,13 @@ void Journal::append(const std::string& line) {
 }
 
 void Journal::keepAudio(const Cue& cue) {
-    for (const auto& excerpt : cue.excerpts) {
-        const std::string key = excerpt->audioKey;
-        if (!audio_.insert(key).second) continue;
-        const fs::path path = folder_ / "audio" / key;
-        if (!fs::exists(path)) writeWholeFile(path, *excerpt->bytes);
-    }
+    for (const auto& excerpt : cue.excerpts) keepAudio(excerpt->audioKey, *excerpt->bytes);
+}
+
+void Journal::keepAudio(const std::string& key, const std::string& bytes) {
+    if (!audio_.insert(key).second) return;
+    const fs::path path = folder_ / "audio" / key;
+    if (!fs::exists(path)) writeWholeFile(path, bytes);
 }
 
 void Journal::begin(const Document& document, const fs::path& projectPath, std::int64_t generation) {
@@ -96,6 +97,7 @@ void Journal::record(const Document& document) {
     }
     const std::string head = headToJson(document);
     if (head == head_) return;
+    if (document.backing) keepAudio(document.backing->audioKey, *document.backing->bytes);
     append(R"({"head":)" + head + "}");
     head_ = head;
 }
@@ -132,7 +134,7 @@ std::optional<RecoveredWork> replay(const fs::path& file) {
         const Json record = Json::parse(line, nullptr, false);
         if (record.is_discarded()) break; // the crash came while this was written
         if (record.contains("cue")) work.document = withCue(work.document, cueFromJson(record["cue"].dump(), audio));
-        if (record.contains("head")) applyHead(work.document, record["head"].dump());
+        if (record.contains("head")) applyHead(work.document, record["head"].dump(), audio);
         ++records;
     }
     if (records == 0 || work.document.cues.empty()) return std::nullopt;

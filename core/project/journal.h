@@ -30,6 +30,7 @@ private:
     std::filesystem::path file() const;
     void append(const std::string& line);
     void keepAudio(const Cue& cue);
+    void keepAudio(const std::string& key, const std::string& bytes);
 
     std::filesystem::path folder_;
     std::string projectId_;

@@ -83,14 +83,16 @@ void saveProject(const fs::path& path, const Document& document, std::int64_t ge
         put("generation", std::to_string(generation));
         put("document", documentToJson(document));
         std::set<std::string> written;
+        const auto putAudio = [&](const std::string& key, const std::string& bytes) {
+            if (!written.insert(key).second) return;
+            SQLite::Statement insert(database, "INSERT INTO audio VALUES (?, ?)");
+            insert.bind(1, key);
+            insert.bind(2, bytes.data(), static_cast<int>(bytes.size()));
+            insert.exec();
+        };
         for (const auto& cue : document.cues)
-            for (const auto& excerpt : cue->excerpts) {
-                if (!written.insert(excerpt->audioKey).second) continue;
-                SQLite::Statement insert(database, "INSERT INTO audio VALUES (?, ?)");
-                insert.bind(1, excerpt->audioKey);
-                insert.bind(2, excerpt->bytes->data(), static_cast<int>(excerpt->bytes->size()));
-                insert.exec();
-            }
+            for (const auto& excerpt : cue->excerpts) putAudio(excerpt->audioKey, *excerpt->bytes);
+        if (document.backing) putAudio(document.backing->audioKey, *document.backing->bytes);
         transaction.commit();
     } catch (const SQLite::Exception& problem) {
         fs::remove(temporary, code);

@@ -1,0 +1,62 @@
+// The piece that the cues belong to: which cues are heard in it, where and how loud, and the backing they play to.
+#pragma once
+
+#include <QWidget>
+#include <cstdint>
+#include <vector>
+
+class QCheckBox;
+class QComboBox;
+class QDoubleSpinBox;
+class QGridLayout;
+class QLabel;
+class QPushButton;
+class QToolButton;
+
+namespace facet {
+
+class PieceLanes;
+class Session;
+
+class PiecePage : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit PiecePage(Session& session, QWidget* parent = nullptr);
+    PieceLanes& lanes() { return *lanes_; }
+    void setPlayhead(double seconds, bool playing);
+
+signals:
+    /// Ask for a file.
+    void backingWanted();
+
+private:
+    struct Row {
+        std::uint64_t cue;
+        std::uint64_t excerpt;
+        QCheckBox* heard = nullptr; ///< of the cue's first row only, as are level and what is heard
+        QLabel* name = nullptr;
+        QDoubleSpinBox* place = nullptr;
+        QDoubleSpinBox* level = nullptr;
+        QComboBox* take = nullptr;
+    };
+    void rebuild();
+    void refresh();
+    void refreshHearing();
+    QDoubleSpinBox* levelBox(QWidget* parent, const QString& of);
+
+    Session& session_;
+    QPushButton* together_;
+    QComboBox* loop_;
+    QLabel* state_;
+    QPushButton* choose_;
+    QToolButton* remove_;
+    QWidget* table_ = nullptr;
+    QLabel* backing_ = nullptr;
+    QDoubleSpinBox* backingLevel_ = nullptr;
+    PieceLanes* lanes_;
+    std::vector<Row> rows_;
+    bool filling_ = false;
+};
+
+} // namespace facet
