@@ -207,7 +207,7 @@ void PiecePage::refresh() {
                                                           : QString::fromStdString(cue->name);
             row.name->setText(row.name->fontMetrics().elidedText(name, Qt::ElideRight, 150));
             row.name->setToolTip(name);
-            row.name->setFont(interfaceFont(10.0, cue->id == document.activeCue ? QFont::DemiBold : QFont::Normal));
+row.name->setStyleSheet(cue->id == document.activeCue ? "font-weight: 600" : "");
             if (row.place->value() != excerpt->placeInPiece()) row.place->setValue(excerpt->placeInPiece());
         }
         if (!row.take) continue;
