@@ -157,14 +157,21 @@ def patch_values(patch, truth):
             "decay_63_ms": [round(float(decay63), 1), truth["decay_63_ms"]]}
 
 
-def measure(truth, reference, render, rate):
-    """All that needs no patch: both sounds at 48 kHz, mono; `rate` is the reference's own."""
+def yardsticks(truth, reference, rate):
+    """Distances of a plain saw, and of the best saw of a grid, which no match changes."""
     high = min(20000, 0.45 * rate)
-    d = distance(reference, render, high)
     plain = distance(reference, saw_phrase(truth, len(reference)), high)
     envelope = level(reference)
     strong = min(distance(reference, saw_phrase(truth, len(reference), envelope, cutoff), high)
                  for cutoff in (200, 400, 800, 1600, 3200, 6400, 12800))
+    return plain, strong
+
+
+def measure(truth, reference, render, rate, against=None):
+    """All that needs no patch: both sounds at 48 kHz, mono; `rate` is the reference's own, `against` its yardsticks."""
+    d = distance(reference, render, min(20000, 0.45 * rate))
+    plain, strong = against or yardsticks(truth, reference, rate)
+    envelope = level(reference)
     cents = []
     for start, end, key, _ in truth["notes"]:
         if sum(other[0] < end and other[1] > start for other in truth["notes"]) > 1:

@@ -255,6 +255,47 @@ TEST(LeastSquares, ObeysItsBox) {
     EXPECT_NEAR(result.point(1), 0.15, 1e-3);
 }
 
+TEST(LeastSquares, UpdatesOfTheJacobianSaveEvaluations) {
+    // Twelve numbers behind a mildly curved, badly scaled mixture of them.
+    constexpr int n = 12;
+    Eigen::MatrixXd mixture(40, n);
+    for (int row = 0; row < 40; ++row)
+        for (int column = 0; column < n; ++column)
+            mixture(row, column) = std::sin(1.7 * row + 0.9 * column * (row % 5)) * (column % 3 + 1);
+    const Eigen::VectorXd truth = Eigen::VectorXd::LinSpaced(n, 0.2, 0.8);
+    const auto curved = [&](const Eigen::VectorXd& p) -> Eigen::VectorXd {
+        return mixture * (p.array() + 0.3 * p.array().square()).matrix();
+    };
+    LeastSquaresProblem problem{Eigen::VectorXd::Zero(n), Eigen::VectorXd::Ones(n),
+                                [&](const std::vector<Eigen::VectorXd>& points) {
+                                    std::vector<Eigen::VectorXf> all;
+                                    for (const auto& p : points)
+                                        all.push_back((curved(p) - curved(truth)).cast<float>());
+                                    return all;
+                                }};
+    const auto reach = [&](int updates, int iterations) {
+        return minimizeLeastSquares(problem, Eigen::VectorXd::Constant(n, 0.5),
+                                    {.iterations = iterations, .differenceStep = 1e-3, .updates = updates});
+    };
+    const auto plain = reach(0, 3), updated = reach(3, 1);
+    const double start = reach(0, 0).cost;
+    EXPECT_LT(plain.cost, 1e-4 * start);
+    EXPECT_LT(updated.cost, 1e-4 * start);
+    EXPECT_LT(2 * updated.evaluations, 3 * plain.evaluations);
+    EXPECT_LT(reach(3, 8).cost, 1e-8 * start);
+}
+
+TEST(Envelopes, BendTheSameBitsOneByOneAndSixteenAtOnce) {
+    for (double bend : {-8.0, -0.3, 0.0, 1e-3, 5.0}) {
+        const SegmentCurve curve(bend);
+        std::array<double, 16> x;
+        for (std::size_t i = 0; i < x.size(); ++i) x[i] = -0.1 + 0.08 * static_cast<double>(i);
+        const auto before = x;
+        curve.apply(x);
+        for (std::size_t i = 0; i < x.size(); ++i) EXPECT_EQ(x[i], curve(before[i])) << bend << " at " << before[i];
+    }
+}
+
 TEST(LeastSquares, OfAbsoluteValuesIgnoresOutliers) {
     // The mean of {0, 0, 0, 0, 10} is 2, its median 0.
     LeastSquaresProblem problem{Eigen::VectorXd::Constant(1, -20), Eigen::VectorXd::Constant(1, 20),

@@ -1,6 +1,7 @@
 #include "core/base/error.h"
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
+#include "core/match/hypotheses.h"
 #include "core/match/match.h"
 #include "core/match/note_shape.h"
 #include "core/match/wavetable.h"
@@ -107,17 +108,17 @@ TEST(Estimates, AlreadySoundAlike) {
     const Recording reference = render(target(), phrase());
     const Profile profile = measureProfile(reference, phrase());
     const Recording at48k = atRate(reference, 48000);
-    const Structure likeliest = structuresFor(profile).front();
-    EXPECT_EQ(likeliest.wave, Wave::saw);
+    const Hypothesis likeliest = hypothesesFor(profile, at48k, Patch()).front();
+    EXPECT_EQ(likeliest.words, "saw, low-pass 24 dB");
     const auto empty = score(Patch(), at48k, profile, phrase(), 1);
-    const auto estimated = score(estimate(profile, likeliest, Patch()), at48k, profile, phrase(), 1);
+    const auto estimated = score(likeliest.patch, at48k, profile, phrase(), 1);
     EXPECT_GT(estimated.likeness, empty.likeness + 15.0);
 }
 
 TEST(SearchSpaces, HoldOnlyWhatIsHeard) {
     Patch patch;
     const auto has = [&](const Address& address) {
-        const auto all = SearchSpace(patch, {}, false).addresses();
+        const auto all = SearchSpace(patch, {}, {.width = false}).addresses();
         return std::find(all.begin(), all.end(), address) != all.end();
     };
     EXPECT_FALSE(has(cutoff));
@@ -130,16 +131,108 @@ TEST(SearchSpaces, HoldOnlyWhatIsHeard) {
     EXPECT_TRUE(has(cutoff));
     EXPECT_TRUE(has({"layer:a/source:a", "width"}));
     EXPECT_TRUE(has({"layer:a/source:a", "detune"}));
-    const SearchSpace space(patch, {}, true);
+    const SearchSpace space(patch, {}, {});
     const Patch again = space.patchAt(patch, space.positionOf(patch));
     EXPECT_NEAR(again.value({"layer:a/source:a", "width"}), patch.value({"layer:a/source:a", "width"}), 1e-6);
+}
+
+TEST(SearchSpaces, KnowWhatThePhraseTells) {
+    Patch patch;
+    patch.set({"layer:a/filter:a", "on"}, 1.0);
+    const auto has = [&](const Address& address, const Told& told) {
+        const auto all = SearchSpace(patch, {}, told).addresses();
+        return std::find(all.begin(), all.end(), address) != all.end();
+    };
+    const Address tracking{"layer:a/filter:a", "key_tracking"}, velocity{"layer:a", "velocity"};
+    EXPECT_TRUE(has(tracking, {}));
+    EXPECT_FALSE(has(tracking, {.keys = false}));
+    EXPECT_TRUE(has(velocity, {}));
+    EXPECT_FALSE(has(velocity, {.velocities = false}));
+}
+
+TEST(SearchSpaces, MoveTheAmountsOfLinks) {
+    Patch patch;
+    patch.add("layer:a/lfo:a");
+    patch.add("link:a");
+    ModuleData ends;
+    ends.from = "layer:a/lfo:a";
+    ends.to = "layer:a/source:a/cents";
+    patch.setData("link:a", ends);
+    const Address amount{"link:a", "amount"};
+    patch.setNearest(amount, 20.0);
+    const SearchSpace space(patch, {}, {});
+    const auto& all = space.addresses();
+    const auto found = std::find(all.begin(), all.end(), amount);
+    ASSERT_NE(found, all.end());
+    const Eigen::Index i = found - all.begin();
+    Eigen::VectorXd position = space.positionOf(patch);
+    EXPECT_NEAR(space.patchAt(patch, position).value(amount), 20.0, 1e-6);
+    position(i) = space.upper()(i);
+    EXPECT_NEAR(space.patchAt(patch, position).value(amount), 120.0, 1e-6) << "cents, as far as is plausible";
+    // With a range of its own it keeps to that.
+    SearchLimits limits;
+    limits.ranges[amount] = {-5.0, 5.0};
+    const SearchSpace narrow(patch, limits, {});
+    const auto place = std::find(narrow.addresses().begin(), narrow.addresses().end(), amount);
+    position = narrow.positionOf(patch);
+    EXPECT_NEAR(narrow.patchAt(patch, position).value(amount), 5.0, 1e-6);
+    EXPECT_NE(place, narrow.addresses().end());
+}
+
+TEST(Hypotheses, CoverWhatASynthesizerCanDo) {
+    const Recording reference = render(target(), phrase());
+    const Recording at48k = atRate(reference, 48000);
+    const auto all = hypothesesFor(measureProfile(reference, phrase()), at48k, Patch());
+    const auto any = [&](auto&& is) {
+        return std::any_of(all.begin(), all.end(), [&](const Hypothesis& h) { return is(h.patch); });
+    };
+    const std::string a = "layer:a/source:a";
+    for (Wave wave :
+         {Wave::sine, Wave::triangle, Wave::saw, Wave::pulse, Wave::harmonics, Wave::wavetable, Wave::noise})
+        EXPECT_TRUE(any([&](const Patch& p) {
+            return p.value({a, "wave"}) == static_cast<double>(wave);
+        })) << static_cast<int>(wave);
+    EXPECT_TRUE(any([&](const Patch& p) { return p.value({a, "voices"}) > 2.0; }));
+    EXPECT_TRUE(any([&](const Patch& p) { return p.value({a, "sync"}) > 0.0; }));
+    EXPECT_TRUE(
+        any([&](const Patch& p) { return p.find("link:a") && p.find("link:a")->contents().to == a + "/phase"; }));
+    for (const Hypothesis& each : all) EXPECT_EQ(each.words, structureText(each.patch));
+    // Each can be made and heard.
+    std::vector<Patch> patches;
+    for (const Hypothesis& each : all) patches.push_back(each.patch);
+    Performance played = phrase();
+    played.frames = 44100;
+    for (const Recording& sound : renderAt48k(patches, played)) EXPECT_GT(peakOf(sound), 1e-3f);
+}
+
+TEST(Estimates, AnswerATremoloWithAnLfo) {
+    Patch patch = target();
+    patch.set({"layer:a/envelope:level", "sustain"}, 100.0);
+    patch.add("layer:a/lfo:a");
+    patch.set({"layer:a/lfo:a", "rate"}, 7.0);
+    patch.set({"layer:a/lfo:a", "phase"}, 90.0);
+    patch.add("link:a");
+    ModuleData ends;
+    ends.from = "layer:a/lfo:a";
+    ends.to = "layer:a/level";
+    patch.setData("link:a", ends);
+    patch.setNearest({"link:a", "amount"}, 4.0);
+    const Performance played = testing::oneNote(60, 0.1, 2.0, 2.4);
+    const Profile profile = measureProfile(render(patch, played), played);
+    const Patch answered = withMotion(profile, Patch());
+    ASSERT_TRUE(answered.find("layer:a/lfo:a") && answered.find("link:a"));
+    EXPECT_EQ(answered.find("link:a")->contents().to, "layer:a/level");
+    EXPECT_NEAR(answered.value({"layer:a/lfo:a", "rate"}), 7.0, 0.1);
+    EXPECT_NEAR(answered.value({"link:a", "amount"}), 4.0, 0.8);
+    EXPECT_NEAR(answered.value({"layer:a/lfo:a", "phase"}), 90.0, 25.0) << "from the note's beginning";
+    EXPECT_TRUE(withMotion(profile, answered).soundsLike(answered)) << "what moves already is left alone";
 }
 
 TEST(Estimates, AnswerAnEchoWithADelay) {
     Profile profile;
     profile.space.echo = {
         .seconds = 0.375, .levelDb = -6.02, .feedbackDb = -6.02, .side = -0.8, .secondSide = 0.8, .confidence = 0.9};
-    const Patch patch = estimate(profile, {Wave::saw, FilterSlope::twoPole}, Patch());
+    const Patch patch = estimate(profile, Patch());
     EXPECT_EQ(patch.value({"delay:a", "on"}), 1.0);
     EXPECT_NEAR(patch.value({"delay:a", "time"}), 375.0, 0.01);
     EXPECT_NEAR(patch.value({"delay:a", "mix"}), 100.0 / 3.0, 0.1) << "wet half as loud as dry";
@@ -149,9 +242,9 @@ TEST(Estimates, AnswerAnEchoWithADelay) {
     // The producer's own delay stays what it is; an unsure echo adds none.
     Patch own;
     own.add("delay:x");
-    EXPECT_FALSE(estimate(profile, {Wave::saw, FilterSlope::twoPole}, own).find("delay:a"));
+    EXPECT_FALSE(estimate(profile, own).find("delay:a"));
     profile.space.echo.confidence = 0.2;
-    EXPECT_FALSE(estimate(profile, {Wave::saw, FilterSlope::twoPole}, Patch()).find("delay:a"));
+    EXPECT_FALSE(estimate(profile, Patch()).find("delay:a"));
 }
 
 // ---- wavetables ----

@@ -65,9 +65,13 @@ struct MatchState {
     struct Point {
         double seconds;
         double likeness;
+        std::array<double, facetCount> facets; ///< may be notMeasurable
     };
     std::vector<Point> history;
-    std::vector<ScoredPatch> found; ///< best first, when finished
+    /// The leading structures while it runs, best first, then what was found, with marks over several seeds.
+    std::vector<ScoredPatch> found;
+    bool taken = false; ///< one of them was taken while it ran
+    int heard = -1;     ///< index of the one that is heard in place of the patch
 };
 
 } // namespace facet

@@ -293,8 +293,11 @@ public:
     void startMatch(double seconds);
     /// Ends the search; the best so far is kept.
     void stopMatch();
-    /// Makes a patch that a search found the patch being worked on.
+    /// Makes a patch that a search found the patch being worked on; while it runs, one of those that lead. The search
+    /// then goes on, and what it ends with is kept as a take only.
     void takeFound(int index);
+    /// Plays the phrase with one of them in place of the render; −1: with the patch as it stands again.
+    void hearFound(int index);
 
     Playback& playback() { return playback_; }
 
@@ -359,6 +362,7 @@ private:
     ProfilePtr profileOf(std::uint64_t key) const;
     void hearReference();
     void hearRender();
+    void showLeaders(const std::vector<Leader>& leaders);
     void finishMatch(const MatchResult& result, std::uint64_t cueId);
     void writeJournal();
     void report(const std::exception& problem);

@@ -161,6 +161,7 @@ void Session::forgetBeside() {
     stopWeighing();
     dropMoves();
     other_.reset();
+    match_.heard = -1;
     ++stageTurn_;
     staging_.cancel();
     probing_.cancel();

@@ -77,7 +77,8 @@ void Session::startMatch(double seconds) {
                     match_.loss = now.loss;
                     match_.evaluations = now.evaluations;
                     match_.seconds = now.seconds;
-                    match_.history.push_back({now.seconds, now.likeness});
+                    match_.history.push_back({now.seconds, now.likeness, now.facets});
+                    showLeaders(now.leaders);
                     emit matchChanged();
                 });
             });
@@ -101,20 +102,54 @@ void Session::startMatch(double seconds) {
 
 void Session::stopMatch() { search_.cancel(); }
 
+/// What is heard of them is followed to its new place.
+void Session::showLeaders(const std::vector<Leader>& leaders) {
+    const std::optional<Patch> heard =
+        match_.heard >= 0 ? std::optional(match_.found[static_cast<std::size_t>(match_.heard)].patch) : std::nullopt;
+    match_.found.clear();
+    match_.heard = -1;
+    for (const Leader& leader : leaders) {
+        ScoredPatch found;
+        found.patch = leader.patch;
+        found.loss = leader.loss;
+        found.likeness = leader.likeness;
+        if (heard && leader.patch.soundsLike(*heard)) match_.heard = static_cast<int>(match_.found.size());
+        match_.found.push_back(std::move(found));
+    }
+}
+
+void Session::hearFound(int index) {
+    if (match_.cue != document_->activeCue || index >= static_cast<int>(match_.found.size())) return;
+    match_.heard = index;
+    if (index < 0) {
+        hearOther({});
+    } else {
+        hearOther(match_.found[static_cast<std::size_t>(index)].patch);
+        playback_.play(Side::render);
+    }
+    emit matchChanged();
+}
+
 void Session::finishMatch(const MatchResult& result, std::uint64_t cueId) {
+    match_.heard = -1;
     match_.found = {result.best};
     match_.found.insert(match_.found.end(), result.runnersUp.begin(), result.runnersUp.end());
     match_.likeness = result.best.comparison.likeness;
     match_.evaluations = result.evaluations;
     match_.seconds = result.seconds;
     match_.fraction = 1.0;
-    match_.history.push_back({result.seconds, result.best.comparison.likeness});
+    std::array<double, facetCount> facets;
+    facets.fill(notMeasurable);
+    for (const auto& each : result.best.comparison.facets)
+        if (each.measured) facets[static_cast<std::size_t>(each.facet)] = each.likeness;
+    match_.history.push_back({result.seconds, result.best.comparison.likeness, facets});
     const Cue* target = document_->find(cueId);
     if (!target) return;
+    if (cue() && cue()->id == cueId) hearOther({}); // what was heard of the candidates has had its time
     // The found patch becomes the one worked on and is kept as a take, in one step of undo.
     Document after = *document_;
     Cue changed = *target;
-    keepBefore(after, changed, tr("Match"));
+    if (!match_.taken) keepBefore(after, changed, tr("Match"));
     Take take;
     take.id = takeId(after);
     take.name = tr("Match %1")
@@ -127,8 +162,10 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId) {
     take.engineVersion = engineVersion;
     take.keptAt =
         std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
-    changed.patch = result.best.patch;
-    changed.chosenTake = take.id;
+    if (!match_.taken) {
+        changed.patch = result.best.patch;
+        changed.chosenTake = take.id;
+    }
     changed.takes.push_back(std::make_shared<const Take>(std::move(take)));
     push(tr("Match"), withCue(after, std::move(changed)));
     emit notice(tr("Found in %1 s: likeness %2")
@@ -138,7 +175,10 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId) {
 
 void Session::takeFound(int index) {
     if (index < 0 || index >= static_cast<int>(match_.found.size()) || match_.cue != document_->activeCue) return;
+    match_.taken = match_.running;
+    match_.heard = -1;
     replacePatch(tr("Take found patch"), match_.found[static_cast<std::size_t>(index)].patch);
+    emit matchChanged();
 }
 
 } // namespace facet

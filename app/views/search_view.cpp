@@ -11,6 +11,8 @@
 #include <QProgressBar>
 #include <QPushButton>
 #include <QVBoxLayout>
+#include <algorithm>
+#include <cmath>
 #include <qcustomplot.h>
 
 namespace facet {
@@ -75,7 +77,7 @@ void SearchView::restyle() {
     plot_->xAxis->setLabel(tr("seconds"));
     plot_->yAxis->setLabel(tr("likeness of the best so far"));
     plot_->yAxis->setRange(0, 100);
-    foundStale_ = true;
+    shownFound_.clear();
     refresh();
 }
 
@@ -107,38 +109,123 @@ void SearchView::refresh() {
                                 : tr("Nothing is locked; every parameter may move"));
     }
     progress_->setValue(static_cast<int>(1000 * state.fraction));
+    showHistory();
+    showFound();
+}
+
+/// The whole, and thinly each facet with its name at the end; names that would lie on each other are left out.
+void SearchView::showHistory() {
+    const MatchState& state = session_.matchState();
     plot_->clearPlottables();
+    plot_->clearItems();
     QVector<double> x;
-    QVector<double> y;
-    for (const auto& point : state.history) {
-        x << point.seconds;
-        y << point.likeness;
+    for (const auto& point : state.history) x << point.seconds;
+    const double end = std::max(state.running ? seconds() : 1.0, x.isEmpty() ? seconds() : x.back());
+    const auto draw = [&](const QVector<double>& y, const QPen& pen) {
+        QCPGraph* graph = plot_->addGraph();
+        graph->setPen(pen);
+        graph->setLineStyle(QCPGraph::lsStepLeft);
+        graph->setData(x, y, true);
+    };
+    std::vector<std::pair<double, Facet>> ends;
+    for (int f = 0; f < facetCount; ++f) {
+        QVector<double> y;
+        bool measured = false;
+        for (const auto& point : state.history) {
+            const double likeness = point.facets[static_cast<std::size_t>(f)];
+            measured = measured || isMeasured(likeness);
+            y << (isMeasured(likeness) ? likeness : qQNaN());
+        }
+        if (!measured) continue;
+        draw(y, QPen(theme().line, 1.4));
+        if (isMeasured(state.history.back().facets[static_cast<std::size_t>(f)]))
+            ends.emplace_back(y.back(), static_cast<Facet>(f));
     }
-    QCPGraph* graph = plot_->addGraph();
-    graph->setPen(QPen(theme().render, 2));
-    graph->setLineStyle(QCPGraph::lsStepLeft);
-    graph->setData(x, y, true);
-    plot_->xAxis->setRange(0, std::max(state.running ? seconds() : 1.0, x.isEmpty() ? seconds() : x.back()));
+    QVector<double> whole;
+    for (const auto& point : state.history) whole << point.likeness;
+    draw(whole, QPen(theme().render, 2.2));
+    // The least alike first: those are what is of interest.
+    std::sort(ends.begin(), ends.end());
+    double last = -100.0;
+    constexpr double apart = 9.0; // of likeness: a line of text
+    for (const auto& [likeness, facet] : ends) {
+        if (likeness - last < apart) continue;
+        last = likeness;
+        auto* name = new QCPItemText(plot_);
+        const std::string_view label = labelOf(facet);
+        name->setText(QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())));
+        name->setFont(interfaceFont(8.5));
+        name->setColor(theme().quiet);
+        name->setPositionAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+        name->position->setCoords(x.back() + 0.01 * end, std::clamp(likeness, 4.0, 96.0));
+    }
+    plot_->xAxis->setRange(0, 1.14 * end);
     plot_->replot(QCustomPlot::rpQueuedReplot);
-    if (state.found.size() != shownFound_ || foundStale_ || state.running) showFound();
+}
+
+namespace {
+
+QString wordOf(Facet facet) {
+    const std::string_view label = labelOf(facet);
+    return QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
+}
+
+/// "6 less, mostly Level": what sets a runner-up apart from the best.
+QString againstBest(const ScoredPatch& other, const ScoredPatch& best) {
+    double most = 0.0;
+    Facet where = Facet::pitch;
+    for (const auto& facet : other.comparison.facets) {
+        const auto* same = best.comparison.find(facet.facet);
+        if (!same || !facet.measured || !same->measured) continue;
+        const double apart = facet.likeness - same->likeness;
+        if (std::abs(apart) <= std::abs(most)) continue;
+        most = apart;
+        where = facet.facet;
+    }
+    if (std::abs(most) < 1.0) return QObject::tr("as alike in every facet");
+    return most > 0.0 ? QObject::tr("%1 more alike in %2").arg(most, 0, 'f', 0).arg(wordOf(where))
+                      : QObject::tr("%1 less alike in %2").arg(-most, 0, 'f', 0).arg(wordOf(where));
+}
+
+} // namespace
+
+void SearchView::markRow(QWidget* row, int index) const {
+    const bool heard = session_.matchState().heard == index;
+    if (auto* hear = row->findChild<QPushButton*>("hearFound")) {
+        hear->setChecked(heard);
+        hear->setText(heard ? tr("Heard") : tr("Hear"));
+    }
 }
 
 void SearchView::showFound() {
     const MatchState& state = session_.matchState();
-    shownFound_ = state.found.size();
-    foundStale_ = state.running;
+    QString key = state.running ? "running" : "done";
+    for (const ScoredPatch& found : state.found)
+        key += QString(" %1:%2").arg(found.patch.hash()).arg(isMeasured(found.likeness) ? found.likeness : -1.0);
+    if (key == shownFound_) {
+        int index = 0;
+        for (QWidget* row : rows_) markRow(row, index++);
+        return;
+    }
+    shownFound_ = key;
+    rows_.clear();
     while (QLayoutItem* item = foundLayout_->takeAt(0)) {
-        if (item->widget()) item->widget()->deleteLater();
+        if (item->widget()) {
+            item->widget()->hide();
+            item->widget()->deleteLater();
+        }
         delete item;
     }
-    auto* title = new QLabel(tr("Found"), found_);
+    auto* title = new QLabel(state.running ? tr("Leading") : tr("Found"), found_);
     title->setFont(interfaceFont(10.5, QFont::DemiBold));
     foundLayout_->addWidget(title);
     if (state.found.empty()) {
-        auto* empty = new QLabel(state.running ? tr("The best structures appear here when the search ends.")
-                                               : tr("A search tries waveforms and filter slopes, fits every unlocked "
-                                                    "value and leaves the best and its runners-up here."),
-                                 found_);
+        auto* empty =
+            new QLabel(state.running ? tr("The first of the leading structures appear here in a moment.")
+                                     : tr("A search compares kinds of sound, fits every unlocked value of the "
+                                          "best of them, adds what is missing and drops what makes no "
+                                          "difference. What leads is heard and taken here."),
+                       found_);
         empty->setObjectName("quiet");
         empty->setWordWrap(true);
         foundLayout_->addWidget(empty);
@@ -148,22 +235,48 @@ void SearchView::showFound() {
         auto* row = new QWidget(found_);
         auto* line = new QHBoxLayout(row);
         line->setContentsMargins(0, 2, 0, 2);
-        auto* likeness = new QLabel(QString::number(std::lround(found.likeness)), row);
+        const bool known = isMeasured(found.likeness);
+        auto* likeness = new QLabel(known ? QString::number(std::lround(found.likeness)) : "–", row);
         likeness->setFont(interfaceFont(13, QFont::DemiBold));
         likeness->setFixedWidth(40);
         likeness->setToolTip(
-            tr("Mean over several seeds; two renders of this patch are %1 alike").arg(found.floor, 0, 'f', 0));
+            state.running ? tr("Likeness so far")
+            : i == 0 ? tr("Mean over several seeds; two renders of this patch are %1 alike").arg(found.floor, 0, 'f', 0)
+                     : tr("Likeness"));
+        auto* words = new QVBoxLayout;
+        words->setSpacing(0);
         auto* structure = new QLabel(QString::fromStdString(structureText(found.patch)), row);
         structure->setWordWrap(true);
-        auto* take = new QPushButton(tr("take"), row);
-        take->setToolTip(tr("Make this the patch you work on"));
+        words->addWidget(structure);
+        auto* why = new QLabel(row);
+        why->setObjectName("quiet");
+        why->setFont(interfaceFont(8.5));
+        why->setText(state.running ? tr("loss %1 dB").arg(found.loss, 0, 'f', 2)
+                     : i == 0      ? tr("loss %1 dB, over several seeds").arg(found.loss, 0, 'f', 2)
+                                   : againstBest(found, state.found.front()));
+        words->addWidget(why);
+        auto* hear = new QPushButton(row);
+        hear->setObjectName("hearFound");
+        hear->setCheckable(true);
+        hear->setToolTip(tr("Play the phrase with it, at the reference's loudness; X swaps with the reference"));
+        connect(hear, &QPushButton::clicked, this,
+                [this, i](bool on) { session_.hearFound(on ? static_cast<int>(i) : -1); });
+        auto* take = new QPushButton(tr("Take"), row);
+        take->setObjectName("takeFound");
+        take->setToolTip(state.running ? tr("Make this the patch you work on; the search goes on and ends as a take")
+                                       : tr("Make this the patch you work on"));
         connect(take, &QPushButton::clicked, this, [this, i] { session_.takeFound(static_cast<int>(i)); });
         line->addWidget(likeness);
-        line->addWidget(structure, 1);
+        line->addLayout(words, 1);
+        line->addWidget(hear);
         line->addWidget(take);
         foundLayout_->addWidget(row);
+        row->show();
+        rows_.push_back(row);
+        markRow(row, static_cast<int>(i));
     }
     foundLayout_->addStretch(1);
+    title->show();
 }
 
 } // namespace facet

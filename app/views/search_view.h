@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QWidget>
+#include <vector>
 
 class QComboBox;
 class QCustomPlot;
@@ -24,7 +25,9 @@ public:
     double seconds() const;
 
 private:
+    void showHistory();
     void showFound();
+    void markRow(QWidget* row, int index) const;
 
     Session& session_;
     QPushButton* start_;
@@ -35,8 +38,8 @@ private:
     QCustomPlot* plot_;
     QWidget* found_;
     QVBoxLayout* foundLayout_;
-    std::size_t shownFound_ = 0;
-    bool foundStale_ = true;
+    std::vector<QWidget*> rows_; ///< of what leads or was found
+    QString shownFound_;         ///< what the rows were made for; they are made anew only when that changes
 };
 
 } // namespace facet

@@ -40,7 +40,10 @@ def match(cli, folder, name, options):
         told = json.loads((pathlib.Path(out) / "report.json").read_text())
         reference, rate = external_measure.read(folder / f"{name}.flac")
         render, _ = external_measure.read(pathlib.Path(out) / "render.wav")
-        measured = external_measure.measure(truth, reference, render, rate)
+        kept = folder / f"{name}.yardsticks"
+        if not kept.exists():
+            kept.write_text(json.dumps(external_measure.yardsticks(truth, reference, rate)))
+        measured = external_measure.measure(truth, reference, render, rate, json.loads(kept.read_text()))
     facets = {name: f["after"] for name, f in told["facets"].items() if f["after"] is not None}
     worst = sorted(facets, key=facets.get)[:2]
     return {"id": name, **measured, "likeness": told["likeness"]["after"], "evaluations": told["evaluations"],

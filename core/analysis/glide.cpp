@@ -21,7 +21,7 @@ constexpr double shortestGlide = 0.004;
 class CycleMatch {
 public:
     CycleMatch(std::span<const float> mono48k, double fromHz, double toHz, double begin, double end)
-        : from_(fromHz), way_(std::log2(toHz / fromHz)), begin_(begin) {
+        : from_(fromHz), to_(toHz), way_(std::log2(toHz / fromHz)), begin_(begin) {
         // Four partials are left, as more would give the search more valleys; 32 values a cycle hold them.
         const double highest = std::max(fromHz, toHz);
         const auto reach = static_cast<std::size_t>(std::max(2.0, analysisRateHz / (4.0 * highest)));
@@ -44,8 +44,9 @@ public:
         for (std::size_t i = 0; i < phase_.size(); ++i) {
             phase_[i] = phase;
             const double t = begin_ + static_cast<double>(i) * step_;
-            const double share = seconds > 0.0 ? curve((t - start) / seconds) : (t >= start ? 1.0 : 0.0);
-            phase += from_ * std::exp2(way_ * share) * step_;
+            phase += step_ * (t < start              ? from_
+                              : t >= start + seconds ? to_
+                                                     : from_ * std::exp2(way_ * curve((t - start) / seconds)));
         }
         double apart = 0.0;
         double power = 1e-12;
@@ -63,6 +64,7 @@ public:
 
 private:
     double from_;
+    double to_;
     double way_;        ///< octaves
     double begin_;      ///< seconds
     double step_ = 1.0; ///< seconds between two values
@@ -99,7 +101,7 @@ Glide fitGlide(std::span<const float> mono48k, const Track& pitchHz, double arou
         const double cost = match.cost(start, end - start < shortestGlide ? 0.0 : end - start, bend);
         if (cost < best.cost) best = {start, end, bend, cost};
     };
-    constexpr int places = 12, mostRounds = 60;
+    constexpr int places = 12, mostRounds = 60, hopelessAfter = 8;
     const double from = left - trackerReach;
     const double step = (right + trackerReach - from) / places;
     for (double bend : {0.0, 4.0, -4.0})
@@ -114,6 +116,7 @@ Glide fitGlide(std::span<const float> mono48k, const Track& pitchHz, double arou
             for (double b : {-1.0, 0.0, 1.0})
                 for (double c : {-1.0, 0.0, 1.0})
                     attempt(before.start + a * reach, before.end + b * reach, before.bend + c * bendReach);
+        if (rounds == hopelessAfter && best.cost > 2.0 * cyclesRepeat) return {};
         if (best.cost == before.cost) {
             reach *= 0.5;
             bendReach *= 0.6;

@@ -227,6 +227,16 @@ NamedMotion MotionProfile::strongest() const {
     return {vibrato, "vibrato", "cents"};
 }
 
+namespace {
+
+/// Lets the phase of a change that was found `margin` seconds into a note count from the note's beginning.
+void fromNote(PeriodicChange& change, double margin) {
+    change.phase -= change.rateHz * margin;
+    change.phase -= std::floor(change.phase);
+}
+
+} // namespace
+
 MotionProfile measureMotion(std::span<const float> mono48k, const Performance& performance,
                             const std::vector<double>& f0Hz, const Track& pitchCents, const Track& levelDb,
                             double levelSmoothing, const Track& cutoffHz, const Task& task) {
@@ -248,12 +258,14 @@ MotionProfile measureMotion(std::span<const float> mono48k, const Performance& p
         const double end = start + lengthOf(i);
         if (end - start < 0.25) continue;
         ++motion.noteCount;
-        const auto pitch = between(pitchCents, start + 0.04, end - 0.03);
+        constexpr double pitchMargin = 0.04, cutoffMargin = 0.03;
+        const auto pitch = between(pitchCents, start + pitchMargin, end - 0.03);
         if (!motion.vibrato.found()) {
             motion.vibrato = findPeriodicChange(pitch, pitchCents.stepSeconds, {.lowestHz = 1.0, .highestHz = 16.0});
             if (motion.vibrato.found()) {
                 const double passed = sinc(motion.vibrato.rateHz * pitchWindowSeconds);
                 motion.vibrato.depth /= passed;
+                fromNote(motion.vibrato, pitchMargin);
                 for (float& v : motion.vibrato.cycle) v /= static_cast<float>(passed);
                 if (motion.vibrato.depth < 1.5)
                     motion.vibrato = {}; // less is the measurement's own
@@ -287,15 +299,19 @@ MotionProfile measureMotion(std::span<const float> mono48k, const Performance& p
                                    {.lowestHz = 1.0, .highestHz = std::min(25.0, 0.3 / levelSmoothing)});
             if (found.found() && found.depth > 0.02) {
                 motion.tremolo = found;
+                fromNote(motion.tremolo, margin);
                 motion.tremoloDepthDb = tremoloDb(found);
             }
         }
         if (!motion.filter.found()) {
-            std::vector<float> octaves = between(cutoffHz, start + 0.03, end - 0.02);
+            std::vector<float> octaves = between(cutoffHz, start + cutoffMargin, end - 0.02);
             for (float& v : octaves) v = std::log2(v);
             PeriodicChange found =
                 findPeriodicChange(octaves, cutoffHz.stepSeconds, {.lowestHz = 0.5, .highestHz = 16.0});
-            if (found.found() && found.depth > 0.06) motion.filter = found;
+            if (found.found() && found.depth > 0.06) {
+                motion.filter = found;
+                fromNote(motion.filter, cutoffMargin);
+            }
         }
         if (!isMeasured(motion.detuneCents) && isMeasured(f0Hz[i])) {
             const Beating beating = beatingOf(mono48k, start + 0.02, end - 0.01, f0Hz[i],

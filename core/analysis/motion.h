@@ -17,6 +17,7 @@ struct NamedMotion {
     const char* unit; ///< of its depth
 };
 
+/// Phases count from the beginning of the note in which a change was found.
 struct MotionProfile {
     PeriodicChange vibrato;                ///< of the pitch, in cents
     double vibratoOnset = notMeasurable;   ///< seconds from the note's start until it moves

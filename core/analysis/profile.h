@@ -22,7 +22,7 @@
 namespace facet {
 
 /// Grows whenever a measurement changes; part of every cache key.
-inline constexpr int analysisVersion = 5;
+inline constexpr int analysisVersion = 6;
 
 /// Partials whose decay is followed.
 inline constexpr int decayingPartials = 8;

@@ -1,6 +1,7 @@
 #include "core/dsp/envelope.h"
 
 #include "core/dsp/exponential.h"
+#include "core/dsp/segment_kernel.h"
 
 #include <algorithm>
 #include <array>
@@ -39,7 +40,7 @@ double SegmentCurve::operator()(double x) const {
 void SegmentCurve::apply(std::array<double, 16>& x) const {
     for (double& v : x) v = std::clamp(v, 0.0, 1.0);
     if (scale_ == 0.0) return;
-    for (double& v : x) v = (exponential(-bend_ * v) - 1.0) * scale_;
+    bendSixteen(x.data(), bend_, scale_);
 }
 
 double SegmentCurve::timeConstantShare() const {

@@ -3,6 +3,7 @@
 
 #include <bit>
 #include <cstdint>
+#include <initializer_list>
 
 namespace facet {
 

@@ -68,65 +68,114 @@ Eigen::VectorXd boundedStep(const Linearization& linear, double damping, const E
 
 } // namespace
 
-LeastSquaresResult minimizeLeastSquares(const LeastSquaresProblem& problem, const Eigen::VectorXd& start,
-                                        const LeastSquaresSettings& settings, const Task& task) {
-    const auto n = start.size();
-    LeastSquaresResult result{start.cwiseMax(problem.lower).cwiseMin(problem.upper), 0.0, 0};
-    Eigen::VectorXf residual = problem.residuals({result.point}).front();
-    result.cost = costOf(residual, settings.absoluteValues);
-    result.evaluations = 1;
-    const Eigen::VectorXd range = problem.upper - problem.lower;
-    double damping = 1e-2;
-    for (int iteration = 0; iteration < settings.iterations; ++iteration) {
-        task.check();
+namespace {
+
+/// One minimization under way.
+class Minimization {
+public:
+    Minimization(const LeastSquaresProblem& problem, const Eigen::VectorXd& start, const LeastSquaresSettings& settings)
+        : problem_(problem),
+          settings_(settings), result_{start.cwiseMax(problem.lower).cwiseMin(problem.upper), 0.0, 0} {
+        residual_ = evaluate({result_.point}).front();
+        result_.cost = costOf(residual_, settings.absoluteValues);
+    }
+
+    LeastSquaresResult run(const Task& task) {
+        for (int iteration = 0; iteration < settings_.iterations; ++iteration) {
+            task.check();
+            differentiate();
+            if (!step(3)) break;
+            for (int update = 0; update < settings_.updates && step(1); ++update) task.check();
+        }
+        return result_;
+    }
+
+private:
+    std::vector<Eigen::VectorXf> evaluate(const std::vector<Eigen::VectorXd>& points) {
+        result_.evaluations += static_cast<int>(points.size());
+        return problem_.residuals(points);
+    }
+
+    /// The Jacobian by forward differences.
+    void differentiate() {
+        const auto n = result_.point.size();
+        const Eigen::VectorXd range = problem_.upper - problem_.lower;
         std::vector<Eigen::VectorXd> points;
         Eigen::VectorXd steps(n);
         for (Eigen::Index i = 0; i < n; ++i) {
             const double share =
-                settings.differenceSteps.size() == n ? settings.differenceSteps(i) : settings.differenceStep;
+                settings_.differenceSteps.size() == n ? settings_.differenceSteps(i) : settings_.differenceStep;
             steps(i) = share * range(i);
             if (steps(i) == 0.0) continue; // fixed: nothing to ask
-            if (result.point(i) + steps(i) > problem.upper(i)) steps(i) = -steps(i);
-            points.push_back(result.point);
+            if (result_.point(i) + steps(i) > problem_.upper(i)) steps(i) = -steps(i);
+            points.push_back(result_.point);
             points.back()(i) += steps(i);
         }
-        const auto columns = problem.residuals(points);
-        result.evaluations += static_cast<int>(points.size());
-        Eigen::MatrixXf jacobian = Eigen::MatrixXf::Zero(residual.size(), n);
+        const auto columns = evaluate(points);
+        jacobian_ = Eigen::MatrixXf::Zero(residual_.size(), n);
         std::size_t next = 0;
         for (Eigen::Index i = 0; i < n; ++i) {
             if (steps(i) == 0.0) continue;
             const auto& column = columns[next++];
-            if (column.size() == residual.size()) jacobian.col(i) = (column - residual) / static_cast<float>(steps(i));
+            if (column.size() == residual_.size())
+                jacobian_.col(i) = (column - residual_) / static_cast<float>(steps(i));
         }
-        const Linearization linear = linearize(residual, jacobian, settings);
+    }
 
-        // Four dampings side by side cost little more than one.
+    /// Goes to the best of several damped steps, trying larger dampings up to so many times; false when none gained
+    /// enough for it to be worth going on. What the trials tell of the Jacobian is kept.
+    bool step(int attempts) {
+        const Linearization linear = linearize(residual_, jacobian_, settings_);
+        const double before = result_.cost;
+        const Eigen::VectorXd from = result_.point;
+        const Eigen::VectorXf residualThere = residual_;
         bool improved = false;
-        const double before = result.cost;
-        for (int attempt = 0; attempt < 3 && !improved; ++attempt) {
+        for (int attempt = 0; attempt < attempts && !improved; ++attempt) {
+            // Four dampings side by side cost little more than one.
             std::vector<Eigen::VectorXd> trials;
             std::vector<double> dampings;
             for (double factor : {0.1, 1.0, 10.0, 100.0}) {
-                dampings.push_back(damping * factor);
-                trials.push_back(result.point + boundedStep(linear, dampings.back(), result.point, problem));
+                dampings.push_back(damping_ * factor);
+                trials.push_back(from + boundedStep(linear, dampings.back(), from, problem_));
             }
-            const auto residuals = problem.residuals(trials);
-            result.evaluations += static_cast<int>(trials.size());
+            const auto residuals = evaluate(trials);
             for (std::size_t t = 0; t < trials.size(); ++t) {
-                const double cost = costOf(residuals[t], settings.absoluteValues);
-                if (!(cost < result.cost)) continue;
-                result.cost = cost;
-                result.point = trials[t];
-                residual = residuals[t];
-                damping = std::max(1e-6, dampings[t]);
+                if (settings_.updates > 0) learn(trials[t] - from, residuals[t], residualThere);
+                const double cost = costOf(residuals[t], settings_.absoluteValues);
+                if (!(cost < result_.cost)) continue;
+                result_.cost = cost;
+                result_.point = trials[t];
+                residual_ = residuals[t];
+                damping_ = std::max(1e-6, dampings[t]);
                 improved = true;
             }
-            if (!improved) damping *= 1000.0;
+            if (!improved) damping_ *= 1000.0;
         }
-        if (!improved || before - result.cost < settings.tolerance * before) break;
+        return improved && before - result_.cost >= settings_.tolerance * before;
     }
-    return result;
+
+    /// Broyden's update: the Jacobian with the least change that explains a step.
+    void learn(const Eigen::VectorXd& step, const Eigen::VectorXf& there, const Eigen::VectorXf& here) {
+        const double length = step.squaredNorm();
+        if (there.size() != here.size() || length < 1e-12) return;
+        const Eigen::VectorXf direction = step.cast<float>();
+        const Eigen::VectorXf unexplained = there - here - jacobian_ * direction;
+        jacobian_ += unexplained * (direction.transpose() / static_cast<float>(length));
+    }
+
+    const LeastSquaresProblem& problem_;
+    const LeastSquaresSettings& settings_;
+    LeastSquaresResult result_;
+    Eigen::VectorXf residual_;
+    Eigen::MatrixXf jacobian_;
+    double damping_ = 1e-2;
+};
+
+} // namespace
+
+LeastSquaresResult minimizeLeastSquares(const LeastSquaresProblem& problem, const Eigen::VectorXd& start,
+                                        const LeastSquaresSettings& settings, const Task& task) {
+    return Minimization(problem, start, settings).run(task);
 }
 
 } // namespace facet

@@ -24,6 +24,9 @@ struct LeastSquaresSettings {
     bool absoluteValues = false;       ///< minimize Σ|r| by re-weighting instead of Σr²
     double absoluteFloor = 0.05;       ///< residuals below this count as squares when re-weighting
     double tolerance = 1e-6;           ///< stop when an iteration gains less than this share
+    /// Steps after each Jacobian that go by what the steps before have told of it, as long as they gain; an iteration
+    /// is a Jacobian with all its steps.
+    int updates = 0;
 };
 
 struct LeastSquaresResult {
@@ -34,7 +37,8 @@ struct LeastSquaresResult {
 
 /// Minimizes from `start` (clamped into the box). K. Levenberg, Quart. Appl. Math. 2, 1944; D. Marquardt,
 /// J. SIAM 11(2), 1963; bounds by fixing the parameters that a step would push outside and solving for the rest;
-/// absolute values by iteratively re-weighted least squares (E. Schlossmacher, JASA 68, 1973).
+/// absolute values by iteratively re-weighted least squares (E. Schlossmacher, JASA 68, 1973);
+/// updates of the Jacobian by C. G. Broyden, Mathematics of Computation 19, 1965.
 /// Throws Cancelled.
 LeastSquaresResult minimizeLeastSquares(const LeastSquaresProblem& problem, const Eigen::VectorXd& start,
                                         const LeastSquaresSettings& settings, const Task& task = {});

@@ -1,24 +1,17 @@
 #include "core/match/estimate.h"
 
+#include "core/base/error.h"
 #include "core/base/units.h"
 #include "core/dsp/envelope.h"
+#include "core/parameters/relevance.h"
 
 #include <algorithm>
+#include <cmath>
 #include <fmt/format.h>
 
 namespace facet {
 
 namespace {
-
-Wave waveOf(TextbookWave wave) {
-    switch (wave) {
-    case TextbookWave::sine: return Wave::sine;
-    case TextbookWave::triangle: return Wave::triangle;
-    case TextbookWave::saw: return Wave::saw;
-    case TextbookWave::pulse: return Wave::pulse;
-    }
-    return Wave::saw;
-}
 
 std::string waveName(const Patch& patch, const std::string& source) {
     const auto& d = patch.descriptor({source, "wave"});
@@ -30,15 +23,6 @@ std::string waveName(const Patch& patch, const std::string& source) {
 }
 
 } // namespace
-
-std::string Structure::text() const {
-    const auto name = [](ModuleKind kind, const char* field, int value) {
-        return parametersOf(kind)[static_cast<std::size_t>(fieldIndex(kind, field))]
-            .choices[static_cast<std::size_t>(value)];
-    };
-    return fmt::format("{}, low-pass {}", name(ModuleKind::source, "wave", static_cast<int>(wave)),
-                       name(ModuleKind::filter, "slope", static_cast<int>(slope)));
-}
 
 std::string structureText(const Patch& patch) {
     std::string text;
@@ -57,16 +41,6 @@ std::string structureText(const Patch& patch) {
         if (isEffect(module.kind) && patch.value({module.path, "on"}) >= 0.5)
             text += ", " + std::string(wordOf(module.kind));
     return text;
-}
-
-std::vector<Structure> structuresFor(const Profile& profile) {
-    std::vector<Wave> waves{waveOf(profile.source.wave)};
-    for (Wave wave : {Wave::saw, Wave::pulse, Wave::triangle, Wave::sine})
-        if (wave != waves.front()) waves.push_back(wave);
-    std::vector<Structure> structures;
-    for (Wave wave : waves)
-        for (FilterSlope slope : {FilterSlope::fourPole, FilterSlope::twoPole}) structures.push_back({wave, slope});
-    return structures;
 }
 
 namespace {
@@ -92,18 +66,12 @@ void estimateEcho(const Echo& echo, Patch& patch) {
 
 } // namespace
 
-Patch estimate(const Profile& profile, const Structure& structure, const Patch& base) {
+Patch estimate(const Profile& profile, const Patch& base) {
     Patch patch = base;
-    const std::string source = "layer:a/source:a";
     const std::string filter = "layer:a/filter:a";
     const std::string levelEnvelope = "layer:a/envelope:level";
     const std::string filterEnvelope = "layer:a/envelope:filter";
-    patch.set({source, "on"}, 1.0);
-    patch.set({source, "wave"}, static_cast<double>(structure.wave));
-    if (profile.source.wave == TextbookWave::pulse)
-        patch.setNearest({source, "width"}, 100.0 * profile.source.pulseWidth);
     patch.set({filter, "on"}, 1.0);
-    patch.set({filter, "slope"}, static_cast<double>(structure.slope));
     estimateEcho(profile.space.echo, patch);
     if (profile.notes.empty()) return patch;
 
@@ -154,6 +122,95 @@ Patch estimate(const Profile& profile, const Structure& structure, const Patch& 
         setMeasured({filterEnvelope, "release"}, medianOf(releases), 1000.0);
     }
     return patch;
+}
+
+namespace {
+
+/// How an LFO stands for a measured change: its shape, and the place in its cycle at which the change's fundamental
+/// rises through its middle.
+struct Cycle {
+    LfoShape shape = LfoShape::sine;
+    double duty = 0.5;
+    double rise = 0.0;
+};
+
+Cycle cycleOf(const PeriodicChange& change) {
+    const std::string name = nameOfCycle(change);
+    if (name == "triangle") return {LfoShape::triangle, 0.5, 0.0};
+    if (name == "rising saw") return {LfoShape::risingSaw, 0.5, 0.5};
+    if (name == "falling saw") return {LfoShape::fallingSaw, 0.5, 0.75};
+    if (name == "square" || name.starts_with("pulse")) {
+        const double duty = std::clamp(dutyOf(change), 0.01, 0.99);
+        return {LfoShape::square, duty, 0.5 * duty - 0.25}; // its middle is the fundamental's crest
+    }
+    return {};
+}
+
+class Mover {
+public:
+    explicit Mover(Patch& patch) : patch_(patch) {}
+
+    /// Lets an LFO move `targets` as a change was measured; nothing happens where there is no room for it.
+    void add(const PeriodicChange& change, const std::vector<std::string>& targets, double amount, double fadeMs) {
+        if (!change.found() || targets.empty()) return;
+        for (const std::string& target : targets)
+            if (isMoved(target)) return;
+        Patch moved = patch_;
+        try {
+            const std::string lfo = moved.freePath(ModuleKind::lfo, layerOfPath(targets.front()));
+            moved.add(lfo);
+            const Cycle cycle = cycleOf(change);
+            moved.set({lfo, "shape"}, static_cast<double>(cycle.shape));
+            moved.setNearest({lfo, "duty"}, 100.0 * cycle.duty);
+            moved.setNearest({lfo, "rate"}, change.rateHz);
+            moved.setNearest({lfo, "fade"}, fadeMs);
+            const double phase = change.phase + cycle.rise;
+            moved.setNearest({lfo, "phase"}, 360.0 * (phase - std::floor(phase)));
+            for (const std::string& target : targets) {
+                const std::string link = moved.freePath(ModuleKind::link);
+                moved.add(link);
+                ModuleData ends;
+                ends.from = lfo;
+                ends.to = target;
+                moved.setData(link, ends);
+                moved.setNearest({link, "amount"}, amount);
+            }
+        } catch (const Error&) {
+            return;
+        }
+        patch_ = std::move(moved);
+    }
+
+private:
+    bool isMoved(const std::string& target) const {
+        return std::any_of(patch_.modules().begin(), patch_.modules().end(), [&](const Patch::Module& m) {
+            return m.kind == ModuleKind::link && m.contents().to == target;
+        });
+    }
+
+    Patch& patch_;
+};
+
+} // namespace
+
+Patch withMotion(const Profile& profile, const Patch& patch) {
+    Patch moved = patch;
+    std::vector<std::string> pitches, cutoffs;
+    std::string layer;
+    for (const auto& module : patch.modules()) {
+        if (!takesPart(patch, module)) continue;
+        if (module.kind == ModuleKind::layer && layer.empty()) layer = module.path;
+        if (module.kind == ModuleKind::source) pitches.push_back(module.path + "/cents");
+        if (module.kind == ModuleKind::filter) cutoffs.push_back(module.path + "/cutoff");
+    }
+    const MotionProfile& motion = profile.motion;
+    Mover mover(moved);
+    const double onset = isMeasured(motion.vibratoOnset) ? 1000.0 * motion.vibratoOnset : 0.0;
+    mover.add(motion.vibrato, pitches, motion.vibrato.depth, onset);
+    if (!layer.empty()) mover.add(motion.tremolo, {layer + "/level"}, 0.5 * tremoloDb(motion.tremolo), 0.0);
+    // What is gated opens and closes no filter besides.
+    if (!motion.tremolo.found()) mover.add(motion.filter, cutoffs, 12.0 * motion.filter.depth, 0.0);
+    return moved;
 }
 
 } // namespace facet

@@ -6,20 +6,13 @@
 
 namespace facet {
 
-/// A hypothesis of structure: what sounds, before any value is known.
-struct Structure {
-    Wave wave = Wave::saw;
-    FilterSlope slope = FilterSlope::fourPole;
-    /// "saw, low-pass 24 dB"
-    std::string text() const;
-    friend bool operator==(const Structure&, const Structure&) = default;
-};
+/// `base` with everything set that was measured whatever the source may be: level envelope, glide, a low-pass with its
+/// cutoff and envelope where the sound closes or is dark, and a delay for an echo that was heard.
+Patch estimate(const Profile& profile, const Patch& base);
 
-/// Hypotheses for a reference, the likeliest first: every waveform behind either slope.
-std::vector<Structure> structuresFor(const Profile& profile);
-
-/// `base` with the structure's kinds and with level envelope, cutoff and its envelope set from what was measured.
-Patch estimate(const Profile& profile, const Structure& structure, const Patch& base);
+/// The patch with what moves periodically in the reference and nothing in the patch moves yet: vibrato of all sources
+/// that sound, tremolo or a gate of the layer, movement of the filter. Each is an LFO that begins with the note.
+Patch withMotion(const Profile& profile, const Patch& patch);
 
 /// The structure in words of any patch: "pulse 30 % + saw, low-pass 12 dB".
 std::string structureText(const Patch& patch);

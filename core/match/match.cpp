@@ -8,18 +8,28 @@
 #include "core/dsp/loudness.h"
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
+#include "core/match/hypotheses.h"
+#include "core/match/move_candidates.h"
+#include "core/parameters/relevance.h"
 
 #include <algorithm>
 #include <chrono>
 #include <cmath>
 #include <fmt/format.h>
+#include <limits>
+#include <map>
+#include <memory>
+#include <optional>
 
 namespace facet {
 
 namespace {
 
 constexpr double differenceStep = 0.015; ///< of a parameter's range
-constexpr double simplerWins = 0.06;     ///< a module must earn this share of the loss
+constexpr double simplerWins = 0.08;     ///< all that is pruned may cost this share of the loss
+constexpr double oneEarns = 0.03;        ///< a module must earn this share of it
+constexpr double heardLoss = 1.0;        ///< of likeness that pruning may cost
+constexpr int variantsOfEach = 4;        ///< of a hypothesis, near its estimate
 constexpr double restGain = 0.01;        ///< a round that gains less is the last
 constexpr int scoredSeeds = 4;
 
@@ -44,7 +54,8 @@ struct PreparedTarget {
     std::vector<TimeSpan> leftOut;
     double share; ///< of all weights
     Profile profile;
-    Loss loss;
+    double upperHz; ///< above which nothing is looked at
+    std::shared_ptr<const Loss> loss;
 
     static PreparedTarget prepare(const MatchTarget& target, double weights, const MatchSettings& settings,
                                   const Task& task) {
@@ -57,9 +68,42 @@ struct PreparedTarget {
         performance.channelCount = at48k.channelCount();
         performance.seed = settings.seed;
         Profile profile = measure(at48k, performance, target.leftOut, nullptr, settings.threads, task);
-        Loss loss(at48k, performance, settings.focusLowHz, upper, target.leftOut);
+        auto loss = std::make_shared<const Loss>(at48k, performance, settings.focusLowHz, upper, target.leftOut);
         return {std::move(at48k),        std::move(performance), target.leftOut,
-                target.weight / weights, std::move(profile),     std::move(loss)};
+                target.weight / weights, std::move(profile),     upper,
+                std::move(loss)};
+    }
+
+    /// The stretch about its longest note, which tells kinds of sound apart at a fraction of the cost; nothing when
+    /// that would be most of it anyway.
+    std::optional<PreparedTarget> telling(const MatchSettings& settings) const {
+        constexpr double before = 0.02, behind = 0.3, longest = 1.5;
+        const Performance counted = attendedNotes(performance, leftOut);
+        const Note& note =
+            *std::max_element(counted.notes.begin(), counted.notes.end(),
+                              [](const Note& a, const Note& b) { return a.end - a.start < b.end - b.start; });
+        const double begin = std::max(0.0, note.start - before);
+        const double end = std::min({performance.seconds(), note.end + behind, begin + longest});
+        if (end - begin > 0.7 * performance.seconds()) return std::nullopt;
+        PreparedTarget part = *this;
+        part.reference = excerpt(reference, begin, end);
+        if (peakOf(part.reference) <= 0.0f) return std::nullopt;
+        part.leftOut.clear();
+        part.performance.frames = part.reference.frameCount();
+        part.performance.notes.clear();
+        for (Note each : performance.notes) {
+            if (each.end <= begin + before || each.start >= end) continue;
+            each.start = std::max(0.0, each.start - begin);
+            each.end = each.end - begin;
+            part.performance.notes.push_back(each);
+        }
+        const auto shift = [begin](std::vector<CurvePoint>& points) {
+            for (CurvePoint& point : points) point.seconds -= begin;
+        };
+        shift(part.performance.bends);
+        for (Curve& curve : part.performance.curves) shift(curve.points);
+        part.loss = std::make_shared<const Loss>(part.reference, part.performance, settings.focusLowHz, upperHz);
+        return part;
     }
 
     static Profile measure(const Recording& recording, const Performance& performance,
@@ -79,9 +123,7 @@ public:
     Search(const std::vector<PreparedTarget>& all, const MatchSettings& options, const Task& work,
            const std::function<void(const MatchProgress&)>& listener)
         : targets(all), profile(all.front().profile), settings(options), task(work), progress(listener),
-          stereo(std::any_of(all.begin(), all.end(),
-                             [](const PreparedTarget& t) { return t.reference.channelCount() == 2; })),
-          random(options.seed) {}
+          told(toldBy(all)), random(options.seed) {}
 
     /// Leaves the best of each structure in `bests`, best first.
     void run() {
@@ -112,17 +154,37 @@ public:
     std::vector<Best> bests;
     int evaluations = 0;
     bool complete = true;
-    const std::chrono::steady_clock::time_point started = std::chrono::steady_clock::now();
+    std::chrono::steady_clock::time_point started = std::chrono::steady_clock::now();
+    double markSeconds = 0.1; ///< what it takes to measure and mark one patch, about
 
 private:
+    static Told toldBy(const std::vector<PreparedTarget>& all) {
+        Told told{false, false, false};
+        double lowKey = 128.0, highKey = 0.0, softest = 128.0, hardest = 0.0;
+        for (const PreparedTarget& target : all) {
+            told.width = told.width || target.reference.channelCount() == 2;
+            for (const Note& note : target.performance.notes) {
+                lowKey = std::min(lowKey, 1.0 * note.key);
+                highKey = std::max(highKey, 1.0 * note.key);
+                softest = std::min(softest, note.velocity);
+                hardest = std::max(hardest, note.velocity);
+            }
+        }
+        told.keys = highKey - lowKey >= 3.0;
+        told.velocities = hardest - softest >= 8.0;
+        return told;
+    }
+
     // ---- evaluation ----
 
     void requireBudget(std::size_t count) const {
+        if (insists) return;
         task.check();
         if (settings.evaluations > 0 && evaluations + static_cast<double>(count) > share * settings.evaluations)
             throw BudgetSpent{};
-        // Marking the finalists takes a while too.
-        const double allowed = share * (0.95 * settings.seconds - 0.5);
+        // Marking the finalists takes a while too, and the best of them over several seeds.
+        constexpr double marks = 5.0;
+        const double allowed = share * (settings.seconds - std::min(marks * markSeconds, 0.3 * settings.seconds));
         if (settings.seconds > 0.0 && secondsSince(started) > allowed && !bests.empty()) throw BudgetSpent{};
     }
 
@@ -136,18 +198,20 @@ private:
     std::vector<Eigen::VectorXf> residuals(const std::vector<Patch>& patches) {
         requireBudget(patches.size());
         std::vector<Eigen::VectorXf> result(patches.size());
-        for (const PreparedTarget& target : targets) {
-            const auto renders = renderAt48k(patches, target.performance, task, settings.threads);
+        for (const PreparedTarget& target : *looked) {
+            const Task heeded = insists ? Task{} : task;
+            const auto renders = renderAt48k(patches, target.performance, heeded, settings.threads);
             parallelFor(static_cast<int>(patches.size()), settings.threads, [&](int i) {
-                task.check();
+                heeded.check();
                 const auto at = static_cast<std::size_t>(i);
-                append(result[at], target.loss.residual(renders[at]), target.share);
+                append(result[at], target.loss->residual(renders[at]), target.share);
             });
         }
         // The mean magnitude of all residuals together is the weighted mean of the targets' losses.
         for (Eigen::VectorXf& all : result) all *= static_cast<float>(all.size());
         evaluations += static_cast<int>(patches.size());
-        for (std::size_t i = 0; i < patches.size(); ++i) remember(patches[i], Loss::value(result[i]));
+        if (looked == &targets) // losses of a stretch are others
+            for (std::size_t i = 0; i < patches.size(); ++i) remember(patches[i], Loss::value(result[i]));
         return result;
     }
 
@@ -186,6 +250,44 @@ private:
             ->candidate;
     }
 
+    /// With the search's own seed; the facets are those of the first target.
+    double likenessOf(const Patch& patch, std::array<double, facetCount>* facets = nullptr) const {
+        double likeness = 0.0;
+        for (const PreparedTarget& target : targets) {
+            const Recording render = std::move(renderAt48k({&patch, 1}, target.performance, task).front());
+            const Comparison comparison = target.compareWith(render, settings.threads, settings.weights, task);
+            likeness += target.share * comparison.likeness;
+            if (!facets || &target != &targets.front()) continue;
+            facets->fill(notMeasurable);
+            for (const auto& each : comparison.facets)
+                if (each.measured) (*facets)[static_cast<std::size_t>(each.facet)] = each.likeness;
+        }
+        return likeness;
+    }
+
+    /// The best of each leading structure. One of them is compared now and then: that takes as long as many renders.
+    std::vector<Leader> leaders() {
+        constexpr std::size_t most = 4;
+        constexpr double compareEvery = 1.5; // seconds
+        std::vector<const Best*> order;
+        for (const Best& each : bests) order.push_back(&each);
+        std::stable_sort(order.begin(), order.end(),
+                         [](const Best* a, const Best* b) { return better(a->candidate, b->candidate); });
+        order.resize(std::min(order.size(), most));
+        std::vector<Leader> leading;
+        for (const Best* each : order) {
+            Leader leader{each->candidate.patch, each->candidate.loss};
+            const std::uint64_t key = leader.patch.hash();
+            if (!marked.contains(key) && secondsSince(lastMarked) > compareEvery) {
+                marked[key] = likenessOf(leader.patch);
+                lastMarked = std::chrono::steady_clock::now();
+            }
+            if (const auto known = marked.find(key); known != marked.end()) leader.likeness = known->second;
+            leading.push_back(std::move(leader));
+        }
+        return leading;
+    }
+
     void report(const std::string& trying) {
         if (!progress) return;
         MatchProgress now;
@@ -200,14 +302,12 @@ private:
         now.loss = bestLoss;
         now.improved = improved;
         if (improved) {
-            shownLikeness = 0.0;
-            for (const PreparedTarget& target : targets) {
-                const Recording render = std::move(renderAt48k({&now.best, 1}, target.performance, task).front());
-                shownLikeness +=
-                    target.share * target.compareWith(render, settings.threads, settings.weights, task).likeness;
-            }
+            shownLikeness = likenessOf(now.best, &shownFacets);
+            marked[now.best.hash()] = shownLikeness;
         }
         now.likeness = shownLikeness;
+        now.facets = shownFacets;
+        now.leaders = leaders();
         improved = false;
         progress(now);
     }
@@ -229,7 +329,7 @@ private:
     // ---- refinement ----
 
     Candidate refine(const Candidate& from, int iterations) {
-        const SearchSpace space(from.patch, settings.limits, stereo);
+        const SearchSpace space(from.patch, settings.limits, told);
         if (space.size() == 0) return from;
         LeastSquaresProblem problem{space.lower(), space.upper(), [&](const std::vector<Eigen::VectorXd>& points) {
                                         std::vector<Patch> patches;
@@ -243,31 +343,32 @@ private:
         lm.absoluteValues = true;
         lm.absoluteFloor = 0.5;
         lm.tolerance = 2e-3;
+        lm.updates = 3;
         const auto result = minimizeLeastSquares(problem, space.positionOf(from.patch), lm, task);
         const Candidate refined{space.patchAt(from.patch, result.point), result.cost};
         return better(refined, from) ? refined : from;
     }
 
-    std::vector<Candidate> refineAll(std::vector<Candidate> candidates, std::size_t keep, int iterations) {
+    /// Keeps the best so many, and improves each of them where it stands.
+    void refineAll(std::vector<Candidate>& candidates, std::size_t keep, int iterations) {
         std::stable_sort(candidates.begin(), candidates.end(), better);
         if (candidates.size() > keep) candidates.resize(keep);
         for (Candidate& candidate : candidates) {
             candidate = refine(candidate, iterations);
             report("refining " + structureText(candidate.patch));
         }
-        return candidates;
     }
 
     /// Nearby patches: every continuous parameter moved by a normal deviate.
     std::vector<Patch> scattered(const Patch& patch, double deviation, int count) {
-        const SearchSpace space(patch, settings.limits, stereo);
+        const SearchSpace space(patch, settings.limits, told);
         std::vector<Patch> patches;
         for (int i = 0; i < count; ++i) {
             Eigen::VectorXd position = space.positionOf(patch);
             for (int k = 0; k < space.size(); ++k) {
                 double sum = -6.0; // twelve uniform numbers make a near-normal one
                 for (int u = 0; u < 12; ++u) sum += random.unit();
-                position(k) += deviation * sum;
+                position(k) += deviation * sum * (space.upper()(k) - space.lower()(k));
             }
             patches.push_back(space.patchAt(patch, position.cwiseMax(space.lower()).cwiseMin(space.upper())));
         }
@@ -276,23 +377,76 @@ private:
 
     // ---- the stages ----
 
-    /// Every structure from its estimate, fewer and fewer of them, longer and longer.
+    /// Every hypothesis from its estimate, fewer and fewer of them, longer and longer: at first the longest note alone.
     void race() {
-        std::vector<Candidate> entrants;
-        for (const Structure& structure : structuresFor(profile)) {
-            const Patch start = constrained(estimate(profile, structure, settings.start));
-            if (std::any_of(entrants.begin(), entrants.end(),
-                            [&](const Candidate& c) { return c.patch.soundsLike(start); }))
-                continue;
-            std::vector<Patch> variants = scattered(start, 0.08, 15);
-            variants.push_back(start);
-            auto tried = evaluate(variants);
-            entrants.push_back(*std::min_element(tried.begin(), tried.end(), better));
-            report("trying " + structureText(start));
+        std::vector<PreparedTarget> early;
+        if (auto part = targets.front().telling(settings)) {
+            part->share = 1.0;
+            early.push_back(std::move(*part));
+            looked = &early;
         }
-        entrants = refineAll(std::move(entrants), 6, 2);
-        entrants = refineAll(std::move(entrants), 3, 5);
-        refineAll(std::move(entrants), 2, 12);
+        std::vector<Candidate> entrants;
+        bool stopped = false;
+        try {
+            std::vector<Patch> starts;
+            for (const Hypothesis& hypothesis : hypothesesFor(profile, targets.front().reference, settings.start)) {
+                const Patch start = constrained(hypothesis.patch);
+                if (kindsOf(start) != kindsOf(hypothesis.patch)) continue; // a lock forbids it
+                if (std::none_of(starts.begin(), starts.end(), [&](const Patch& p) { return p.soundsLike(start); }))
+                    starts.push_back(start);
+            }
+            if (starts.empty()) starts.push_back(constrained(withMotion(profile, estimate(profile, settings.start))));
+            entrants = evaluate(starts);
+            std::stable_sort(entrants.begin(), entrants.end(), better);
+            entrants.resize(std::min<std::size_t>(entrants.size(), 20));
+            varyEach(entrants);
+            refineAll(entrants, 8, 1);
+        } catch (const BudgetSpent&) {
+            // What was seen of them is what there is.
+        } catch (const Cancelled&) {
+            stopped = true;
+        }
+        looked = &targets;
+        std::stable_sort(entrants.begin(), entrants.end(), better);
+        entrants.resize(std::min<std::size_t>(entrants.size(), 5));
+        std::vector<Patch> first;
+        for (const Candidate& entrant : entrants) first.push_back(entrant.patch);
+        insists = true; // in whatever time, something must come of it
+        entrants = evaluate(first);
+        insists = false;
+        if (stopped) throw Cancelled();
+        report("comparing kinds of sound");
+        refineAll(entrants, 4, 2);
+        refineAll(entrants, 2, 3);
+    }
+
+    /// Each replaced by the best of what lies near it.
+    void varyEach(std::vector<Candidate>& entrants) {
+        std::vector<Patch> tried;
+        std::vector<std::size_t> entrantOf;
+        for (std::size_t e = 0; e < entrants.size(); ++e) {
+            std::vector<Patch> variants = scattered(entrants[e].patch, 0.06, variantsOfEach);
+            for (Patch& turned : otherPhases(entrants[e].patch)) variants.push_back(std::move(turned));
+            entrantOf.insert(entrantOf.end(), variants.size(), e);
+            tried.insert(tried.end(), variants.begin(), variants.end());
+        }
+        const auto all = evaluate(tried);
+        for (std::size_t i = 0; i < all.size(); ++i)
+            if (better(all[i], entrants[entrantOf[i]])) entrants[entrantOf[i]] = all[i];
+    }
+
+    /// The same with every LFO beginning at other places of its cycle, which a search finds no way to.
+    std::vector<Patch> otherPhases(const Patch& patch) const {
+        std::vector<Patch> turned;
+        for (const auto& module : patch.modules()) {
+            const Address phase{module.path, "phase"};
+            if (module.kind != ModuleKind::lfo || !takesPart(patch, module) || locked(phase)) continue;
+            for (double by : {90.0, 180.0, 270.0}) {
+                turned.push_back(patch);
+                turned.back().setNearest(phase, std::fmod(patch.value(phase) + by, 360.0));
+            }
+        }
+        return turned;
     }
 
     /// Whether notes of the best start at one place of the cycle, which a bass shows and an onset lets hear.
@@ -307,7 +461,8 @@ private:
             if (!locked({"layer:a/source:a", "phase"})) patch.set({"layer:a/source:a", "phase"}, 22.5 * i);
             fixed.push_back(std::move(patch));
         }
-        refineAll(evaluate(fixed), 3, 6);
+        auto phased = evaluate(fixed);
+        refineAll(phased, 2, 2);
     }
 
     /// Structural moves around the best and restarts near it. True while it is worth going on.
@@ -315,67 +470,107 @@ private:
         const Candidate before = best();
         auto moved = evaluate(structuralMoves(before.patch));
         report("other structures");
-        refineAll(std::move(moved), 5, 4);
-        auto restarts = evaluate(scattered(before.patch, 0.06, 32));
-        refineAll(std::move(restarts), 2, 5);
-        refine(best(), 10);
+        refineAll(moved, 6, 1);
+        auto restarts = evaluate(scattered(best().patch, 0.06, 24));
+        refineAll(restarts, 2, 2);
+        refine(best(), 4);
         report("refining " + structureText(best().patch));
         return bestLoss < (1.0 - restGain) * before.loss;
     }
 
+    /// Other kinds and choices of what is there, what could be added or taken away, and a second source.
     std::vector<Patch> structuralMoves(const Patch& patch) const {
         std::vector<Patch> moves;
+        const auto offer = [&](Patch moved) {
+            moved = constrained(std::move(moved));
+            if (!moved.soundsLike(patch)) moves.push_back(std::move(moved));
+        };
+        for (MoveFamily& family : moveFamilies(patch, settings.limits, profile))
+            if (!family.continuous())
+                for (Patch& moved : family.patches) offer(std::move(moved));
+        const std::string a = "layer:a/source:a";
+        const std::string b = "layer:a/source:b";
         const auto add = [&](std::initializer_list<std::pair<Address, double>> changes) {
             Patch moved = patch;
             for (const auto& [address, value] : changes) {
                 if (locked(address)) return;
                 moved.setNearest(address, value);
             }
-            moved = constrained(moved);
-            if (!moved.soundsLike(patch)) moves.push_back(std::move(moved));
+            offer(std::move(moved));
         };
-        const std::string a = "layer:a/source:a";
-        const std::string b = "layer:a/source:b";
-        const std::string filter = "layer:a/filter:a";
-        for (double wave : {0.0, 1.0, 2.0, 3.0}) add({{{a, "wave"}, wave}});
-        for (double slope : {0.0, 1.0}) add({{{filter, "slope"}, slope}});
-        add({{{filter, "on"}, 0.0}});
-        for (double octave : {-1.0, 1.0}) add({{{a, "octave"}, patch.value({a, "octave"}) + octave}});
+        if (patch.value({a, "blend"}) == 0.0)
+            for (double wave : {0.0, 1.0, 2.0, 3.0}) add({{{a, "blend_wave"}, wave}, {{a, "blend"}, 40.0}});
         for (double voices : {2.0, 3.0, 5.0}) add({{{a, "voices"}, voices}, {{a, "detune"}, 8.0}});
-        if (patch.value({b, "on"}) >= 0.5) {
-            for (double wave : {0.0, 1.0, 2.0, 3.0}) add({{{b, "wave"}, wave}});
-        } else {
+        if (patch.value({b, "on"}) < 0.5)
             for (double octave : {-1.0, 0.0, 1.0})
-                for (double wave : {0.0, 2.0, 3.0})
+                for (double wave : {0.0, 2.0, 3.0, 7.0}) // sine, saw, pulse, noise
                     add({{{b, "on"}, 1.0},
                          {{b, "wave"}, wave},
                          {{b, "octave"}, octave},
-                         {{b, "level"}, -9.0},
+                         {{b, "level"}, wave == 7.0 ? -24.0 : -9.0},
                          {{b, "cents"}, octave == 0.0 ? 5.0 : 0.0}});
-        }
         return moves;
     }
 
-    /// Switches off what does not earn its place.
+    /// Switches off what does not earn its place: what costs least first, until nothing more may go.
     void prune() {
-        const std::vector<std::vector<std::pair<Address, double>>> simpler{
-            {{{"layer:a/source:b", "on"}, 0.0}},
-            {{{"layer:a/source:a", "voices"}, 1.0}},
-            {{{"layer:a/source:b", "voices"}, 1.0}},
-            {{{"layer:a/filter:a", "on"}, 0.0}},
-        };
-        for (const auto& changes : simpler) {
-            const Candidate before = pruned.patch.soundsLike(Patch{}) ? best() : pruned;
-            Patch patch = before.patch;
-            for (const auto& [address, value] : changes)
-                if (!locked(address)) patch.setNearest(address, value);
-            if (patch.soundsLike(before.patch)) continue;
-            const Candidate without = refine(evaluate({patch}).front(), 6);
-            report("without " + changes.front().first.module);
-            if (without.loss > (1.0 + simplerWins) * before.loss) continue;
-            pruned = without;
+        pruned = best();
+        const double most = (1.0 + simplerWins) * pruned.loss;
+        double likenessBefore = likenessOf(pruned.patch);
+        while (true) {
+            std::vector<Candidate> simpler;
+            try {
+                simpler = evaluate(simplerThan(pruned.patch));
+            } catch (const BudgetSpent&) {
+                break;
+            }
+            std::stable_sort(simpler.begin(), simpler.end(), better);
+            bool went = false;
+            for (std::size_t i = 0; i < std::min<std::size_t>(simpler.size(), 3) && !went; ++i) {
+                const Candidate without = refine(simpler[i], 1);
+                report("without what makes no difference");
+                if (without.loss > std::min(most, (1.0 + oneEarns) * pruned.loss)) continue;
+                const double likeness = likenessOf(without.patch);
+                if (likeness < likenessBefore - heardLoss) continue;
+                likenessBefore = std::max(likenessBefore, likeness);
+                pruned = without;
+                went = true;
+            }
+            if (!went) break;
         }
-        if (std::isfinite(pruned.loss)) preferSimpler();
+        preferSimpler();
+    }
+
+    /// Each with one thing less.
+    std::vector<Patch> simplerThan(const Patch& patch) const {
+        std::vector<Patch> simpler;
+        const auto heldFast = [&](const std::string& path) {
+            return std::any_of(settings.limits.locks.begin(), settings.limits.locks.end(),
+                               [&](const Address& lock) { return lock.module == path; });
+        };
+        const auto with = [&](const Address& address, double value) {
+            if (locked(address) || patch.value(address) == value) return;
+            simpler.push_back(patch);
+            simpler.back().setNearest(address, value);
+        };
+        const auto sounding = std::count_if(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
+            return m.kind == ModuleKind::source && takesPart(patch, m);
+        });
+        for (const auto& module : patch.modules()) {
+            if (!takesPart(patch, module)) continue;
+            if (isEffect(module.kind) || module.kind == ModuleKind::link) {
+                if (heldFast(module.path)) continue;
+                simpler.push_back(patch);
+                simpler.back().remove(module.path);
+            } else if (module.kind == ModuleKind::source) {
+                if (sounding > 1) with({module.path, "on"}, 0.0);
+                with({module.path, "voices"}, 1.0);
+                with({module.path, "blend"}, 0.0);
+            } else if (module.kind == ModuleKind::filter) {
+                with({module.path, "on"}, 0.0);
+            }
+        }
+        return simpler;
     }
 
     /// Structures that the pruned one replaces go: they are no better and more complicated.
@@ -387,15 +582,20 @@ private:
     }
 
     const std::vector<PreparedTarget>& targets;
-    const Profile& profile; ///< of the first target
+    const std::vector<PreparedTarget>* looked = &targets; ///< what candidates are compared with now
+    const Profile& profile;                               ///< of the first target
     const MatchSettings& settings;
     const Task& task;
     const std::function<void(const MatchProgress&)>& progress;
-    const bool stereo;
+    const Told told;
     Random random;
-    double share = 0.85; ///< of the budget that may be spent now
+    bool insists = false; ///< neither a limit nor a stop counts
+    double share = 0.85;  ///< of the budget that may be spent now
     double bestLoss = std::numeric_limits<double>::infinity();
     double shownLikeness = 0.0;
+    std::array<double, facetCount> shownFacets{};
+    std::map<std::uint64_t, double> marked; ///< likeness of patches by hash
+    std::chrono::steady_clock::time_point lastMarked = std::chrono::steady_clock::now();
     bool improved = false;
     Candidate pruned;
 };
@@ -482,6 +682,19 @@ ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targ
 
 } // namespace
 
+namespace {
+
+/// What the ranking of finalists goes by: likeness, the loss (which sees what no facet does), and simplicity.
+double worthOf(const ScoredPatch& scored) {
+    constexpr double perDb = 4.0, perModule = 0.3;
+    const auto modules =
+        std::count_if(scored.patch.modules().begin(), scored.patch.modules().end(),
+                      [&](const auto& m) { return takesPart(scored.patch, m) && m.kind != ModuleKind::envelope; });
+    return scored.likeness - perDb * scored.loss - perModule * static_cast<double>(modules);
+}
+
+} // namespace
+
 MatchResult match(const Recording& reference, const Performance& performance, const MatchSettings& settings,
                   const Task& task, const std::function<void(const MatchProgress&)>& progress) {
     return match({MatchTarget{reference, performance}}, settings, task, progress);
@@ -489,6 +702,7 @@ MatchResult match(const Recording& reference, const Performance& performance, co
 
 MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& settings, const Task& task,
                   const std::function<void(const MatchProgress&)>& progress) {
+    const auto begun = std::chrono::steady_clock::now();
     if (targets.empty()) throw Error("There is nothing to match; open a reference first.");
     double weights = 0.0;
     for (const MatchTarget& target : targets) {
@@ -501,6 +715,8 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     for (const MatchTarget& target : targets)
         prepared.push_back(PreparedTarget::prepare(target, weights, settings, task));
     Search search(prepared, settings, task, progress);
+    search.started = begun;
+    search.markSeconds = secondsSince(begun);
     search.run();
 
     // A stop asks for the best so far, which still needs its marks: these few renders are not stopped again.
@@ -509,16 +725,17 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.performance.seed = settings.seed;
     const bool hurried =
         task.stop.stop_requested() || (settings.seconds > 0.0 && secondsSince(search.started) > settings.seconds);
-    const int seeds = hurried ? 1 : scoredSeeds;
     result.before = scoreAll(settings.start, prepared, 1, settings.weights);
-    constexpr std::size_t finalists = 3;
+    constexpr std::size_t finalists = 5;
     std::vector<ScoredPatch> scored;
     for (std::size_t i = 0; i < std::min(search.bests.size(), hurried ? 1 : finalists); ++i)
-        scored.push_back(scoreAll(search.bests[i].candidate.patch, prepared, seeds, settings.weights));
-    // The search has overfitted its own seed a little; the ranking looks at what people see.
-    std::stable_sort(scored.begin(), scored.end(), [](const ScoredPatch& a, const ScoredPatch& b) {
-        return a.likeness - 4.0 * a.loss > b.likeness - 4.0 * b.loss;
-    });
+        scored.push_back(scoreAll(search.bests[i].candidate.patch, prepared, 1, settings.weights));
+    // The ranking looks at what people see, and of two that are as good at which is simpler.
+    std::stable_sort(scored.begin(), scored.end(),
+                     [](const ScoredPatch& a, const ScoredPatch& b) { return worthOf(a) > worthOf(b); });
+    // The search has overfitted its own seed a little: what is told of the winner is the mean over several.
+    if (!scored.empty() && !hurried)
+        scored.front() = scoreAll(scored.front().patch, prepared, scoredSeeds, settings.weights);
     if (scored.empty()) scored.push_back(result.before);
     result.best = scored.front();
     result.best.patch.name = "Match";

@@ -9,6 +9,7 @@
 #include "core/parameters/patch.h"
 #include "core/performance/performance.h"
 
+#include <array>
 #include <functional>
 #include <string>
 #include <vector>
@@ -35,6 +36,13 @@ struct MatchSettings {
     int threads = 2;
 };
 
+/// A structure that leads while a search runs.
+struct Leader {
+    Patch patch{};
+    double loss = 0.0;
+    double likeness = notMeasurable; ///< until there was time to compare it
+};
+
 /// What a search shows while it runs.
 struct MatchProgress {
     double fraction = 0.0; ///< of the time or evaluations allowed
@@ -45,6 +53,8 @@ struct MatchProgress {
     double seconds = 0.0;
     bool improved = false; ///< whether `best` is new since the last report
     Patch best{};
+    std::array<double, facetCount> facets{}; ///< likeness of each when `best` was last compared; may be notMeasurable
+    std::vector<Leader> leaders;             ///< the best of the leading structures, best first; `best` is the first
 };
 
 /// A patch with its marks over several seeds.

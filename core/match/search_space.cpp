@@ -9,10 +9,13 @@ namespace facet {
 namespace {
 
 /// Whether the search can hear a parameter: the comparison is deaf to some that people hear.
-bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDescriptor& d, bool stereo) {
+bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDescriptor& d, const Told& told) {
     if (!matters(patch, module, d) || !takesPart(patch, module)) return false;
-    if (!stereo && d.facets == facetBit(Facet::width)) return false;
+    if (!told.width && d.facets == facetBit(Facet::width)) return false;
+    if (!told.keys && d.field.find("key") != d.field.npos) return false;
+    if (!told.velocities && d.field.find("velocity") != d.field.npos) return false;
     if (module.kind != ModuleKind::source) return true;
+    if (d.field == "blend") return patch.value({module.path, "blend"}) > 0.0; // a second shape is a structure
     if (d.field == "phase") return patch.value({module.path, "phase_random"}) == 0.0;
     if (d.field != "level") return true;
     // The overall gain is solved, so the first source's level says nothing.
@@ -25,18 +28,37 @@ bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDes
 
 } // namespace
 
-SearchSpace::SearchSpace(const Patch& patch, const SearchLimits& limits, bool stereo) {
+namespace {
+
+/// Of a link's amount to either side, in the unit in which its destination is moved.
+double plausibleAmount(Unit unit) {
+    switch (unit) {
+    case Unit::cents: return 120.0;
+    case Unit::semitones: return 60.0;
+    case Unit::decibels: return 30.0;
+    case Unit::percent: return 120.0;
+    case Unit::degrees: return 720.0;
+    default: return 5.0; // octaves of times and rates
+    }
+}
+
+} // namespace
+
+SearchSpace::SearchSpace(const Patch& patch, const SearchLimits& limits, const Told& told) {
     std::vector<double> low;
     std::vector<double> high;
     for (const auto& module : patch.modules())
         for (const auto& d : parametersOf(module.kind)) {
             const Address address{module.path, std::string(d.field)};
-            if (!d.isSearched() || limits.locks.contains(address) || !isHeard(patch, module, d, stereo)) continue;
+            const bool amount = d.unit == Unit::amount && !module.contents().to.empty();
+            if ((!d.isSearched() && !amount) || limits.locks.contains(address) || !isHeard(patch, module, d, told))
+                continue;
             const auto range = limits.ranges.find(address);
             const bool ranged = range != limits.ranges.end();
             addresses_.push_back(address);
-            low.push_back(d.toUnit(ranged ? range->second.first : d.priorLow));
-            high.push_back(d.toUnit(ranged ? range->second.second : d.priorHigh));
+            const double plausible = amount ? plausibleAmount(patch.shownDescriptor(address).unit) : 0.0;
+            low.push_back(d.toUnit(ranged ? range->second.first : amount ? -plausible : d.priorLow));
+            high.push_back(d.toUnit(ranged ? range->second.second : amount ? plausible : d.priorHigh));
         }
     lower_ = Eigen::Map<Eigen::VectorXd>(low.data(), static_cast<Eigen::Index>(low.size()));
     upper_ = Eigen::Map<Eigen::VectorXd>(high.data(), static_cast<Eigen::Index>(high.size()));

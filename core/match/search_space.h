@@ -8,11 +8,19 @@
 
 namespace facet {
 
+/// What the references can tell at all.
+struct Told {
+    bool width = true;      ///< they have two channels
+    bool keys = true;       ///< their notes differ by at least three semitones
+    bool velocities = true; ///< and by at least eight in velocity
+};
+
 /// Coordinates in [0, 1] on each parameter's own scale. Only what can be heard takes part: nothing of a
-/// module that is off, no pulse width without a pulse, no detune of a single voice.
+/// module that is off, no pulse width without a pulse, no detune of a single voice, no key tracking of one note.
+/// Amounts of links take part within plausible ranges of what they move.
 class SearchSpace {
 public:
-    SearchSpace(const Patch& patch, const SearchLimits& limits, bool stereo);
+    SearchSpace(const Patch& patch, const SearchLimits& limits, const Told& told);
 
     const std::vector<Address>& addresses() const { return addresses_; }
     int size() const { return static_cast<int>(addresses_.size()); }

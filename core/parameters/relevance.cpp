@@ -34,7 +34,7 @@ bool sourceMatters(const Patch& patch, const Patch::Module& module, std::string_
     if (field == "clip") return has(Wave::clippedSine);
     if (field == "position") return wave == Wave::wavetable;
     if (field == "color") return wave == Wave::noise;
-    if (field == "blend") return cyclic;
+    if (field == "blend") return cyclic && wave != value.choice<Wave>("blend_wave"); // with itself it is the same
     if (field == "blend_wave") return blended;
     if (field == "detune") return value("voices") > 1.0 && wave != Wave::noise;
     if (field == "spread") return value("voices") > 1.0;

@@ -1,0 +1,292 @@
+#include "core/match/hypotheses.h"
+
+#include "core/base/error.h"
+#include "core/base/units.h"
+#include "core/match/estimate.h"
+#include "core/match/wavetable.h"
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+
+namespace facet {
+
+namespace {
+
+const std::string layer = "layer:a";
+const std::string a = "layer:a/source:a";
+const std::string b = "layer:a/source:b";
+const std::string filter = "layer:a/filter:a";
+const std::string levelEnvelope = "layer:a/envelope:level";
+const std::string filterEnvelope = "layer:a/envelope:filter";
+
+Wave waveOf(TextbookWave wave) {
+    switch (wave) {
+    case TextbookWave::sine: return Wave::sine;
+    case TextbookWave::triangle: return Wave::triangle;
+    case TextbookWave::saw: return Wave::saw;
+    case TextbookWave::pulse: return Wave::pulse;
+    }
+    return Wave::saw;
+}
+
+class Maker {
+public:
+    Maker(const Profile& profile, const Recording& reference, const Patch& start)
+        : profile_(profile), reference_(reference), base_(estimate(profile, start)) {
+        for (const NoteProfile& note : profile.notes)
+            if (!longest_ || note.note.end - note.note.start > longest_->note.end - longest_->note.start)
+                longest_ = &note;
+    }
+
+    std::vector<Hypothesis> all() {
+        const Wave heard = waveOf(profile_.source.wave);
+        std::vector<Wave> waves{heard};
+        for (Wave wave : {Wave::saw, Wave::pulse, Wave::triangle, Wave::sine})
+            if (wave != heard) waves.push_back(wave);
+        for (Wave wave : waves)
+            for (FilterSlope slope : {FilterSlope::fourPole, FilterSlope::twoPole})
+                add([&](Patch& patch) {
+                    source(patch, a, wave);
+                    set(patch, {filter, "slope"}, static_cast<double>(slope));
+                });
+        for (Wave wave : {heard, heard == Wave::saw ? Wave::pulse : Wave::saw}) {
+            add([&](Patch& patch) {
+                source(patch, a, wave);
+                set(patch, {filter, "kind"}, static_cast<double>(FilterKind::ladder));
+                set(patch, {filter, "resonance"}, 9.0);
+                set(patch, {filter, "drive"}, 9.0);
+            });
+            add([&](Patch& patch) {
+                source(patch, a, wave);
+                set(patch, {filter, "resonance"}, 9.0);
+            });
+        }
+        ownPartials();
+        ownCycles();
+        stacked();
+        doubled(heard);
+        phaseModulated();
+        others();
+        return std::move(hypotheses_);
+    }
+
+private:
+    static void set(Patch& patch, const Address& address, double value) { patch.setNearest(address, value); }
+
+    void source(Patch& patch, const std::string& path, Wave wave) const {
+        set(patch, {path, "on"}, 1.0);
+        set(patch, {path, "wave"}, static_cast<double>(wave));
+        if (wave == Wave::pulse)
+            set(patch, {path, "width"},
+                profile_.source.wave == TextbookWave::pulse ? 100.0 * profile_.source.pulseWidth : 50.0);
+    }
+
+    static void link(Patch& patch, const std::string& from, const std::string& to, double amount,
+                     const std::string& by = {}) {
+        const std::string path = patch.freePath(ModuleKind::link);
+        patch.add(path);
+        ModuleData ends;
+        ends.from = from;
+        ends.to = to;
+        ends.by = by;
+        patch.setData(path, ends);
+        patch.setNearest({path, "amount"}, amount);
+    }
+
+    /// What cannot be made on this start is left out: it may have other modules, and full lists.
+    void add(const std::function<void(Patch&)>& change) {
+        Patch patch = base_;
+        try {
+            change(patch);
+            patch = withMotion(profile_, patch);
+        } catch (const Error&) {
+            return;
+        }
+        hypotheses_.push_back({structureText(patch), std::move(patch)});
+    }
+
+    static void open(Patch& patch) {
+        set(patch, {filter, "on"}, 0.0);
+        set(patch, {filter, "envelope"}, 0.0);
+    }
+
+    double hzOfLongest() const {
+        return isMeasured(longest_->f0Hz)
+                   ? longest_->f0Hz
+                   : hzFromKey(longest_->note.key + longest_->note.cents / 100.0, profile_.tuningCents);
+    }
+
+    void ownPartials() {
+        if (!longest_) return;
+        ModuleData table;
+        try {
+            table.partialsDb = partialsFromNote(reference_, longest_->note.start, longest_->note.end, hzOfLongest());
+        } catch (const Error&) {
+            return;
+        }
+        ModuleData brightest;
+        const float strongest =
+            *std::max_element(longest_->brightestPartials.begin(), longest_->brightestPartials.end());
+        if (strongest > -100.0f)
+            for (float level : longest_->brightestPartials)
+                brightest.partialsDb.push_back(std::max(-120.0, static_cast<double>(level - strongest)));
+        add([&](Patch& patch) {
+            source(patch, a, Wave::harmonics);
+            patch.setData(a, table);
+            open(patch);
+        });
+        add([&](Patch& patch) { // closing from what is heard at the brightest
+            source(patch, a, Wave::harmonics);
+            patch.setData(a, brightest.partialsDb.empty() ? table : brightest);
+            set(patch, {filter, "slope"}, static_cast<double>(FilterSlope::twoPole));
+        });
+    }
+
+    void ownCycles() {
+        if (!longest_) return;
+        constexpr int cycles = 16;
+        ModuleData table;
+        try {
+            table.frames =
+                wavetableFromNote(reference_, longest_->note.start, longest_->note.end, hzOfLongest(), cycles);
+        } catch (const Error&) {
+            return;
+        }
+        add([&](Patch& patch) {
+            source(patch, a, Wave::wavetable);
+            patch.setData(a, table);
+            open(patch);
+            // From the first cycle to the last while that note lasts.
+            const std::string lfo = patch.freePath(ModuleKind::lfo, layer);
+            patch.add(lfo);
+            set(patch, {lfo, "shape"}, static_cast<double>(LfoShape::risingSaw));
+            set(patch, {lfo, "mode"}, static_cast<double>(LfoMode::once));
+            set(patch, {lfo, "rate"}, 1.0 / std::max(0.02, longest_->note.end - longest_->note.start));
+            set(patch, {a, "position"}, 50.0);
+            link(patch, lfo, a + "/position", 50.0);
+        });
+    }
+
+    void stacked() {
+        const double heard = profile_.motion.detuneCents;
+        const double detune = isMeasured(heard) ? std::clamp(0.5 * heard, 2.0, 50.0) : 9.0;
+        for (double voices : {3.0, 6.0})
+            for (FilterSlope slope : {FilterSlope::fourPole, FilterSlope::twoPole})
+                add([&](Patch& patch) {
+                    source(patch, a, Wave::saw);
+                    set(patch, {a, "voices"}, voices);
+                    set(patch, {a, "detune"}, detune);
+                    set(patch, {a, "spread"}, profile_.width.stereo ? 60.0 : 0.0);
+                    set(patch, {filter, "slope"}, static_cast<double>(slope));
+                });
+    }
+
+    void doubled(Wave heard) {
+        struct Second {
+            Wave wave;
+            double octave, cents, level;
+        };
+        for (const Second& second : {Second{heard, 0.0, 6.0, 0.0},
+                                     {Wave::sine, -1.0, 0.0, -3.0},
+                                     {Wave::sine, 0.0, 0.0, 0.0},
+                                     {Wave::saw, 1.0, 0.0, -9.0},
+                                     {Wave::pulse, -1.0, 0.0, -6.0}})
+            add([&](Patch& patch) {
+                source(patch, a, heard);
+                source(patch, b, second.wave);
+                set(patch, {b, "octave"}, second.octave);
+                set(patch, {b, "cents"}, second.cents);
+                set(patch, {b, "level"}, second.level);
+            });
+    }
+
+    /// A sine whose phase another sine moves; the depth stands, or falls with an envelope.
+    void phaseModulated() {
+        struct Ratio {
+            double over, under;
+        };
+        for (const Ratio& ratio : {Ratio{1, 1}, {2, 1}, {3, 1}, {1, 2}, {7, 2}, {7, 5}, {14, 1}})
+            for (bool falls : {false, true})
+                add([&](Patch& patch) {
+                    source(patch, a, Wave::sine);
+                    source(patch, b, Wave::sine);
+                    set(patch, {b, "level"}, -60.0);
+                    set(patch, {b, "ratio_over"}, ratio.over);
+                    set(patch, {b, "ratio_under"}, ratio.under);
+                    open(patch);
+                    if (falls) {
+                        const std::string envelope = patch.freePath(ModuleKind::envelope, layer);
+                        patch.add(envelope);
+                        set(patch, {envelope, "attack"}, 0.0);
+                        set(patch, {envelope, "decay"}, patch.value({levelEnvelope, "decay"}));
+                        set(patch, {envelope, "sustain"}, 20.0);
+                        link(patch, b, a + "/phase", 150.0, envelope);
+                    } else {
+                        link(patch, b, a + "/phase", 60.0);
+                    }
+                });
+    }
+
+    void others() {
+        for (bool swept : {false, true})
+            add([&](Patch& patch) {
+                source(patch, a, Wave::saw);
+                set(patch, {a, "sync"}, static_cast<double>(Sync::itself));
+                set(patch, {a, "sync_ratio"}, 12.0);
+                open(patch);
+                if (!swept) return;
+                const std::string envelope = patch.freePath(ModuleKind::envelope, layer);
+                patch.add(envelope);
+                set(patch, {envelope, "attack"}, 600.0);
+                set(patch, {envelope, "sustain"}, 100.0);
+                link(patch, envelope, a + "/sync_ratio", 10.0);
+            });
+        for (double over : {7.0, 3.0})
+            add([&](Patch& patch) { // each multiplies the other
+                source(patch, a, Wave::sine);
+                source(patch, b, Wave::sine);
+                set(patch, {a, "amplitude"}, 0.0);
+                set(patch, {b, "level"}, -60.0);
+                set(patch, {b, "ratio_over"}, over);
+                set(patch, {b, "ratio_under"}, over == 7.0 ? 5.0 : 2.0);
+                open(patch);
+                link(patch, b, a + "/amplitude", 100.0);
+            });
+        add([&](Patch& patch) {
+            source(patch, a, Wave::noise);
+            set(patch, {filter, "kind"}, static_cast<double>(FilterKind::bandPass));
+            set(patch, {filter, "resonance"}, 15.0);
+            set(patch, {filter, "key_tracking"}, 100.0);
+            set(patch, {filter, "envelope"}, 0.0);
+            if (longest_) // at the note: the tracking leaves middle C where the cutoff says
+                set(patch, {filter, "cutoff"}, hzFromKey(60.0, profile_.tuningCents));
+        });
+        add([&](Patch& patch) {
+            source(patch, a, waveOf(profile_.source.wave));
+            source(patch, b, Wave::noise);
+            set(patch, {b, "level"},
+                isMeasured(profile_.noise.harmonicToNoiseDb) ? -profile_.noise.harmonicToNoiseDb : -24.0);
+        });
+        add([&](Patch& patch) {
+            source(patch, a, Wave::saw);
+            const std::string saturation = patch.freePath(ModuleKind::saturation);
+            patch.add(saturation);
+            set(patch, {saturation, "on"}, 1.0);
+        });
+    }
+
+    const Profile& profile_;
+    const Recording& reference_;
+    const Patch base_;
+    const NoteProfile* longest_ = nullptr;
+    std::vector<Hypothesis> hypotheses_;
+};
+
+} // namespace
+
+std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start) {
+    return Maker(profile, reference48k, start).all();
+}
+
+} // namespace facet

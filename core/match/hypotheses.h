@@ -1,0 +1,23 @@
+// What could have made a reference: kinds of source and filter, with every value that was measured set already.
+#pragma once
+
+#include "core/analysis/profile.h"
+#include "core/audio/recording.h"
+#include "core/parameters/patch.h"
+
+#include <string>
+#include <vector>
+
+namespace facet {
+
+struct Hypothesis {
+    std::string words; ///< "saw, low-pass 24 dB"
+    Patch patch{};
+};
+
+/// Starts for a search, simple ones first: textbook waves behind either slope, resonant and saturating filters, stacked
+/// and doubled voices, modulation of phase, amplitude and sync, noise, and the partials and cycles of the reference's
+/// own longest note. `profile` is of the reference, at 48 kHz; what no measurement tells comes from `start`.
+std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start);
+
+} // namespace facet
