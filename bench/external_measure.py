@@ -126,8 +126,15 @@ def curve(x, bend):
     return x if abs(bend) < 1e-6 else np.expm1(-bend * x) / np.expm1(-bend)
 
 
-def effective_hz(poles, cutoff, resonance):
+def effective_hz(kind, poles, cutoff, resonance):
+    """Where the response has fallen by 6 dB; the resonance is the gain at the cutoff re the pass band."""
     gain = 10 ** (resonance / 20)
+    if kind == "ladder":  # four equal poles in a loop: T. Stilson, J. Smith, ICMC 1996
+        k = max(0.0, (4 * gain - 1) / (1 + gain))
+        w = np.geomspace(0.02, 30, 4000)
+        pole = 1 / (1 + 1j * w)
+        response = 20 * np.log10(np.abs(pole ** poles / (1 + k * pole ** 4)) * (1 + k))
+        return cutoff * w[np.nonzero(response >= -6)[0].max()]
     first = gain if poles == 2 else 1 / (2 * np.cos(np.pi / 8))
     second = gain / first
     w = np.geomspace(0.02, 30, 4000)
@@ -149,8 +156,10 @@ def patch_values(patch, truth):
     fall = 1 + (s - 1) * curve(np.clip((t - e["delay"] - e["attack"] - e["hold"]) / e["decay"], 0, 1), e["decay_curve"] / 10)
     envelope = np.where(t < e["delay"] + e["attack"], rise, fall)
     poles = 4 if low_pass["slope"] == "24 dB" else 2
-    cutoff = low_pass["cutoff"] * 2 ** (low_pass["envelope"] / 12 * envelope)
-    effective = np.minimum(effective_hz(poles, cutoff, low_pass["resonance"]), 20000) if low_pass["on"] else np.full(len(t), 20000.0)
+    key = max(truth["notes"], key=lambda note: note[1] - note[0])[2]
+    tracked = low_pass["key_tracking"] / 100 * (key - 60) / 12  # octaves, from middle C
+    cutoff = low_pass["cutoff"] * 2 ** (low_pass["envelope"] / 12 * envelope + tracked)
+    effective = np.minimum(effective_hz(low_pass["kind"], poles, cutoff, low_pass["resonance"]), 20000) if low_pass["on"] else np.full(len(t), 20000.0)
     octaves = np.abs(np.log2(effective / np.minimum(truth["effective_cutoff"]["hz"], 20000)))
     return {"cutoff_octaves": {"median": round(float(np.median(octaves)), 3), "worst": round(float(octaves.max()), 3)},
             "attack_ms": [round(level_envelope["attack"], 2), truth["envelope"]["attack_ms"]],

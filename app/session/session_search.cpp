@@ -3,6 +3,7 @@
 
 #include "core/base/parallel.h"
 #include "core/engine/render.h"
+#include "core/match/estimate.h"
 
 #include <algorithm>
 #include <chrono>
@@ -102,10 +103,10 @@ void Session::startMatch(double seconds) {
 
 void Session::stopMatch() { search_.cancel(); }
 
-/// What is heard of them is followed to its new place.
+/// What is heard of them is followed to its new place, and to what it has become.
 void Session::showLeaders(const std::vector<Leader>& leaders) {
-    const std::optional<Patch> heard =
-        match_.heard >= 0 ? std::optional(match_.found[static_cast<std::size_t>(match_.heard)].patch) : std::nullopt;
+    const std::string heard =
+        match_.heard >= 0 ? structureText(match_.found[static_cast<std::size_t>(match_.heard)].patch) : std::string();
     match_.found.clear();
     match_.heard = -1;
     for (const Leader& leader : leaders) {
@@ -113,9 +114,13 @@ void Session::showLeaders(const std::vector<Leader>& leaders) {
         found.patch = leader.patch;
         found.loss = leader.loss;
         found.likeness = leader.likeness;
-        if (heard && leader.patch.soundsLike(*heard)) match_.heard = static_cast<int>(match_.found.size());
+        if (!heard.empty() && structureText(leader.patch) == heard) {
+            match_.heard = static_cast<int>(match_.found.size());
+            hearOther(leader.patch);
+        }
         match_.found.push_back(std::move(found));
     }
+    if (!heard.empty() && match_.heard < 0) hearOther({}); // it leads no more
 }
 
 void Session::hearFound(int index) {

@@ -8,18 +8,58 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <set>
 
 namespace facet {
 
 namespace {
 
+std::string choiceOf(const Patch& patch, const Address& address) {
+    return std::string(patch.descriptor(address).choices[static_cast<std::size_t>(patch.value(address))]);
+}
+
 std::string waveName(const Patch& patch, const std::string& source) {
-    const auto& d = patch.descriptor({source, "wave"});
-    const double wave = patch.value({source, "wave"});
-    std::string name(d.choices[static_cast<std::size_t>(wave)]);
-    if (static_cast<Wave>(wave) == Wave::pulse) name += fmt::format(" {:.0f} %", patch.value({source, "width"}));
+    std::string name = choiceOf(patch, {source, "wave"});
+    if (static_cast<Wave>(patch.value({source, "wave"})) == Wave::pulse)
+        name += fmt::format(" {:.0f} %", patch.value({source, "width"}));
+    if (patch.value({source, "blend"}) > 0.0) name += "/" + choiceOf(patch, {source, "blend_wave"});
+    if (patch.value({source, "sync"}) > 0.0) name = "synced " + name;
     if (patch.value({source, "voices"}) > 1) name = fmt::format("{} stacked {}", patch.value({source, "voices"}), name);
     return name;
+}
+
+/// What a link does, in a word; empty where it has none.
+std::string movementOf(const Patch& patch, const Patch::Module& link) {
+    const ModuleData& ends = link.contents();
+    if (ends.to.empty() || !patch.has(Address::parse(ends.to))) return {};
+    const Address to = Address::parse(ends.to);
+    const auto* from = patch.find(ends.from);
+    if (!from) return {};
+    if (from->kind == ModuleKind::source) {
+        if (to.field == "phase") return "phase moved by " + waveName(patch, from->path);
+        if (to.field == "amplitude") return "times " + waveName(patch, from->path);
+    }
+    if (from->kind != ModuleKind::lfo) return {};
+    if (to.field == "cents") return "vibrato";
+    if (to.field == "level") return "tremolo";
+    if (to.field == "cutoff") return "moving filter";
+    if (to.field == "position") return "running through";
+    return {};
+}
+
+/// A source that is not heard itself.
+bool onlyMoves(const Patch& patch, const std::string& source) {
+    return patch.value({source, "level"}) <= -60.0 &&
+           std::any_of(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& m) {
+               return m.kind == ModuleKind::link && takesPart(patch, m) && m.contents().from == source;
+           });
+}
+
+std::string filterText(const Patch& patch, const std::string& filter) {
+    const std::string kind = choiceOf(patch, {filter, "kind"});
+    return matters(patch, *patch.find(filter), patch.descriptor({filter, "slope"}))
+               ? kind + " " + choiceOf(patch, {filter, "slope"})
+               : kind;
 }
 
 } // namespace
@@ -27,19 +67,24 @@ std::string waveName(const Patch& patch, const std::string& source) {
 std::string structureText(const Patch& patch) {
     std::string text;
     for (const auto& module : patch.modules())
-        if (module.kind == ModuleKind::source && patch.value({module.path, "on"}) >= 0.5)
+        if (module.kind == ModuleKind::source && takesPart(patch, module) && !onlyMoves(patch, module.path))
             text += (text.empty() ? "" : " + ") + waveName(patch, module.path);
     if (text.empty()) return "silent";
-    if (patch.value({"layer:a/filter:a", "on"}) < 0.5) {
-        text += ", no filter";
-    } else {
-        const auto& slope = patch.descriptor({"layer:a/filter:a", "slope"});
-        text += ", low-pass " +
-                std::string(slope.choices[static_cast<std::size_t>(patch.value({"layer:a/filter:a", "slope"}))]);
-    }
+    std::set<std::string> told;
+    const auto add = [&](const std::string& word) {
+        if (!word.empty() && told.insert(word).second) text += ", " + word;
+    };
     for (const auto& module : patch.modules())
-        if (isEffect(module.kind) && patch.value({module.path, "on"}) >= 0.5)
-            text += ", " + std::string(wordOf(module.kind));
+        if (module.kind == ModuleKind::link && takesPart(patch, module)) add(movementOf(patch, module));
+    bool filtered = false;
+    for (const auto& module : patch.modules())
+        if (module.kind == ModuleKind::filter && takesPart(patch, module)) {
+            add(filterText(patch, module.path));
+            filtered = true;
+        }
+    if (!filtered) add("no filter");
+    for (const auto& module : patch.modules())
+        if (isEffect(module.kind) && takesPart(patch, module)) add(std::string(wordOf(module.kind)));
     return text;
 }
 

@@ -20,6 +20,7 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <set>
 
 namespace facet {
 
@@ -29,6 +30,7 @@ constexpr double differenceStep = 0.015; ///< of a parameter's range
 constexpr double simplerWins = 0.08;     ///< all that is pruned may cost this share of the loss
 constexpr double oneEarns = 0.03;        ///< a module must earn this share of it
 constexpr double heardLoss = 1.0;        ///< of likeness that pruning may cost
+constexpr double sameLoss = 2e-3;        ///< two this near to each other sound the same
 constexpr int variantsOfEach = 4;        ///< of a hypothesis, near its estimate
 constexpr double restGain = 0.01;        ///< a round that gains less is the last
 constexpr int scoredSeeds = 4;
@@ -43,9 +45,36 @@ double secondsSince(std::chrono::steady_clock::time_point start) {
 struct Candidate {
     Patch patch{};
     double loss = std::numeric_limits<double>::infinity();
+    double rank = std::numeric_limits<double>::infinity(); ///< the loss with what the patch is handicapped by
 };
 
-bool better(const Candidate& a, const Candidate& b) { return a.loss < b.loss; }
+bool better(const Candidate& a, const Candidate& b) { return a.rank < b.rank; }
+
+/// How many of the sources that are heard play a wave.
+int countOf(Wave wave, const Patch& patch) {
+    return static_cast<int>(std::count_if(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
+        return m.kind == ModuleKind::source && takesPart(patch, m) &&
+               static_cast<Wave>(patch.value({m.path, "wave"})) == wave;
+    }));
+}
+
+/// Sources, links and effects that are heard.
+int thingsIn(const Patch& patch) {
+    return static_cast<int>(std::count_if(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
+        return (m.kind == ModuleKind::source || m.kind == ModuleKind::link || isEffect(m.kind)) && takesPart(patch, m);
+    }));
+}
+
+/// Cycles and partials that were taken out of the recording say little about how it was made: nobody can set them on
+/// another synthesizer. They win only where nothing else comes near; what the producer began with is no such thing.
+/// And each further thing must earn its place.
+double handicapOf(const Patch& patch, const Patch& start) {
+    constexpr double ofCycles = 1.35, ofPartials = 1.08, ofEach = 0.02;
+    double handicap = 1.0 + ofEach * std::max(0, thingsIn(patch) - thingsIn(start));
+    if (countOf(Wave::wavetable, patch) > countOf(Wave::wavetable, start)) handicap *= ofCycles;
+    if (countOf(Wave::harmonics, patch) > countOf(Wave::harmonics, start)) handicap *= ofPartials;
+    return handicap;
+}
 
 /// A target made ready: at 48 kHz, measured, with its loss.
 struct PreparedTarget {
@@ -218,17 +247,22 @@ private:
     std::vector<Candidate> evaluate(const std::vector<Patch>& patches) {
         std::vector<Candidate> result;
         const auto all = residuals(patches);
-        for (std::size_t i = 0; i < patches.size(); ++i) result.push_back({patches[i], Loss::value(all[i])});
+        for (std::size_t i = 0; i < patches.size(); ++i) result.push_back(ranked(patches[i], Loss::value(all[i])));
         return result;
+    }
+
+    Candidate ranked(const Patch& patch, double loss) const {
+        return {patch, loss, loss * handicapOf(patch, settings.start)};
     }
 
     void remember(const Patch& patch, double value) {
         const std::string structure = kindsOf(patch);
         auto found = std::find_if(bests.begin(), bests.end(), [&](const Best& b) { return b.structure == structure; });
         if (found == bests.end()) found = bests.insert(bests.end(), {structure, {}});
-        if (value < found->candidate.loss) found->candidate = {patch, value};
-        if (value >= bestLoss) return;
-        bestLoss = value;
+        const Candidate candidate = ranked(patch, value);
+        if (better(candidate, found->candidate)) found->candidate = candidate;
+        if (candidate.rank >= bestRank) return;
+        bestRank = candidate.rank;
         improved = true;
     }
 
@@ -273,10 +307,15 @@ private:
         for (const Best& each : bests) order.push_back(&each);
         std::stable_sort(order.begin(), order.end(),
                          [](const Best* a, const Best* b) { return better(a->candidate, b->candidate); });
-        order.resize(std::min(order.size(), most));
         std::vector<Leader> leading;
+        std::set<std::string> told;
+        double last = -1.0;
         for (const Best* each : order) {
+            if (leading.size() == most) break;
+            if (std::abs(each->candidate.loss - last) < sameLoss * last) continue; // with something that is not heard
+            last = each->candidate.loss;
             Leader leader{each->candidate.patch, each->candidate.loss};
+            if (!told.insert(structureText(leader.patch)).second) continue; // people see no difference
             const std::uint64_t key = leader.patch.hash();
             if (!marked.contains(key) && secondsSince(lastMarked) > compareEvery) {
                 marked[key] = likenessOf(leader.patch);
@@ -299,7 +338,7 @@ private:
                      settings.evaluations > 0 ? static_cast<double>(evaluations) / settings.evaluations : 0.0),
             0.0, 1.0);
         now.best = best().patch;
-        now.loss = bestLoss;
+        now.loss = best().loss;
         now.improved = improved;
         if (improved) {
             shownLikeness = likenessOf(now.best, &shownFacets);
@@ -345,7 +384,7 @@ private:
         lm.tolerance = 2e-3;
         lm.updates = 3;
         const auto result = minimizeLeastSquares(problem, space.positionOf(from.patch), lm, task);
-        const Candidate refined{space.patchAt(from.patch, result.point), result.cost};
+        const Candidate refined = ranked(space.patchAt(from.patch, result.point), result.cost);
         return better(refined, from) ? refined : from;
     }
 
@@ -475,7 +514,7 @@ private:
         refineAll(restarts, 2, 2);
         refine(best(), 4);
         report("refining " + structureText(best().patch));
-        return bestLoss < (1.0 - restGain) * before.loss;
+        return bestRank < (1.0 - restGain) * before.rank;
     }
 
     /// Other kinds and choices of what is there, what could be added or taken away, and a second source.
@@ -515,30 +554,35 @@ private:
     /// Switches off what does not earn its place: what costs least first, until nothing more may go.
     void prune() {
         pruned = best();
+        try {
+            pruneFurther();
+        } catch (...) {
+            preferSimpler();
+            throw;
+        }
+        preferSimpler();
+    }
+
+    void pruneFurther() {
         const double most = (1.0 + simplerWins) * pruned.loss;
         double likenessBefore = likenessOf(pruned.patch);
-        while (true) {
-            std::vector<Candidate> simpler;
-            try {
-                simpler = evaluate(simplerThan(pruned.patch));
-            } catch (const BudgetSpent&) {
-                break;
-            }
+        bool went = true;
+        while (went) {
+            std::vector<Candidate> simpler = evaluate(simplerThan(pruned.patch));
             std::stable_sort(simpler.begin(), simpler.end(), better);
-            bool went = false;
+            went = false;
             for (std::size_t i = 0; i < std::min<std::size_t>(simpler.size(), 3) && !went; ++i) {
                 const Candidate without = refine(simpler[i], 1);
                 report("without what makes no difference");
                 if (without.loss > std::min(most, (1.0 + oneEarns) * pruned.loss)) continue;
+                requireBudget(1);
                 const double likeness = likenessOf(without.patch);
                 if (likeness < likenessBefore - heardLoss) continue;
                 likenessBefore = std::max(likenessBefore, likeness);
                 pruned = without;
                 went = true;
             }
-            if (!went) break;
         }
-        preferSimpler();
     }
 
     /// Each with one thing less.
@@ -591,7 +635,7 @@ private:
     Random random;
     bool insists = false; ///< neither a limit nor a stop counts
     double share = 0.85;  ///< of the budget that may be spent now
-    double bestLoss = std::numeric_limits<double>::infinity();
+    double bestRank = std::numeric_limits<double>::infinity();
     double shownLikeness = 0.0;
     std::array<double, facetCount> shownFacets{};
     std::map<std::uint64_t, double> marked; ///< likeness of patches by hash
@@ -685,12 +729,13 @@ ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targ
 namespace {
 
 /// What the ranking of finalists goes by: likeness, the loss (which sees what no facet does), and simplicity.
-double worthOf(const ScoredPatch& scored) {
-    constexpr double perDb = 4.0, perModule = 0.3;
+double worthOf(const ScoredPatch& scored, const Patch& start) {
+    constexpr double perDb = 2.0, perModule = 0.3, perHandicap = 20.0;
     const auto modules =
         std::count_if(scored.patch.modules().begin(), scored.patch.modules().end(),
                       [&](const auto& m) { return takesPart(scored.patch, m) && m.kind != ModuleKind::envelope; });
-    return scored.likeness - perDb * scored.loss - perModule * static_cast<double>(modules);
+    return scored.likeness - perDb * scored.loss - perModule * static_cast<double>(modules) -
+           perHandicap * (handicapOf(scored.patch, start) - 1.0);
 }
 
 } // namespace
@@ -728,13 +773,24 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.before = scoreAll(settings.start, prepared, 1, settings.weights);
     constexpr std::size_t finalists = 5;
     std::vector<ScoredPatch> scored;
-    for (std::size_t i = 0; i < std::min(search.bests.size(), hurried ? 1 : finalists); ++i)
-        scored.push_back(scoreAll(search.bests[i].candidate.patch, prepared, 1, settings.weights));
+    const auto late = [&](double more) {
+        return settings.seconds > 0.0 && secondsSince(search.started) + more > settings.seconds;
+    };
+    std::set<std::string> kinds;
+    double last = -1.0;
+    for (const Search::Best& each : search.bests) {
+        if (std::abs(each.candidate.loss - last) < sameLoss * last) continue;
+        if (scored.size() == (hurried ? 1 : finalists) || (!scored.empty() && late(search.markSeconds))) break;
+        if (!kinds.insert(structureText(each.candidate.patch)).second) continue;
+        last = each.candidate.loss;
+        scored.push_back(scoreAll(each.candidate.patch, prepared, 1, settings.weights));
+    }
     // The ranking looks at what people see, and of two that are as good at which is simpler.
-    std::stable_sort(scored.begin(), scored.end(),
-                     [](const ScoredPatch& a, const ScoredPatch& b) { return worthOf(a) > worthOf(b); });
+    std::stable_sort(scored.begin(), scored.end(), [&](const ScoredPatch& a, const ScoredPatch& b) {
+        return worthOf(a, settings.start) > worthOf(b, settings.start);
+    });
     // The search has overfitted its own seed a little: what is told of the winner is the mean over several.
-    if (!scored.empty() && !hurried)
+    if (!scored.empty() && !hurried && !late(0.5 * search.markSeconds))
         scored.front() = scoreAll(scored.front().patch, prepared, scoredSeeds, settings.weights);
     if (scored.empty()) scored.push_back(result.before);
     result.best = scored.front();
