@@ -9,6 +9,7 @@
 #include "core/parameters/relevance.h"
 #include "core/parameters/value_text.h"
 #include "tests/support/fixtures.h"
+#include "tests/support/sounds.h"
 
 #include <chrono>
 #include <cmath>
@@ -16,7 +17,6 @@
 #include <cstring>
 #include <fmt/format.h>
 #include <fstream>
-#include <numbers>
 #include <optional>
 #include <sstream>
 
@@ -29,25 +29,6 @@ using testing::fixturePhrase;
 
 constexpr double leastCost = 5.0, mostCost = 20.0, restored = 95.0;
 constexpr int takesAllowed = 6;
-
-/// A sound 0.4 samples later: windowed sinc.
-Recording later(const Recording& sound) {
-    constexpr int reach = 24;
-    constexpr double delay = 0.4;
-    Recording moved = sound;
-    for (std::size_t c = 0; c < sound.channels.size(); ++c)
-        for (int i = 0; i < sound.frameCount(); ++i) {
-            double sum = 0.0;
-            for (int k = std::max(0, i - reach); k <= std::min(sound.frameCount() - 1, i + reach); ++k) {
-                const double x = i - k - delay;
-                const double sinc = std::abs(x) < 1e-9 ? 1.0 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x);
-                const double window = 0.5 + 0.5 * std::cos(std::numbers::pi * x / (reach + 1));
-                sum += sinc * window * static_cast<double>(sound.channels[c][static_cast<std::size_t>(k)]);
-            }
-            moved.channels[c][static_cast<std::size_t>(i)] = static_cast<float>(sum);
-        }
-    return moved;
-}
 
 struct Target {
     std::string name;
@@ -73,7 +54,7 @@ std::vector<Target> targets() {
     std::vector<Target> all;
     for (const std::string& name : fixtureNames()) {
         Target target{name, fixturePatch(name), nullptr, nullptr};
-        const Recording reference = later(render(target.patch, phrase(1)));
+        const Recording reference = testing::later(render(target.patch, phrase(1)), 0.4);
         target.profile = std::make_shared<const Profile>(
             measureProfile(reference, phrase(2), {.source = nullptr, .threads = hardwareThreads()}));
         target.finder = std::make_shared<MoveFinder>(reference, target.profile, phrase(2), Attention{});

@@ -95,6 +95,21 @@ TEST(Matching, StoppedGivesTheBestSoFar) {
     EXPECT_GT(result.best.comparison.likeness, result.before.comparison.likeness);
 }
 
+TEST(Matching, OfALongPhraseSearchesWhatTellsMost) {
+    // Half a minute, of which four seconds are enough; the marks are those of all of it.
+    Performance played = testing::oneNote(48, 0.0, 1.0, 30.0, 44100);
+    for (int n = 1; n < 24; ++n)
+        played.notes.push_back({1.2 * n, 1.2 * n + 0.2 + 0.02 * n, 45 + 5 * (n % 3), 0.0, 80.0 + 5.0 * (n % 4)});
+    played.normalize();
+    const Recording reference = render(target(), played);
+    const auto result = match(reference, played, quick(400));
+    EXPECT_GT(result.best.likeness, 85.0);
+    EXPECT_EQ(result.performance.notes.size(), 24u);
+    const Profile whole = measureProfile(reference, played);
+    const auto marked = score(result.best.patch, atRate(reference, 48000), whole, played, 1);
+    EXPECT_NEAR(marked.likeness, result.best.comparison.likeness, 0.5);
+}
+
 TEST(Matching, SaysWhyItCannotBegin) {
     Performance silent = phrase();
     silent.notes.clear();

@@ -1,4 +1,4 @@
-// Compiled without fused multiplication, which would give other bits than exponential() does elsewhere.
+// As everywhere, multiplications are not fused, which would give other bits than exponential() does elsewhere.
 #include "core/dsp/segment_kernel.h"
 
 #include "core/dsp/exponential.h"

@@ -103,36 +103,70 @@ struct PreparedTarget {
                 std::move(loss)};
     }
 
-    /// The stretch about its longest note, which tells kinds of sound apart at a fraction of the cost; nothing when
-    /// that would be most of it anyway.
-    std::optional<PreparedTarget> telling(const MatchSettings& settings) const {
-        constexpr double before = 0.02, behind = 0.3, longest = 1.5;
-        const Performance counted = attendedNotes(performance, leftOut);
-        const Note& note =
-            *std::max_element(counted.notes.begin(), counted.notes.end(),
-                              [](const Note& a, const Note& b) { return a.end - a.start < b.end - b.start; });
-        const double begin = std::max(0.0, note.start - before);
-        const double end = std::min({performance.seconds(), note.end + behind, begin + longest});
-        if (end - begin > 0.7 * performance.seconds()) return std::nullopt;
+    /// The stretch that tells most: the longest notes and the most different ones within so many seconds. Nothing when
+    /// that would be most of it anyway. Its profile is still that of the whole.
+    std::optional<PreparedTarget> telling(double longest, const MatchSettings& settings) const {
+        constexpr double before = 0.02;
+        const TimeSpan span = tellingSpan(longest, before);
+        if (span.end - span.begin > 0.7 * performance.seconds()) return std::nullopt;
         PreparedTarget part = *this;
-        part.reference = excerpt(reference, begin, end);
+        part.reference = excerpt(reference, span.begin, span.end);
         if (peakOf(part.reference) <= 0.0f) return std::nullopt;
         part.leftOut.clear();
+        for (const TimeSpan& out : leftOut)
+            if (out.end > span.begin && out.begin < span.end)
+                part.leftOut.push_back(
+                    {std::max(0.0, out.begin - span.begin), std::min(span.end, out.end) - span.begin});
         part.performance.frames = part.reference.frameCount();
         part.performance.notes.clear();
         for (Note each : performance.notes) {
-            if (each.end <= begin + before || each.start >= end) continue;
-            each.start = std::max(0.0, each.start - begin);
-            each.end = each.end - begin;
+            if (each.end <= span.begin + before || each.start >= span.end) continue;
+            each.start = std::max(0.0, each.start - span.begin);
+            each.end = each.end - span.begin;
             part.performance.notes.push_back(each);
         }
-        const auto shift = [begin](std::vector<CurvePoint>& points) {
-            for (CurvePoint& point : points) point.seconds -= begin;
+        const auto shift = [&](std::vector<CurvePoint>& points) {
+            for (CurvePoint& point : points) point.seconds -= span.begin;
         };
         shift(part.performance.bends);
         for (Curve& curve : part.performance.curves) shift(curve.points);
-        part.loss = std::make_shared<const Loss>(part.reference, part.performance, settings.focusLowHz, upperHz);
+        part.loss =
+            std::make_shared<const Loss>(part.reference, part.performance, settings.focusLowHz, upperHz, part.leftOut);
         return part;
+    }
+
+    TimeSpan tellingSpan(double longest, double before) const {
+        constexpr double behind = 0.3, perOther = 0.15; // seconds that another key or loudness is worth
+        TimeSpan best{0.0, performance.seconds()};
+        double most = -1.0;
+        const Performance counted = attendedNotes(performance, leftOut);
+        for (const Note& first : counted.notes) {
+            const double from = std::max(0.0, first.start - before), to = from + longest;
+            double sounding = 0.0, last = from;
+            std::set<int> keys, loudnesses;
+            for (const Note& note : counted.notes) {
+                if (note.start < first.start || note.start > to - 0.1) continue;
+                sounding += std::min(note.end, to) - note.start;
+                last = std::max(last, std::min(note.end + behind, to));
+                keys.insert(note.key);
+                loudnesses.insert(static_cast<int>(note.velocity / 16.0));
+            }
+            const double tells = sounding + perOther * static_cast<double>(keys.size() + loudnesses.size());
+            if (tells <= most) continue;
+            most = tells;
+            best = {from, std::min(last, performance.seconds())};
+        }
+        return best;
+    }
+
+    /// What a search looks at: a few telling seconds of a long phrase, measured anew.
+    PreparedTarget searched(const MatchSettings& settings, const Task& task) const {
+        constexpr double longPhrase = 7.0, enough = 4.0;
+        if (performance.seconds() <= longPhrase) return *this;
+        auto part = telling(enough, settings);
+        if (!part) return *this;
+        part->profile = measure(part->reference, part->performance, part->leftOut, nullptr, settings.threads, task);
+        return *part;
     }
 
     static Profile measure(const Recording& recording, const Performance& performance,
@@ -149,9 +183,10 @@ struct PreparedTarget {
 
 class Search {
 public:
-    Search(const std::vector<PreparedTarget>& all, const MatchSettings& options, const Task& work,
-           const std::function<void(const MatchProgress&)>& listener)
-        : targets(all), profile(all.front().profile), settings(options), task(work), progress(listener),
+    /// `first` is what the first of them is a stretch of.
+    Search(const std::vector<PreparedTarget>& all, const PreparedTarget& first, const MatchSettings& options,
+           const Task& work, const std::function<void(const MatchProgress&)>& listener)
+        : targets(all), whole(first), profile(first.profile), settings(options), task(work), progress(listener),
           told(toldBy(all)), random(options.seed) {}
 
     /// Leaves the best of each structure in `bests`, best first.
@@ -419,7 +454,8 @@ private:
     /// Every hypothesis from its estimate, fewer and fewer of them, longer and longer: at first the longest note alone.
     void race() {
         std::vector<PreparedTarget> early;
-        if (auto part = targets.front().telling(settings)) {
+        constexpr double atFirst = 1.5; // seconds
+        if (auto part = targets.front().telling(atFirst, settings)) {
             part->share = 1.0;
             early.push_back(std::move(*part));
             looked = &early;
@@ -428,7 +464,7 @@ private:
         bool stopped = false;
         try {
             std::vector<Patch> starts;
-            for (const Hypothesis& hypothesis : hypothesesFor(profile, targets.front().reference, settings.start)) {
+            for (const Hypothesis& hypothesis : hypothesesFor(profile, whole.reference, settings.start)) {
                 const Patch start = constrained(hypothesis.patch);
                 if (kindsOf(start) != kindsOf(hypothesis.patch)) continue; // a lock forbids it
                 if (std::none_of(starts.begin(), starts.end(), [&](const Patch& p) { return p.soundsLike(start); }))
@@ -627,7 +663,8 @@ private:
 
     const std::vector<PreparedTarget>& targets;
     const std::vector<PreparedTarget>* looked = &targets; ///< what candidates are compared with now
-    const Profile& profile;                               ///< of the first target
+    const PreparedTarget& whole;
+    const Profile& profile; ///< of the whole of the first target
     const MatchSettings& settings;
     const Task& task;
     const std::function<void(const MatchProgress&)>& progress;
@@ -730,7 +767,7 @@ namespace {
 
 /// What the ranking of finalists goes by: likeness, the loss (which sees what no facet does), and simplicity.
 double worthOf(const ScoredPatch& scored, const Patch& start) {
-    constexpr double perDb = 2.0, perModule = 0.3, perHandicap = 20.0;
+    constexpr double perDb = 3.0, perModule = 0.3, perHandicap = 20.0;
     const auto modules =
         std::count_if(scored.patch.modules().begin(), scored.patch.modules().end(),
                       [&](const auto& m) { return takesPart(scored.patch, m) && m.kind != ModuleKind::envelope; });
@@ -759,7 +796,9 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     std::vector<PreparedTarget> prepared;
     for (const MatchTarget& target : targets)
         prepared.push_back(PreparedTarget::prepare(target, weights, settings, task));
-    Search search(prepared, settings, task, progress);
+    std::vector<PreparedTarget> looked;
+    for (const PreparedTarget& target : prepared) looked.push_back(target.searched(settings, task));
+    Search search(looked, prepared.front(), settings, task, progress);
     search.started = begun;
     search.markSeconds = secondsSince(begun);
     search.run();

@@ -18,6 +18,7 @@ bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDes
     if (d.field == "blend") return patch.value({module.path, "blend"}) > 0.0; // a second shape is a structure
     if (d.field == "phase") return patch.value({module.path, "phase_random"}) == 0.0;
     if (d.field != "level") return true;
+    if (patch.value({module.path, "level"}) <= d.low) return false; // it only moves another
     // The overall gain is solved, so the first source's level says nothing.
     const auto& all = patch.modules();
     const auto first = std::find_if(all.begin(), all.end(), [&](const Patch::Module& m) {

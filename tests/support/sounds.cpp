@@ -2,6 +2,7 @@
 
 #include "core/dsp/window.h"
 
+#include <algorithm>
 #include <cmath>
 #include <complex>
 #include <numbers>
@@ -20,6 +21,23 @@ double sawAt(double hz, double seconds) {
     double sum = 0.0;
     for (int n = 1; n * hz < 20000.0; ++n) sum += std::sin(2.0 * std::numbers::pi * n * hz * seconds) / n;
     return sum * 2.0 / std::numbers::pi;
+}
+
+Recording later(const Recording& sound, double samples) {
+    constexpr int reach = 24;
+    Recording moved = sound;
+    for (std::size_t c = 0; c < sound.channels.size(); ++c)
+        for (int i = 0; i < sound.frameCount(); ++i) {
+            double sum = 0.0;
+            for (int k = std::max(0, i - reach); k <= std::min(sound.frameCount() - 1, i + reach); ++k) {
+                const double x = i - k - samples;
+                const double sinc = std::abs(x) < 1e-9 ? 1.0 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x);
+                const double window = 0.5 + 0.5 * std::cos(std::numbers::pi * x / (reach + 1));
+                sum += sinc * window * static_cast<double>(sound.channels[c][static_cast<std::size_t>(k)]);
+            }
+            moved.channels[c][static_cast<std::size_t>(i)] = static_cast<float>(sum);
+        }
+    return moved;
 }
 
 Performance oneNote(int key, double start, double end, double seconds, int rateHz, int channels) {

@@ -15,6 +15,9 @@ Recording soundOf(double seconds, int rateHz, const std::function<double(double)
 /// Σ sin(2π n f t)/n up to 20 kHz: a band-limited saw by its Fourier series.
 double sawAt(double hz, double seconds);
 
+/// A sound some part of a sample later, by windowed sinc.
+Recording later(const Recording& sound, double samples);
+
 /// A performance of one note over a whole sound.
 Performance oneNote(int key, double start, double end, double seconds, int rateHz = 48000, int channels = 1);
 
