@@ -1,3 +1,4 @@
+#include "core/base/random.h"
 #include "core/base/units.h"
 #include "core/compare/blind_test.h"
 #include "core/compare/comparison.h"
@@ -229,6 +230,23 @@ TEST(SearchLoss, IsZeroForItselfAndDeafToGain) {
     EXPECT_NEAR(Loss::value(loss.residual(reference)), 0.0, 1e-4);
     EXPECT_NEAR(Loss::value(loss.residual(withGain(reference, -13.0))), 0.0, 0.01);
     EXPECT_GT(Loss::value(loss.residual(with(cutoff, 1000.0))), 0.2);
+}
+
+TEST(SearchLoss, IsNotAfterTheNoiseOfARecording) {
+    const Performance performance = testing::oneNote(57, 0.1, 1.0, 2.0);
+    const auto struck = [](double hz) {
+        return testing::soundOf(2.0, 48000, [hz](double t) {
+            return t < 0.1 ? 0.0 : 0.5 * std::exp(-(t - 0.1) / 0.15) * testing::sawAt(hz, t - 0.1);
+        });
+    };
+    const Recording clean = struck(220.0);
+    Recording noisy = clean;
+    Random random(3);
+    for (float& x : noisy.channels[0]) x += 3e-4f * static_cast<float>(2.0 * random.unit() - 1.0);
+    const Loss loss(noisy, performance);
+    const double same = Loss::value(loss.residual(clean)), other = Loss::value(loss.residual(struck(247.0)));
+    EXPECT_LT(same, 1.6) << "the noise is not for a patch to rebuild";
+    EXPECT_GT(other, 3.0 * same);
 }
 
 TEST(SearchLoss, SeesCents) {

@@ -1,4 +1,5 @@
 #include "core/base/error.h"
+#include "core/dsp/envelope.h"
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
 #include "core/match/hypotheses.h"
@@ -241,6 +242,26 @@ TEST(Estimates, AnswerATremoloWithAnLfo) {
     EXPECT_NEAR(answered.value({"link:a", "amount"}), 4.0, 0.8);
     EXPECT_NEAR(answered.value({"layer:a/lfo:a", "phase"}), 90.0, 25.0) << "from the note's beginning";
     EXPECT_TRUE(withMotion(profile, answered).soundsLike(answered)) << "what moves already is left alone";
+}
+
+TEST(Estimates, AnswerAFallingPitchWithAnEnvelope) {
+    Profile profile;
+    for (double start : {0.0, 1.0}) {
+        NoteProfile note;
+        note.note = {start, start + 0.5, 36, 0.0, 100.0};
+        note.sweepCents = 1900.0;
+        note.sweepSeconds = 0.03;
+        profile.notes.push_back(note);
+    }
+    const Patch answered = withMotion(profile, Patch());
+    ASSERT_TRUE(answered.find("link:a"));
+    EXPECT_EQ(answered.find("link:a")->contents().to, "layer:a/source:a/semitone");
+    EXPECT_NEAR(answered.value({"link:a", "amount"}), 19.0, 1e-6);
+    const std::string envelope = answered.find("link:a")->contents().from;
+    EXPECT_EQ(answered.value({envelope, "sustain"}), 0.0);
+    EXPECT_NEAR(answered.value({envelope, "decay"}) * SegmentCurve(5.0).timeConstantShare(), 30.0, 0.5);
+    profile.notes[0].sweepCents = profile.notes[1].sweepCents = notMeasurable;
+    EXPECT_TRUE(withMotion(profile, Patch()).soundsLike(Patch()));
 }
 
 TEST(Estimates, AnswerAnEchoWithADelay) {

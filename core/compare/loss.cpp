@@ -21,6 +21,7 @@ namespace {
 constexpr float floorPower = 1e-7f; ///< −70 dB
 constexpr float sideShare = 0.07f;
 constexpr float pitchShare = 0.1f; ///< dB of loss per cent of mean deviation
+constexpr double mostCents = 40.0; ///< beyond it the spectra tell; nor may a pitch that is hard to read outweigh them
 constexpr int pitchedNotes = 4;
 
 struct Resolution {
@@ -65,7 +66,7 @@ struct Loss::Impl {
 
     std::vector<MelBank> banks;
     std::array<std::vector<float>, 3> windows;
-    std::array<float, 3> floors{}; ///< power, per resolution, of the normalized signal
+    std::array<Eigen::VectorXf, 3> perFloor; ///< 1 / the power below which a band counts as silent, by resolution
     std::array<Eigen::VectorXf, 3> mid;
     Eigen::VectorXf side;
     std::vector<PitchPoint> pitchPoints;
@@ -82,11 +83,12 @@ struct Loss::Impl {
         }
         const auto mono = monoMix(reference);
         for (std::size_t r = 0; r < resolutions.size(); ++r) {
+            perFloor[r] = Eigen::VectorXf::Ones(resolutions[r].bands);
             const Eigen::VectorXf power = melPower(mono, r, 1.0f);
-            floors[r] = std::max(1e-20f, power.maxCoeff() * floorPower);
-            mid[r] = toDb(power, floors[r]);
+            perFloor[r] = floorsOf(power, resolutions[r].bands).cwiseInverse();
+            mid[r] = toDb(melPower(mono, r, 1.0f));
         }
-        if (stereo) side = toDb(melPower(sideOf(reference), 1, 1.0f), floors[1]);
+        if (stereo) side = toDb(melPower(sideOf(reference), 1, 1.0f));
         findPitchPoints(mono, performance);
     }
 
@@ -97,10 +99,28 @@ struct Loss::Impl {
         return difference;
     }
 
-    static Eigen::VectorXf toDb(const Eigen::VectorXf& power, float floor) {
+    /// `power` in units of the floors.
+    static Eigen::VectorXf toDb(const Eigen::VectorXf& power) {
         Eigen::VectorXf levels(power.size());
-        decibelsAbove(power.data(), floor, levels.data(), static_cast<int>(power.size()));
+        decibelsAbove(power.data(), 1.0f, levels.data(), static_cast<int>(power.size()));
         return levels;
+    }
+
+    /// 70 dB below the highest band, or twice what a band never falls below: the recording's own noise, which is not
+    /// for a patch to rebuild. What lies within 60 dB of the highest band is never taken for noise.
+    static Eigen::VectorXf floorsOf(const Eigen::VectorXf& power, int bands) {
+        constexpr float loudestNoise = 1e-6f; // −60 dB
+        const float highest = std::max(1e-13f, power.maxCoeff());
+        const auto count = static_cast<std::size_t>(power.size() / bands);
+        Eigen::VectorXf floors(bands);
+        std::vector<float> levels(count);
+        for (int b = 0; b < bands; ++b) {
+            for (std::size_t t = 0; t < count; ++t) levels[t] = power(static_cast<Eigen::Index>(t) * bands + b);
+            const auto quiet = levels.begin() + static_cast<std::ptrdiff_t>(count / 10);
+            std::nth_element(levels.begin(), quiet, levels.end());
+            floors(b) = std::clamp(2.0f * *quiet, floorPower * highest, loudestNoise * highest);
+        }
+        return floors;
     }
 
     /// Mel power of all frames, bands running fastest, scaled by a power gain.
@@ -132,7 +152,7 @@ struct Loss::Impl {
             squaredMagnitudes(bins.data(), space.power.data(), fft.binCount());
             banks[r].apply(std::span(space.power).first(bins.size()),
                            std::span(bands.data(), static_cast<std::size_t>(res.bands)));
-            bands *= scale;
+            bands.array() *= scale * perFloor[r].array();
         }
         return out;
     }
@@ -181,19 +201,19 @@ Eigen::VectorXf Loss::residual(const Recording& whole) const {
     // Each part weighs by its share, not by how many numbers it happens to have.
     for (std::size_t r = 0; r < resolutions.size(); ++r) {
         const float weight = all / (parts * static_cast<float>(m.mid[r].size()));
-        residual.segment(at, m.mid[r].size()) =
-            weight * (Impl::toDb(m.melPower(mono, r, gain), m.floors[r]) - m.mid[r]);
+        residual.segment(at, m.mid[r].size()) = weight * (Impl::toDb(m.melPower(mono, r, gain)) - m.mid[r]);
         at += m.mid[r].size();
     }
     if (m.stereo) {
         const float weight = sideShare * all / static_cast<float>(m.side.size());
         residual.segment(at, m.side.size()) =
-            weight * (Impl::toDb(m.melPower(Impl::sideOf(candidate), 1, gain), m.floors[1]) - m.side);
+            weight * (Impl::toDb(m.melPower(Impl::sideOf(candidate), 1, gain)) - m.side);
         at += m.side.size();
     }
     for (const auto& point : m.pitchPoints) {
         const double hz = refinePitch(mono, point.seconds, point.hz);
-        const double cents = isMeasured(hz) && hz > 0.0 ? std::clamp(centsBetween(point.hz, hz), -100.0, 100.0) : 100.0;
+        const double cents =
+            isMeasured(hz) && hz > 0.0 ? std::clamp(centsBetween(point.hz, hz), -mostCents, mostCents) : mostCents;
         residual(at++) = pitchShare * all / static_cast<float>(m.pitchPoints.size()) * static_cast<float>(cents);
     }
     return residual;

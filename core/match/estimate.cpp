@@ -238,6 +238,42 @@ private:
 
 } // namespace
 
+namespace {
+
+/// An envelope that lets all sources begin as far from their pitch as the notes of the reference do.
+void sweepPitches(const Profile& profile, const std::vector<std::string>& pitches, Patch& patch) {
+    std::vector<float> cents, seconds;
+    for (const NoteProfile& note : profile.notes) {
+        if (!isMeasured(note.sweepCents) || !isMeasured(note.sweepSeconds)) continue;
+        cents.push_back(static_cast<float>(note.sweepCents));
+        seconds.push_back(static_cast<float>(note.sweepSeconds));
+    }
+    if (2 * cents.size() < profile.notes.size() || cents.empty() || pitches.empty()) return;
+    Patch swept = patch;
+    try {
+        const std::string envelope = swept.freePath(ModuleKind::envelope, layerOfPath(pitches.front()));
+        swept.add(envelope);
+        swept.set({envelope, "attack"}, 0.0);
+        swept.setNearest({envelope, "decay"}, 1000.0 * medianOf(seconds) / SegmentCurve(5.0).timeConstantShare());
+        swept.set({envelope, "sustain"}, 0.0);
+        for (const std::string& pitch : pitches) {
+            const std::string semitone = Address::parse(pitch).module + "/semitone";
+            const std::string link = swept.freePath(ModuleKind::link);
+            swept.add(link);
+            ModuleData ends;
+            ends.from = envelope;
+            ends.to = semitone;
+            swept.setData(link, ends);
+            swept.setNearest({link, "amount"}, medianOf(cents) / 100.0);
+        }
+    } catch (const Error&) {
+        return; // there is no room for it
+    }
+    patch = std::move(swept);
+}
+
+} // namespace
+
 Patch withMotion(const Profile& profile, const Patch& patch) {
     Patch moved = patch;
     std::vector<std::string> pitches, cutoffs;
@@ -253,6 +289,7 @@ Patch withMotion(const Profile& profile, const Patch& patch) {
     const double onset = isMeasured(motion.vibratoOnset) ? 1000.0 * motion.vibratoOnset : 0.0;
     mover.add(motion.vibrato, pitches, motion.vibrato.depth, onset);
     if (!layer.empty()) mover.add(motion.tremolo, {layer + "/level"}, 0.5 * tremoloDb(motion.tremolo), 0.0);
+    sweepPitches(profile, pitches, moved);
     // What is gated opens and closes no filter besides.
     if (!motion.tremolo.found()) mover.add(motion.filter, cutoffs, 12.0 * motion.filter.depth, 0.0);
     return moved;

@@ -222,6 +222,7 @@ private:
                 if (isMeasured(space.echo.feedbackDb))
                     set(patch, {path, "feedback"}, 100.0 * std::pow(10.0, space.echo.feedbackDb / 20.0));
             }
+            if (kind == ModuleKind::reduction) set(patch, {path, "bits"}, 6.0); // its default is hardly heard
             if (kind == ModuleKind::reverb && isMeasured(space.tailSeconds))
                 set(patch, {path, "decay"}, 1000.0 * space.tailSeconds);
             FacetSet facets = 0;
