@@ -109,6 +109,7 @@ TEST_F(PiecePageTest, CuesAreSilencedWeighedAndHeardInATake) {
     EXPECT_EQ(session.document().cues[0]->part.take, session.cue()->takes[0]->id);
     QTest::keyClick(&window, Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(session.document().cues[0]->part.take, 0u);
+    EXPECT_EQ(session.document().cues[0]->part.levelDb, -3.5) << "the level was another step";
     EXPECT_EQ(takes->currentIndex(), 0);
 }
 

@@ -267,7 +267,7 @@ public:
     /// Whether all that is heard then has been rendered for the first time.
     bool pieceReady() const { return pieceReady_; }
     /// The backing as it is heard, with its picture; empty before.
-    const MeasuredSound& backingSound() const { return backing_; }
+    const MeasuredSound& backingSound() const;
     /// Loops all of it, not only the cue being worked on and what comes just before.
     void loopWholePiece(bool whole);
     bool loopsWholePiece() const { return wholePiece_; }
@@ -441,6 +441,7 @@ private:
     std::uint64_t shownPiece_ = 0; ///< hash of what is, or is about to be, heard
     quint64 pieceTurn_ = 0;
     MeasuredSound backing_;             ///< as it was given to the player, with its picture
+    std::string backingKey_;            ///< of the backing that it is
     std::unique_ptr<PieceMixer> mixer_; ///< used by the thread of its queue alone
     JobQueue piecing_;
     void lookForMoves();

@@ -49,9 +49,13 @@ void Session::setBackingLevel(double db) {
 void Session::setPart(std::uint64_t cueId, const PiecePart& part) {
     const Cue* changing = document_->find(cueId);
     if (!changing || changing->part == part) return;
+    PiecePart leveled = changing->part;
+    leveled.levelDb = part.levelDb;
+    // A level is turned in many steps, which are one; the rest is chosen.
+    const QString mergeKey = leveled == part ? QString("level of part %1").arg(cueId) : QString();
     Cue changed = *changing;
     changed.part = part;
-    push(tr("Cue in the piece"), withCue(*document_, std::move(changed)), QString("part %1").arg(cueId));
+    push(tr("Cue in the piece"), withCue(*document_, std::move(changed)), mergeKey);
 }
 
 void Session::placeExcerpt(std::uint64_t cueId, std::uint64_t excerptId, double seconds) {
@@ -68,6 +72,11 @@ void Session::placeExcerpt(std::uint64_t cueId, std::uint64_t excerptId, double 
 }
 
 // ---- hearing ----
+
+const MeasuredSound& Session::backingSound() const {
+    static const MeasuredSound none;
+    return document_->backing && document_->backing->audioKey == backingKey_ ? backing_ : none;
+}
 
 double Session::place() const { return cue() && cue()->excerpt() ? cue()->excerpt()->placeInPiece() : 0.0; }
 
@@ -149,6 +158,7 @@ void Session::givePiece() {
     piecing_.submit([this, heard, given = backing_.recording, peaks = backing_.peaks, anew = !pieceReady_,
                      turn = ++pieceTurn_, rate = playback_.player().rateHz()](const Task& task) {
         try {
+            const std::string backingKey = heard.backing ? heard.backing->audioKey : "";
             if (!mixer_ || mixer_->rateHz() != rate) mixer_ = std::make_unique<PieceMixer>(rate);
             const auto ready = [rate](const PlacedSound& sound) {
                 return std::make_shared<std::unique_ptr<const PlayableSound>>(
@@ -160,13 +170,15 @@ void Session::givePiece() {
             const auto references = ready(mixed.references), renders = ready(mixed.renders);
             const auto behind = backing && (anew || backing != given) ? ready({*backing, 0.0}) : nullptr;
             MeasuredSound shown;
-            if (backing) shown = {backing, backing == given ? peaks : std::make_shared<const Peaks>(*backing)};
-            post([this, turn, references, renders, shown, behind] {
+            shown.recording = backing;
+            if (backing) shown.peaks = backing == given ? peaks : std::make_shared<const Peaks>(*backing);
+            post([this, turn, references, renders, shown, behind, backingKey] {
                 if (turn != pieceTurn_ || !hearingPiece_) return;
                 playback_.player().setSound(Side::reference, std::move(*references));
                 playback_.player().setSound(Side::render, std::move(*renders));
                 if (behind || !shown.recording) playback_.player().setBacking(behind ? std::move(*behind) : nullptr);
-                if (shown.recording != backing_.recording) backing_ = shown;
+                backing_ = shown;
+                backingKey_ = backingKey;
                 pieceReady_ = true;
                 emit pieceChanged();
             });

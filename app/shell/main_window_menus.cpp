@@ -245,7 +245,7 @@ void MainWindow::makeHelpMenu() {
         QMessageBox::information(
             this, tr("Keys"),
             tr("<p><b>Listening</b><br>Space play or stop · X swap reference and render · / loop · R record moves · "
-               "Esc stop all sound "
+               "Ctrl+3 … 7 one at a time, in turn, an ear each, the difference, all cues together · Esc stop all sound "
                "· Enter presses the control that has the focus</p>"
                "<p><b>Playing the patch</b><br>A W S E D F T G Y H U J K play notes, − and + change the octave · F12 "
                "shows the keyboard and what the phrase does not play</p>"

@@ -343,14 +343,14 @@ private:
         std::stable_sort(order.begin(), order.end(),
                          [](const Best* a, const Best* b) { return better(a->candidate, b->candidate); });
         std::vector<Leader> leading;
-        std::set<std::string> told;
+        std::set<std::string> texts;
         double last = -1.0;
         for (const Best* each : order) {
             if (leading.size() == most) break;
             if (std::abs(each->candidate.loss - last) < sameLoss * last) continue; // with something that is not heard
             last = each->candidate.loss;
             Leader leader{each->candidate.patch, each->candidate.loss};
-            if (!told.insert(structureText(leader.patch)).second) continue; // people see no difference
+            if (!texts.insert(structureText(leader.patch)).second) continue; // people see no difference
             const std::uint64_t key = leader.patch.hash();
             if (!marked.contains(key) && secondsSince(lastMarked) > compareEvery) {
                 marked[key] = likenessOf(leader.patch);
