@@ -2,6 +2,7 @@
 //   build/release/bench/likeness_bench [--write docs/likeness.md]
 // Renders of Facet's own engine are changed by known amounts, coded as MP3, shifted, and made anew with other seeds.
 // Ends with exit code 1 when something asked is missed.
+#include "bench/page.h"
 #include "core/base/parallel.h"
 #include "core/compare/comparison.h"
 #include "core/engine/render.h"
@@ -12,10 +13,8 @@
 #include <cmath>
 #include <cstdio>
 #include <fmt/format.h>
-#include <fstream>
 #include <functional>
 #include <sndfile.h>
-#include <sstream>
 
 namespace facet {
 namespace {
@@ -329,17 +328,8 @@ void measureSeeds() {
                     verdict(percentile(all, 0.1) >= 85.0 && percentile(all, 0.5) >= 95.0)));
 }
 
-/// Puts the report between two marks of a file.
 void write(const std::string& path) {
-    std::ifstream in(path);
-    std::stringstream text;
-    text << in.rdbuf();
-    const std::string begin = "<!-- calibration -->\n", end = "<!-- end of calibration -->";
-    std::string all = text.str();
-    const auto from = all.find(begin), to = all.find(end);
-    if (from == std::string::npos || to == std::string::npos) throw std::runtime_error(path + " has no place for it");
-    all.replace(from + begin.size(), to - from - begin.size(), report);
-    std::ofstream(path) << all;
+    if (!writeBetween(path, "calibration", report)) throw std::runtime_error(path + " has no place for it");
 }
 
 } // namespace

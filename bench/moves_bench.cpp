@@ -2,6 +2,7 @@
 //   build/release/bench/moves_bench [SINGLES TRIPLES] [--write docs/accuracy.md]     200 and 60 when not given
 // Damages are drawn by a fixed seed over all fixtures. Reference and render have different random phases, and the
 // reference lies 0.4 samples late.
+#include "bench/page.h"
 #include "core/base/parallel.h"
 #include "core/base/random.h"
 #include "core/engine/render.h"
@@ -16,9 +17,7 @@
 #include <cstdio>
 #include <cstring>
 #include <fmt/format.h>
-#include <fstream>
 #include <optional>
-#include <sstream>
 
 namespace facet {
 namespace {
@@ -198,18 +197,7 @@ int run(int singles, int triples, const char* path) {
                           Times::percentile(times.first, 0.5), Times::percentile(times.first, 0.9),
                           Times::percentile(times.last, 0.5), Times::percentile(times.last, 0.9), hardwareThreads());
     std::fputs(report.c_str(), stdout);
-    if (path) {
-        std::ifstream in(path);
-        std::stringstream text;
-        text << in.rdbuf();
-        std::string whole = text.str();
-        const std::string begin = "<!-- next moves -->\n", end = "<!-- end of next moves -->";
-        const auto from = whole.find(begin), to = whole.find(end);
-        if (from == std::string::npos || to == std::string::npos) return 2;
-        whole.replace(from + begin.size(), to - from - begin.size(), report);
-        std::ofstream(path) << whole;
-    }
-    return 0;
+    return path && !writeBetween(path, "next moves", report) ? 2 : 0;
 }
 
 } // namespace

@@ -2,6 +2,7 @@
 //   build/release/bench/recovery_bench [SECONDS] [--write docs/accuracy.md]     10 when not given
 // Each fixture is rendered with other random phases than the search uses, 0.4 samples late and with noise 60 dB below
 // it. The search is told the notes and nothing else.
+#include "bench/page.h"
 #include "core/base/parallel.h"
 #include "core/base/random.h"
 #include "core/base/units.h"
@@ -17,8 +18,6 @@
 #include <cstdlib>
 #include <cstring>
 #include <fmt/format.h>
-#include <fstream>
-#include <sstream>
 #include <vector>
 
 namespace facet {
@@ -75,17 +74,7 @@ int run(double seconds, const char* path) {
                     "`*`: not. {:g} s each, {} threads.\n",
                     recovered, all, seconds, hardwareThreads());
     std::fputs(report.c_str() + report.rfind("\n\n") + 1, stdout);
-    if (!path) return 0;
-    std::ifstream in(path);
-    std::stringstream text;
-    text << in.rdbuf();
-    std::string whole = text.str();
-    const std::string begin = "<!-- recovery -->\n", end = "<!-- end of recovery -->";
-    const auto from = whole.find(begin), to = whole.find(end);
-    if (from == std::string::npos || to == std::string::npos) return 2;
-    whole.replace(from + begin.size(), to - from - begin.size(), report);
-    std::ofstream(path) << whole;
-    return 0;
+    return path && !writeBetween(path, "recovery", report) ? 2 : 0;
 }
 
 } // namespace

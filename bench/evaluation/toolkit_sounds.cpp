@@ -9,17 +9,12 @@
 
 #include <stk/BeeThree.h>
 #include <stk/Bowed.h>
-#include <stk/Brass.h>
 #include <stk/Clarinet.h>
 #include <stk/FileWvOut.h>
 #include <stk/FMVoices.h>
 #include <stk/Flute.h>
 #include <stk/HevyMetl.h>
-#include <stk/Mandolin.h>
-#include <stk/ModalBar.h>
-#include <stk/Moog.h>
 #include <stk/PercFlut.h>
-#include <stk/Plucked.h>
 #include <stk/Rhodey.h>
 #include <stk/Saxofony.h>
 #include <stk/TubeBell.h>
@@ -30,14 +25,10 @@ namespace {
 std::unique_ptr<stk::Instrmnt> modelOf(const std::string& name) {
     if (name == "organ") return std::make_unique<stk::BeeThree>();
     if (name == "bowed") return std::make_unique<stk::Bowed>(30.0);
-    if (name == "brass") return std::make_unique<stk::Brass>(30.0);
     if (name == "clarinet") return std::make_unique<stk::Clarinet>(30.0);
     if (name == "flute") return std::make_unique<stk::Flute>(30.0);
     if (name == "metal") return std::make_unique<stk::HevyMetl>();
-    if (name == "mandolin") return std::make_unique<stk::Mandolin>(30.0);
-    if (name == "bar") return std::make_unique<stk::ModalBar>();
     if (name == "percussive") return std::make_unique<stk::PercFlut>();
-    if (name == "plucked") return std::make_unique<stk::Plucked>(30.0);
     if (name == "electric") return std::make_unique<stk::Rhodey>();
     if (name == "reed") return std::make_unique<stk::Wurley>();
     if (name == "saxophone") return std::make_unique<stk::Saxofony>(30.0);

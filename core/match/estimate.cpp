@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/base/units.h"
 #include "core/dsp/envelope.h"
+#include "core/match/links.h"
 #include "core/parameters/relevance.h"
 
 #include <algorithm>
@@ -212,13 +213,7 @@ public:
             const double phase = change.phase + cycle.rise;
             moved.setNearest({lfo, "phase"}, 360.0 * (phase - std::floor(phase)));
             for (const std::string& target : targets) {
-                const std::string link = moved.freePath(ModuleKind::link);
-                moved.add(link);
-                ModuleData ends;
-                ends.from = lfo;
-                ends.to = target;
-                moved.setData(link, ends);
-                moved.setNearest({link, "amount"}, amount);
+                addLink(moved, lfo, target, amount);
             }
         } catch (const Error&) {
             return;
@@ -258,13 +253,7 @@ void sweepPitches(const Profile& profile, const std::vector<std::string>& pitche
         swept.set({envelope, "sustain"}, 0.0);
         for (const std::string& pitch : pitches) {
             const std::string semitone = Address::parse(pitch).module + "/semitone";
-            const std::string link = swept.freePath(ModuleKind::link);
-            swept.add(link);
-            ModuleData ends;
-            ends.from = envelope;
-            ends.to = semitone;
-            swept.setData(link, ends);
-            swept.setNearest({link, "amount"}, medianOf(cents) / 100.0);
+            addLink(swept, envelope, semitone, medianOf(cents) / 100.0);
         }
     } catch (const Error&) {
         return; // there is no room for it

@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/base/units.h"
 #include "core/match/estimate.h"
+#include "core/match/links.h"
 #include "core/match/wavetable.h"
 
 #include <algorithm>
@@ -82,18 +83,6 @@ private:
                 profile_.source.wave == TextbookWave::pulse ? 100.0 * profile_.source.pulseWidth : 50.0);
     }
 
-    static void link(Patch& patch, const std::string& from, const std::string& to, double amount,
-                     const std::string& by = {}) {
-        const std::string path = patch.freePath(ModuleKind::link);
-        patch.add(path);
-        ModuleData ends;
-        ends.from = from;
-        ends.to = to;
-        ends.by = by;
-        patch.setData(path, ends);
-        patch.setNearest({path, "amount"}, amount);
-    }
-
     /// What cannot be made on this start is left out: it may have other modules, and full lists.
     void add(const std::function<void(Patch&)>& change) {
         Patch patch = base_;
@@ -164,7 +153,7 @@ private:
             set(patch, {lfo, "mode"}, static_cast<double>(LfoMode::once));
             set(patch, {lfo, "rate"}, 1.0 / std::max(0.02, longest_->note.end - longest_->note.start));
             set(patch, {a, "position"}, 50.0);
-            link(patch, lfo, a + "/position", 50.0);
+            addLink(patch, lfo, a + "/position", 50.0);
         });
     }
 
@@ -221,9 +210,9 @@ private:
                         set(patch, {envelope, "attack"}, 0.0);
                         set(patch, {envelope, "decay"}, patch.value({levelEnvelope, "decay"}));
                         set(patch, {envelope, "sustain"}, 20.0);
-                        link(patch, b, a + "/phase", 150.0, envelope);
+                        addLink(patch, b, a + "/phase", 150.0, envelope);
                     } else {
-                        link(patch, b, a + "/phase", 60.0);
+                        addLink(patch, b, a + "/phase", 60.0);
                     }
                 });
     }
@@ -240,7 +229,7 @@ private:
                 patch.add(envelope);
                 set(patch, {envelope, "attack"}, 600.0);
                 set(patch, {envelope, "sustain"}, 100.0);
-                link(patch, envelope, a + "/sync_ratio", 10.0);
+                addLink(patch, envelope, a + "/sync_ratio", 10.0);
             });
         for (double over : {7.0, 3.0})
             add([&](Patch& patch) { // each multiplies the other
@@ -251,7 +240,7 @@ private:
                 set(patch, {b, "ratio_over"}, over);
                 set(patch, {b, "ratio_under"}, over == 7.0 ? 5.0 : 2.0);
                 open(patch);
-                link(patch, b, a + "/amplitude", 100.0);
+                addLink(patch, b, a + "/amplitude", 100.0);
             });
         add([&](Patch& patch) {
             source(patch, a, Wave::noise);

@@ -1,5 +1,6 @@
 #include "core/match/move_candidates.h"
 
+#include "core/match/links.h"
 #include "core/parameters/relevance.h"
 #include "core/parameters/value_text.h"
 
@@ -252,15 +253,7 @@ private:
             try {
                 patch.add(lfo);
                 set(patch, {lfo, "rate"}, change.rateHz);
-                for (const std::string& target : targets) {
-                    const std::string link = patch.freePath(ModuleKind::link);
-                    patch.add(link);
-                    ModuleData ends;
-                    ends.from = lfo;
-                    ends.to = target;
-                    patch.setData(link, ends);
-                    set(patch, {link, "amount"}, amount);
-                }
+                for (const std::string& target : targets) addLink(patch, lfo, target, amount);
             } catch (const std::exception&) {
                 return; // there is no room for another
             }
