@@ -1,7 +1,8 @@
 // Whether the next moves name what was damaged: the table of docs/accuracy.md.
-//   build/release/bench/moves_bench [SINGLES TRIPLES] [--write docs/accuracy.md]     200 and 60 when not given
-// Damages are drawn by a fixed seed over all fixtures. Reference and render have different random phases, and the
-// reference lies 0.4 samples late.
+//   build/release/bench/moves_bench [SINGLES TRIPLES] [--keep FILE] [--write docs/accuracy.md]    200 and 60 when not
+//   given
+// Damages are drawn over all fixtures, each by a seed of its own. Reference and render have different random phases,
+// and the reference lies 0.4 samples late. It takes hours: what --keep has put into FILE is not measured again.
 #include "bench/page.h"
 #include "core/base/parallel.h"
 #include "core/base/random.h"
@@ -12,11 +13,13 @@
 #include "tests/support/fixtures.h"
 #include "tests/support/sounds.h"
 
-#include <chrono>
 #include <cmath>
 #include <cstdio>
 #include <cstring>
 #include <fmt/format.h>
+#include <fstream>
+#include <functional>
+#include <map>
 #include <optional>
 
 namespace facet {
@@ -100,90 +103,108 @@ std::string interval(int good, int all) {
                        100 * (middle + half));
 }
 
-struct Times {
-    std::vector<double> first, last;
-    static double percentile(std::vector<double> values, double share) {
-        std::sort(values.begin(), values.end());
-        return values.empty() ? 0.0 : values[static_cast<std::size_t>(share * static_cast<double>(values.size() - 1))];
-    }
-};
+constexpr std::uint64_t seedOfSingles = 20261125, seedOfTriples = 20271125;
 
-NextMoves timedMoves(const Target& target, const Patch& patch, std::size_t most, Times& times) {
-    const auto begin = std::chrono::steady_clock::now();
-    const auto passed = [&] { return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count(); };
+std::size_t drawn(Random& random, std::size_t count) {
+    return static_cast<std::size_t>(random.unit() * static_cast<double>(count));
+}
+
+/// A damage that costs what a damage is to cost.
+Address costlyDamage(const Target& target, Patch& patch, Random& random) {
+    while (true) {
+        Patch alone = target.patch;
+        Random same = random;
+        const auto address = damage(alone, random);
+        if (!address) continue;
+        const double cost = target.undamaged - likenessOf(target, alone);
+        if (cost < leastCost || cost > mostCost) continue;
+        damage(patch, same);
+        return *address;
+    }
+}
+
+NextMoves movesFrom(const Target& target, const Patch& patch, std::size_t most) {
     MoveSettings settings;
     settings.most = most;
     settings.threads = hardwareThreads();
-    NextMoves moves = target.finder->find(patch, settings, {}, [&](const NextMoves& list) {
-        if (!list.complete) times.first.push_back(passed());
-    });
-    times.last.push_back(passed());
-    return moves;
+    return target.finder->find(patch, settings);
 }
 
-int run(int singles, int triples, const char* path) {
+/// What a damage came to: 1 for the first move, 3 for one of the first three, 0 for none; of triples 1 or 0.
+int single(const std::vector<Target>& all, int number) {
+    Random random(seedOfSingles + static_cast<std::uint64_t>(number));
+    const Target& target = all[drawn(random, all.size())];
+    Patch damaged = target.patch;
+    const Address address = costlyDamage(target, damaged, random);
+    const NextMoves moves = movesFrom(target, damaged, 5);
+    int restoredBy = 0;
+    for (std::size_t i = std::min<std::size_t>(3, moves.best.size()); i-- > 0;)
+        if (isRestored(target, moves.best[i].likeness)) restoredBy = i == 0 ? 1 : 3;
+    std::printf("%3d %s %-18s %-34s %8.4g for %-8.4g %.0f → %.0f (floor %.0f)", number + 1,
+                restoredBy == 1   ? "first"
+                : restoredBy == 3 ? "third"
+                                  : "  no ",
+                target.name.c_str(), address.text().c_str(), damaged.value(address), target.patch.value(address),
+                moves.before, moves.best.empty() ? moves.before : moves.best.front().likeness, target.undamaged);
+    for (std::size_t i = 0; restoredBy != 1 && i < std::min<std::size_t>(2, moves.best.size()); ++i)
+        std::printf("; %s (%.0f)", moves.best[i].what.c_str(), moves.best[i].likeness);
+    std::puts("");
+    return restoredBy;
+}
+
+int triple(const std::vector<Target>& all, int number) {
+    Random random(seedOfTriples + static_cast<std::uint64_t>(number));
+    const Target& target = all[drawn(random, all.size())];
+    Patch damaged = target.patch;
+    for (int k = 0; k < 3; ++k) costlyDamage(target, damaged, random);
+    const double before = likenessOf(target, damaged);
+    double likeness = before;
+    int takes = 0;
+    while (takes < takesAllowed && !isRestored(target, likeness)) {
+        const NextMoves moves = movesFrom(target, damaged, 1);
+        if (moves.best.empty()) break;
+        damaged = moves.best.front().patch;
+        likeness = moves.best.front().likeness;
+        ++takes;
+    }
+    const bool repaired = isRestored(target, likeness);
+    std::printf("%3d %s %-18s %.0f → %.0f after %d (floor %.0f)\n", number + 1, repaired ? "repaired" : "   no   ",
+                target.name.c_str(), before, likeness, takes, target.undamaged);
+    return repaired ? 1 : 0;
+}
+
+/// What was measured before, of lines "single 17 1".
+class Kept {
+public:
+    explicit Kept(const char* file) : file_(file ? file : "") {
+        std::ifstream in(file_);
+        std::string kind;
+        for (int number = 0, came = 0; in >> kind >> number >> came;) known_[{kind, number}] = came;
+    }
+    int of(const std::string& kind, int number, const std::function<int()>& measure) {
+        const auto [at, isNew] = known_.try_emplace({kind, number}, 0);
+        if (!isNew) return at->second;
+        at->second = measure();
+        std::fflush(stdout);
+        if (!file_.empty()) std::ofstream(file_, std::ios::app) << kind << ' ' << number << ' ' << at->second << '\n';
+        return at->second;
+    }
+
+private:
+    std::string file_;
+    std::map<std::pair<std::string, int>, int> known_;
+};
+
+int run(int singles, int triples, const char* keep, const char* page) {
     const auto all = targets();
-    Random random(20261125);
-    Times times;
-    int drawn = 0, first = 0, third = 0;
-    while (drawn < singles) {
-        const Target& target = all[static_cast<std::size_t>(random.unit() * static_cast<double>(all.size()))];
-        Patch damaged = target.patch;
-        const auto address = damage(damaged, random);
-        if (!address) continue;
-        const double likeness = likenessOf(target, damaged);
-        const double cost = target.undamaged - likeness;
-        if (cost < leastCost || cost > mostCost) continue;
-        ++drawn;
-        const NextMoves moves = timedMoves(target, damaged, 5, times);
-        bool one = !moves.best.empty() && isRestored(target, moves.best.front().likeness), three = false;
-        for (std::size_t i = 0; i < std::min<std::size_t>(3, moves.best.size()); ++i)
-            three = three || isRestored(target, moves.best[i].likeness);
-        first += one;
-        third += three;
-        std::printf("%3d %s %-18s %-34s %8.4g for %-8.4g %.0f → %.0f (floor %.0f)%s", drawn,
-                    one     ? "first"
-                    : three ? "third"
-                            : "  no ",
-                    target.name.c_str(), address->text().c_str(), damaged.value(*address), target.patch.value(*address),
-                    likeness, moves.best.empty() ? likeness : moves.best.front().likeness, target.undamaged,
-                    one ? "" : ":");
-        for (std::size_t i = 0; !one && i < std::min<std::size_t>(2, moves.best.size()); ++i)
-            std::printf(" %s (%.0f);", moves.best[i].what.c_str(), moves.best[i].likeness);
-        std::puts("");
-        std::fflush(stdout);
+    Kept kept(keep);
+    int first = 0, third = 0, repaired = 0;
+    for (int i = 0; i < singles; ++i) {
+        const int by = kept.of("single", i, [&] { return single(all, i); });
+        first += by == 1;
+        third += by != 0;
     }
-    int repaired = 0;
-    for (int t = 0; t < triples; ++t) {
-        const Target& target = all[static_cast<std::size_t>(random.unit() * static_cast<double>(all.size()))];
-        Patch damaged = target.patch;
-        // Each of the three costs something on its own.
-        for (int k = 0; k < 3;) {
-            Patch alone = target.patch;
-            Random same = random;
-            const auto address = damage(alone, random);
-            if (!address) continue;
-            const double cost = target.undamaged - likenessOf(target, alone);
-            if (cost < leastCost || cost > mostCost) continue;
-            damage(damaged, same);
-            ++k;
-        }
-        const double before = likenessOf(target, damaged);
-        double likeness = before;
-        int takes = 0;
-        while (takes < takesAllowed && !isRestored(target, likeness)) {
-            const NextMoves moves = timedMoves(target, damaged, 1, times);
-            if (moves.best.empty()) break;
-            damaged = moves.best.front().patch;
-            likeness = moves.best.front().likeness;
-            ++takes;
-        }
-        repaired += isRestored(target, likeness);
-        std::printf("%3d %s %-18s %.0f → %.0f after %d (floor %.0f)\n", t + 1,
-                    isRestored(target, likeness) ? "repaired" : "   no   ", target.name.c_str(), before, likeness,
-                    takes, target.undamaged);
-        std::fflush(stdout);
-    }
+    for (int i = 0; i < triples; ++i) repaired += kept.of("triple", i, [&] { return triple(all, i); });
     std::string report = "| damage | asked | reached (95 % interval) |\n|---|---|---|\n";
     if (singles > 0) {
         report += fmt::format("| one parameter: the first move restores | ≥ 80 % | {} |\n", interval(first, singles));
@@ -192,19 +213,23 @@ int run(int singles, int triples, const char* path) {
     if (triples > 0)
         report += fmt::format("| three parameters: the first move taken at most six times | ≥ 70 % | {} |\n",
                               interval(repaired, triples));
-    report += fmt::format("\nFirst list after {:.1f} s (median; 90th percentile {:.1f} s), last list after {:.1f} s "
-                          "({:.1f} s), {} threads.\n",
-                          Times::percentile(times.first, 0.5), Times::percentile(times.first, 0.9),
-                          Times::percentile(times.last, 0.5), Times::percentile(times.last, 0.9), hardwareThreads());
     std::fputs(report.c_str(), stdout);
-    return path && !writeBetween(path, "next moves", report) ? 2 : 0;
+    return page && !writeBetween(page, "next moves", report) ? 2 : 0;
 }
 
 } // namespace
 } // namespace facet
 
 int main(int argc, char** argv) {
-    const bool counts = argc > 2 && std::strcmp(argv[1], "--write") != 0;
-    const char* path = argc > 2 && std::strcmp(argv[argc - 2], "--write") == 0 ? argv[argc - 1] : nullptr;
-    return facet::run(counts ? std::atoi(argv[1]) : 200, counts ? std::atoi(argv[2]) : 60, path);
+    const char *keep = nullptr, *page = nullptr;
+    std::vector<int> counts;
+    for (int i = 1; i < argc; ++i)
+        if (std::strcmp(argv[i], "--keep") == 0 && i + 1 < argc)
+            keep = argv[++i];
+        else if (std::strcmp(argv[i], "--write") == 0 && i + 1 < argc)
+            page = argv[++i];
+        else
+            counts.push_back(std::atoi(argv[i]));
+    if (counts.empty()) counts = {200, 60};
+    return facet::run(counts.front(), counts.size() > 1 ? counts[1] : 0, keep, page);
 }

@@ -4,6 +4,7 @@
 #include "core/match/estimate.h"
 #include "core/match/hypotheses.h"
 #include "core/match/match.h"
+#include "core/match/motion.h"
 #include "core/match/note_shape.h"
 #include "core/match/wavetable.h"
 #include "core/match/report.h"

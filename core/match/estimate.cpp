@@ -3,7 +3,6 @@
 #include "core/base/error.h"
 #include "core/base/units.h"
 #include "core/dsp/envelope.h"
-#include "core/match/links.h"
 #include "core/parameters/relevance.h"
 
 #include <algorithm>
@@ -168,120 +167,6 @@ Patch estimate(const Profile& profile, const Patch& base) {
         setMeasured({filterEnvelope, "release"}, medianOf(releases), 1000.0);
     }
     return patch;
-}
-
-namespace {
-
-/// How an LFO stands for a measured change: its shape, and the place in its cycle at which the change's fundamental
-/// rises through its middle.
-struct Cycle {
-    LfoShape shape = LfoShape::sine;
-    double duty = 0.5;
-    double rise = 0.0;
-};
-
-Cycle cycleOf(const PeriodicChange& change) {
-    const std::string name = nameOfCycle(change);
-    if (name == "triangle") return {LfoShape::triangle, 0.5, 0.0};
-    if (name == "rising saw") return {LfoShape::risingSaw, 0.5, 0.5};
-    if (name == "falling saw") return {LfoShape::fallingSaw, 0.5, 0.75};
-    if (name == "square" || name.starts_with("pulse")) {
-        const double duty = std::clamp(dutyOf(change), 0.01, 0.99);
-        return {LfoShape::square, duty, 0.5 * duty - 0.25}; // its middle is the fundamental's crest
-    }
-    return {};
-}
-
-class Mover {
-public:
-    explicit Mover(Patch& patch) : patch_(patch) {}
-
-    /// Lets an LFO move `targets` as a change was measured; nothing happens where there is no room for it.
-    void add(const PeriodicChange& change, const std::vector<std::string>& targets, double amount, double fadeMs) {
-        if (!change.found() || targets.empty()) return;
-        for (const std::string& target : targets)
-            if (isMoved(target)) return;
-        Patch moved = patch_;
-        try {
-            const std::string lfo = moved.freePath(ModuleKind::lfo, layerOfPath(targets.front()));
-            moved.add(lfo);
-            const Cycle cycle = cycleOf(change);
-            moved.set({lfo, "shape"}, static_cast<double>(cycle.shape));
-            moved.setNearest({lfo, "duty"}, 100.0 * cycle.duty);
-            moved.setNearest({lfo, "rate"}, change.rateHz);
-            moved.setNearest({lfo, "fade"}, fadeMs);
-            const double phase = change.phase + cycle.rise;
-            moved.setNearest({lfo, "phase"}, 360.0 * (phase - std::floor(phase)));
-            for (const std::string& target : targets) {
-                addLink(moved, lfo, target, amount);
-            }
-        } catch (const Error&) {
-            return;
-        }
-        patch_ = std::move(moved);
-    }
-
-private:
-    bool isMoved(const std::string& target) const {
-        return std::any_of(patch_.modules().begin(), patch_.modules().end(), [&](const Patch::Module& m) {
-            return m.kind == ModuleKind::link && m.contents().to == target;
-        });
-    }
-
-    Patch& patch_;
-};
-
-} // namespace
-
-namespace {
-
-/// An envelope that lets all sources begin as far from their pitch as the notes of the reference do.
-void sweepPitches(const Profile& profile, const std::vector<std::string>& pitches, Patch& patch) {
-    std::vector<float> cents, seconds;
-    for (const NoteProfile& note : profile.notes) {
-        if (!isMeasured(note.sweepCents) || !isMeasured(note.sweepSeconds)) continue;
-        cents.push_back(static_cast<float>(note.sweepCents));
-        seconds.push_back(static_cast<float>(note.sweepSeconds));
-    }
-    if (2 * cents.size() < profile.notes.size() || cents.empty() || pitches.empty()) return;
-    Patch swept = patch;
-    try {
-        const std::string envelope = swept.freePath(ModuleKind::envelope, layerOfPath(pitches.front()));
-        swept.add(envelope);
-        swept.set({envelope, "attack"}, 0.0);
-        swept.setNearest({envelope, "decay"}, 1000.0 * medianOf(seconds) / SegmentCurve(5.0).timeConstantShare());
-        swept.set({envelope, "sustain"}, 0.0);
-        for (const std::string& pitch : pitches) {
-            const std::string semitone = Address::parse(pitch).module + "/semitone";
-            addLink(swept, envelope, semitone, medianOf(cents) / 100.0);
-        }
-    } catch (const Error&) {
-        return; // there is no room for it
-    }
-    patch = std::move(swept);
-}
-
-} // namespace
-
-Patch withMotion(const Profile& profile, const Patch& patch) {
-    Patch moved = patch;
-    std::vector<std::string> pitches, cutoffs;
-    std::string layer;
-    for (const auto& module : patch.modules()) {
-        if (!takesPart(patch, module)) continue;
-        if (module.kind == ModuleKind::layer && layer.empty()) layer = module.path;
-        if (module.kind == ModuleKind::source) pitches.push_back(module.path + "/cents");
-        if (module.kind == ModuleKind::filter) cutoffs.push_back(module.path + "/cutoff");
-    }
-    const MotionProfile& motion = profile.motion;
-    Mover mover(moved);
-    const double onset = isMeasured(motion.vibratoOnset) ? 1000.0 * motion.vibratoOnset : 0.0;
-    mover.add(motion.vibrato, pitches, motion.vibrato.depth, onset);
-    if (!layer.empty()) mover.add(motion.tremolo, {layer + "/level"}, 0.5 * tremoloDb(motion.tremolo), 0.0);
-    sweepPitches(profile, pitches, moved);
-    // What is gated opens and closes no filter besides.
-    if (!motion.tremolo.found()) mover.add(motion.filter, cutoffs, 12.0 * motion.filter.depth, 0.0);
-    return moved;
 }
 
 } // namespace facet

@@ -4,6 +4,7 @@
 #include "core/base/units.h"
 #include "core/match/estimate.h"
 #include "core/match/links.h"
+#include "core/match/motion.h"
 #include "core/match/wavetable.h"
 
 #include <algorithm>

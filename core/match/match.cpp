@@ -9,6 +9,7 @@
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
 #include "core/match/hypotheses.h"
+#include "core/match/motion.h"
 #include "core/match/move_candidates.h"
 #include "core/parameters/relevance.h"
 

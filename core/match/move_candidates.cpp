@@ -1,6 +1,6 @@
 #include "core/match/move_candidates.h"
 
-#include "core/match/links.h"
+#include "core/match/motion.h"
 #include "core/parameters/relevance.h"
 #include "core/parameters/value_text.h"
 
@@ -105,11 +105,13 @@ private:
         const double now = patch_.value(address);
         std::vector<double> values;
         if (d.unit == Unit::count)
-            values = {now - 2, now - 1, now + 1, now + 2, 2 * now, std::floor(now / 2)};
+            values = {d.low, now - 2, now - 1, now + 1, now + 2, 2 * now, std::floor(now / 2)};
         else if (d.unit == Unit::octaves)
             values = {now - 2, now - 1, now + 1, now + 2};
         else
             for (double v = d.low; v <= d.high; v += 1.0) values.push_back(v);
+        std::sort(values.begin(), values.end());
+        values.erase(std::unique(values.begin(), values.end()), values.end());
         std::vector<Patch> patches;
         for (double value : values) {
             if (value == now || value < d.low || value > d.high || !allowed(address, value)) continue;
@@ -238,36 +240,24 @@ private:
         }
     }
 
-    /// What the reference does periodically and nothing in the patch does.
+    /// What the reference does and nothing in the patch does.
     void addMovers() {
-        const MotionProfile& motion = reference_.motion;
-        const auto layer = std::find_if(patch_.modules().begin(), patch_.modules().end(), [&](const auto& module) {
-            return module.kind == ModuleKind::layer && takesPart(patch_, module);
-        });
-        if (layer == patch_.modules().end()) return;
-        const auto add = [&](const PeriodicChange& change, const std::vector<std::string>& targets, double amount,
-                             Facet facet) {
-            if (!change.found() || targets.empty()) return;
-            Patch patch = patch_;
-            const std::string lfo = patch.freePath(ModuleKind::lfo, layer->path);
-            try {
-                patch.add(lfo);
-                set(patch, {lfo, "rate"}, change.rateHz);
-                for (const std::string& target : targets) addLink(patch, lfo, target, amount);
-            } catch (const std::exception&) {
-                return; // there is no room for another
-            }
-            this->add(static_cast<FacetSet>(facetBit(facet) | facetBit(Facet::motion)), {patch});
-        };
-        std::vector<std::string> pitches, cutoffs;
-        for (const auto& module : patch_.modules()) {
-            if (!takesPart(patch_, module)) continue;
-            if (module.kind == ModuleKind::source) pitches.push_back(module.path + "/cents");
-            if (module.kind == ModuleKind::filter) cutoffs.push_back(module.path + "/cutoff");
+        for (Movement movement : movements) {
+            const Patch moved = withMovement(reference_, patch_, movement);
+            if (moved == patch_ || movesLocked(moved)) continue;
+            const Facet facet = movement == Movement::tremolo  ? Facet::level
+                                : movement == Movement::filter ? Facet::brightness
+                                                               : Facet::pitch;
+            add(static_cast<FacetSet>(facetBit(facet) | facetBit(Facet::motion)), {moved});
         }
-        add(motion.vibrato, pitches, motion.vibrato.depth, Facet::pitch);
-        add(motion.tremolo, {layer->path + "/level"}, 0.5 * tremoloDb(motion.tremolo), Facet::level);
-        add(motion.filter, cutoffs, 12.0 * motion.filter.depth, Facet::brightness);
+    }
+
+    /// Whether one of the links that are new moves what is held fast.
+    bool movesLocked(const Patch& moved) const {
+        return std::any_of(moved.modules().begin(), moved.modules().end(), [&](const auto& m) {
+            return m.kind == ModuleKind::link && !patch_.find(m.path) &&
+                   limits_.locks.contains(Address::parse(m.contents().to));
+        });
     }
 
     const Patch& patch_;

@@ -1,0 +1,120 @@
+#include "core/match/motion.h"
+
+#include "core/base/error.h"
+#include "core/dsp/envelope.h"
+#include "core/match/links.h"
+#include "core/parameters/relevance.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace facet {
+
+namespace {
+
+/// How an LFO stands for a measured change: its shape, and the place in its cycle at which the change's fundamental
+/// rises through its middle.
+struct Cycle {
+    LfoShape shape = LfoShape::sine;
+    double duty = 0.5;
+    double rise = 0.0;
+};
+
+Cycle cycleOf(const PeriodicChange& change) {
+    const std::string name = nameOfCycle(change);
+    if (name == "triangle") return {LfoShape::triangle, 0.5, 0.0};
+    if (name == "rising saw") return {LfoShape::risingSaw, 0.5, 0.5};
+    if (name == "falling saw") return {LfoShape::fallingSaw, 0.5, 0.75};
+    if (name == "square" || name.starts_with("pulse")) {
+        const double duty = std::clamp(dutyOf(change), 0.01, 0.99);
+        return {LfoShape::square, duty, 0.5 * duty - 0.25}; // its middle is the fundamental's crest
+    }
+    return {};
+}
+
+bool isMoved(const Patch& patch, const std::string& target) {
+    return std::any_of(patch.modules().begin(), patch.modules().end(),
+                       [&](const Patch::Module& m) { return m.kind == ModuleKind::link && m.contents().to == target; });
+}
+
+/// Lets an LFO move `targets` as a change was measured. Throws Error where there is no room for it.
+void cycle(const PeriodicChange& change, const std::vector<std::string>& targets, double amount, double fadeMs,
+           Patch& patch) {
+    if (!change.found() || targets.empty()) return;
+    for (const std::string& target : targets)
+        if (isMoved(patch, target)) return;
+    const std::string lfo = patch.freePath(ModuleKind::lfo, layerOfPath(targets.front()));
+    patch.add(lfo);
+    const Cycle like = cycleOf(change);
+    patch.set({lfo, "shape"}, static_cast<double>(like.shape));
+    patch.setNearest({lfo, "duty"}, 100.0 * like.duty);
+    patch.setNearest({lfo, "rate"}, change.rateHz);
+    patch.setNearest({lfo, "fade"}, fadeMs);
+    const double phase = change.phase + like.rise;
+    patch.setNearest({lfo, "phase"}, 360.0 * (phase - std::floor(phase)));
+    for (const std::string& target : targets) addLink(patch, lfo, target, amount);
+}
+
+/// An envelope that lets all sources begin as far from their pitch as the notes of the reference do. Throws Error where
+/// there is no room for it.
+void sweepPitches(const Profile& profile, const std::vector<std::string>& pitches, Patch& patch) {
+    std::vector<float> cents, seconds;
+    for (const NoteProfile& note : profile.notes) {
+        if (!isMeasured(note.sweepCents) || !isMeasured(note.sweepSeconds)) continue;
+        cents.push_back(static_cast<float>(note.sweepCents));
+        seconds.push_back(static_cast<float>(note.sweepSeconds));
+    }
+    if (2 * cents.size() < profile.notes.size() || cents.empty() || pitches.empty()) return;
+    for (const std::string& pitch : pitches)
+        if (isMoved(patch, Address::parse(pitch).module + "/semitone")) return;
+    const std::string envelope = patch.freePath(ModuleKind::envelope, layerOfPath(pitches.front()));
+    patch.add(envelope);
+    patch.set({envelope, "attack"}, 0.0);
+    patch.setNearest({envelope, "decay"}, 1000.0 * medianOf(seconds) / SegmentCurve(5.0).timeConstantShare());
+    patch.set({envelope, "sustain"}, 0.0);
+    for (const std::string& pitch : pitches)
+        addLink(patch, envelope, Address::parse(pitch).module + "/semitone", medianOf(cents) / 100.0);
+}
+
+} // namespace
+
+Patch withMovement(const Profile& profile, const Patch& patch, Movement movement) {
+    std::vector<std::string> pitches, cutoffs;
+    std::string layer;
+    for (const auto& module : patch.modules()) {
+        if (!takesPart(patch, module)) continue;
+        if (module.kind == ModuleKind::layer && layer.empty()) layer = module.path;
+        if (module.kind == ModuleKind::source) pitches.push_back(module.path + "/cents");
+        if (module.kind == ModuleKind::filter) cutoffs.push_back(module.path + "/cutoff");
+    }
+    const MotionProfile& motion = profile.motion;
+    Patch moved = patch;
+    try {
+        switch (movement) {
+        case Movement::vibrato: {
+            const double onset = isMeasured(motion.vibratoOnset) ? 1000.0 * motion.vibratoOnset : 0.0;
+            cycle(motion.vibrato, pitches, motion.vibrato.depth, onset, moved);
+            break;
+        }
+        case Movement::tremolo:
+            if (!layer.empty()) cycle(motion.tremolo, {layer + "/level"}, 0.5 * tremoloDb(motion.tremolo), 0.0, moved);
+            break;
+        case Movement::sweep: sweepPitches(profile, pitches, moved); break;
+        case Movement::filter: cycle(motion.filter, cutoffs, 12.0 * motion.filter.depth, 0.0, moved); break;
+        }
+    } catch (const Error&) {
+        return patch; // there is no room for it
+    }
+    return moved;
+}
+
+Patch withMotion(const Profile& profile, const Patch& patch) {
+    Patch moved = patch;
+    for (Movement movement : movements)
+        // What is gated opens and closes no filter besides.
+        if (movement != Movement::filter || !profile.motion.tremolo.found())
+            moved = withMovement(profile, moved, movement);
+    return moved;
+}
+
+} // namespace facet
