@@ -59,7 +59,8 @@ std::vector<Target> targets() {
         const Recording reference = testing::later(render(target.patch, phrase(1)), 0.4);
         target.profile = std::make_shared<const Profile>(
             measureProfile(reference, phrase(2), {.source = nullptr, .threads = hardwareThreads()}));
-        target.finder = std::make_shared<MoveFinder>(reference, target.profile, phrase(2), Attention{});
+        target.finder = std::make_shared<MoveFinder>(
+            std::vector{MoveTarget{std::make_shared<const Recording>(reference), target.profile, phrase(2)}});
         target.undamaged = likenessOf(target, target.patch);
         all.push_back(std::move(target));
     }
@@ -132,7 +133,7 @@ NextMoves movesFrom(const Target& target, const Patch& patch, std::size_t most) 
 
 /// What a damage came to: 1 for the first move, 3 for one of the first three, 0 for none; of triples 1 or 0.
 int single(const std::vector<Target>& all, int number) {
-    Random random(seedOfSingles + static_cast<std::uint64_t>(number));
+    Random random(combineSeeds(seedOfSingles, static_cast<std::uint64_t>(number)));
     const Target& target = all[drawn(random, all.size())];
     Patch damaged = target.patch;
     const Address address = costlyDamage(target, damaged, random);
@@ -153,7 +154,7 @@ int single(const std::vector<Target>& all, int number) {
 }
 
 int triple(const std::vector<Target>& all, int number) {
-    Random random(seedOfTriples + static_cast<std::uint64_t>(number));
+    Random random(combineSeeds(seedOfTriples, static_cast<std::uint64_t>(number)));
     const Target& target = all[drawn(random, all.size())];
     Patch damaged = target.patch;
     for (int k = 0; k < 3; ++k) costlyDamage(target, damaged, random);

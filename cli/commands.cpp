@@ -471,7 +471,7 @@ void addMoves(CLI::App& app) {
         }
         const auto profile = std::make_shared<const Profile>(
             measureProfile(heard.recording, heard.performance, {.source = nullptr, .threads = options->threads}));
-        const MoveFinder finder(heard.recording, profile, heard.performance, {});
+        const MoveFinder finder({{std::make_shared<const Recording>(heard.recording), profile, heard.performance}});
         const auto begin = std::chrono::steady_clock::now();
         const auto print = [](std::FILE* file, const NextMoves& moves) {
             for (const Move& move : moves.best)

@@ -33,15 +33,19 @@ Patch basePatch() {
 class NextMove : public ::testing::Test {
 protected:
     Performance phrase = testing::oneNote(45, 0.05, 0.8, 1.3);
-    ProfilePtr profile;
+    MoveTarget reference;
     std::unique_ptr<MoveFinder> finder;
     MoveSettings settings;
 
     explicit NextMove(const Patch& right = basePatch()) {
-        const Recording reference = render(right, phrase);
+        const Recording sound = render(right, phrase);
         phrase.seed = 5;
-        profile = std::make_shared<const Profile>(measureProfile(reference, phrase));
-        finder = std::make_unique<MoveFinder>(reference, profile, phrase, Attention{});
+        reference = targetOf(sound);
+        finder = std::make_unique<MoveFinder>(std::vector{reference});
+    }
+    MoveTarget targetOf(const Recording& sound) const {
+        return {std::make_shared<const Recording>(sound),
+                std::make_shared<const Profile>(measureProfile(sound, phrase)), phrase};
     }
     NextMoves from(const Patch& patch) const { return finder->find(patch, settings); }
     static Patch with(const Address& address, double value) {
@@ -91,7 +95,7 @@ TEST_F(NextMove, IsNoneWhereNothingIsMissing) {
 TEST_F(NextMove, ObeysLocksAndRanges) {
     settings.limits.locks = {cutoff};
     settings.limits.ranges = {{decay, {500.0, 2000.0}}};
-    for (const MoveFamily& family : moveFamilies(with(cutoff, 2600.0), settings.limits, *profile)) {
+    for (const MoveFamily& family : moveFamilies(with(cutoff, 2600.0), settings.limits, *reference.profile)) {
         for (const Patch& patch : family.patches) {
             if (patch.find("layer:a/filter:a")) {
                 EXPECT_EQ(patch.value(cutoff), 2600.0);
@@ -112,7 +116,7 @@ TEST_F(NextMove, ObeysLocksAndRanges) {
 
 TEST_F(NextMove, TakesValuesThatPeopleWouldType) {
     Patch patch = basePatch();
-    for (const MoveFamily& family : moveFamilies(patch, {}, *profile)) {
+    for (const MoveFamily& family : moveFamilies(patch, {}, *reference.profile)) {
         if (family.address.field != "semitone") continue;
         for (double value : family.values) EXPECT_EQ(value, std::round(value));
     }
@@ -133,7 +137,7 @@ TEST_F(NextMove, TellsAFirstListAndStopsWhenItIsDropped) {
 
 TEST_F(NextMove, CanBeLookedForInEveryFixture) {
     for (const std::string& name : testing::fixtureNames()) {
-        const auto families = moveFamilies(testing::fixturePatch(name), {}, *profile);
+        const auto families = moveFamilies(testing::fixturePatch(name), {}, *reference.profile);
         EXPECT_GT(families.size(), 30u) << name;
         for (const MoveFamily& family : families) {
             ASSERT_FALSE(family.patches.empty());
@@ -157,11 +161,10 @@ TEST_F(NextMove, AddsWhatTheReferenceDoesPeriodically) {
     ends.to = "layer:a/source:a/cents";
     trembling.setData("link:a", ends);
     trembling.set({"link:a", "amount"}, 30.0);
-    Performance held = testing::oneNote(57, 0.05, 1.6, 2.0);
-    const Recording reference = render(trembling, held);
-    const auto measured = std::make_shared<const Profile>(measureProfile(reference, held));
-    ASSERT_TRUE(measured->motion.vibrato.found());
-    const MoveFinder other(reference, measured, held, {});
+    phrase = testing::oneNote(57, 0.05, 1.6, 2.0);
+    reference = targetOf(render(trembling, phrase));
+    ASSERT_TRUE(reference.profile->motion.vibrato.found());
+    const MoveFinder other({reference});
     Patch still = basePatch();
     still.set(sustain, 100.0);
     const NextMoves moves = other.find(still, settings);
@@ -172,6 +175,23 @@ TEST_F(NextMove, AddsWhatTheReferenceDoesPeriodically) {
     ASSERT_NE(lfo, best.modules().end()) << moves.best.front().what;
     EXPECT_NEAR(best.value({lfo->path, "rate"}), 6.0, 0.2);
     EXPECT_GT(moves.best.front().likeness, moves.before + 10.0);
+}
+
+TEST_F(NextMove, SeveralExcerptsAreRankedTogetherByWeight) {
+    const Patch open = with(cutoff, 1800.0);
+    const MoveTarget& darker = reference;
+    MoveTarget brighter = targetOf(render(open, phrase));
+    const double unlike = from(open).before;
+    const NextMoves alone = from(open);
+    ASSERT_FALSE(alone.best.empty());
+    EXPECT_NEAR(alone.best.front().patch.value(cutoff), 900.0, 120.0);
+
+    const NextMoves both = MoveFinder({darker, brighter}).find(open, settings);
+    EXPECT_NEAR(both.before, 0.5 * (unlike + 100.0), 1.5) << "the second is met already";
+    brighter.weight = 9.0; // what would help the first alone costs more than it gains
+    const NextMoves second = MoveFinder({darker, brighter}).find(open, settings);
+    EXPECT_NEAR(second.before, 0.1 * unlike + 0.9 * 100.0, 1.5);
+    for (const Move& move : second.best) EXPECT_GT(move.patch.value(cutoff), 1400.0) << move.what;
 }
 
 } // namespace

@@ -153,7 +153,8 @@ void Session::saveAs(const std::filesystem::path& path) {
 
 void Session::apply(DocumentPtr document) {
     const bool switched = document->activeCue != document_->activeCue;
-    const bool elsewhere = document->active() && document->active() == document_->active(); // another cue, or the backing
+    const bool elsewhere =
+        document->active() && document->active() == document_->active(); // another cue, or the backing
     document_ = std::move(document);
     if (!elsewhere) forgetBeside();
     journalTimer_.start();

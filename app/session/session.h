@@ -359,6 +359,9 @@ private:
                        const QString& mergeKey = {});
     void remakeExcerpt(const QString& what, std::uint64_t id, std::function<Excerpt(const Excerpt&)> make);
     void compareOthers();
+    /// Of what an excerpt's profile, and its render and likeness, follow from.
+    static std::uint64_t profileKeyOf(const Cue& cue, const Excerpt& excerpt);
+    static std::uint64_t renderKeyOf(const Cue& cue, const Excerpt& excerpt);
     ProfilePtr profileOf(std::uint64_t key) const;
     void hearReference();
     void hearRender();

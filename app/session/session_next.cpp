@@ -2,6 +2,7 @@
 #include "app/session/session.h"
 
 #include "core/base/error.h"
+#include "core/base/hash.h"
 #include "core/base/parallel.h"
 #include "core/match/moves.h"
 
@@ -14,6 +15,7 @@ namespace {
 
 /// Who turns a parameter changes it again at once.
 constexpr auto restBefore = std::chrono::milliseconds(250);
+constexpr double leastWeight = 1e-6;
 
 } // namespace
 
@@ -44,9 +46,20 @@ void Session::lookForMoves() {
     settings.limits = current->limits();
     settings.weights = current->facetWeights;
     settings.threads = hardwareThreads();
-    next_.submit([this, turn = ++nextTurn_, settings, patch = current->patch, audio = current->excerpt()->audio,
-                  played = current->excerpt()->corrected(), key = referenceKey_, profile = results_.reference.profile,
-                  attention = current->attentionTo(*current->excerpt())](const Task& task) {
+    // The one in view first; it is looked at even when it does not count.
+    std::vector<MoveTarget> targets;
+    Hasher key;
+    const auto add = [&](const Excerpt& excerpt) {
+        const std::uint64_t profileKey = profileKeyOf(*current, excerpt);
+        targets.push_back({excerpt.audio, profileOf(profileKey), excerpt.corrected(), current->attentionTo(excerpt),
+                           std::max(excerpt.weight, leastWeight)});
+        key.number(profileKey).number(targets.back().weight);
+    };
+    add(*current->excerpt());
+    for (const auto& each : current->excerpts)
+        if (each.get() != current->excerpt() && each->weight > 0.0 && !each->corrected().notes.empty()) add(*each);
+    next_.submit([this, turn = ++nextTurn_, settings, patch = current->patch, targets,
+                  key = key.value()](const Task& task) mutable {
         const auto tell = [this, turn](const NextMoves& moves) {
             post([this, turn, moves] {
                 if (turn != nextTurn_) return;
@@ -62,7 +75,12 @@ void Session::lookForMoves() {
             }
             // Only this queue's one thread uses it.
             if (!finder_ || finderKey_ != key) {
-                finder_ = std::make_unique<MoveFinder>(*audio, profile, played, attention);
+                for (MoveTarget& each : targets)
+                    if (!each.profile)
+                        each.profile = std::make_shared<const Profile>(
+                            measureProfile(attended(*each.reference, each.attention),
+                                           attendedNotes(each.performance, each.attention.leftOut), {}, task));
+                finder_ = std::make_unique<MoveFinder>(targets);
                 finderKey_ = key;
             }
             finder_->find(patch, settings, task, tell);

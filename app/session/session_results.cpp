@@ -21,14 +21,6 @@ namespace facet {
 
 namespace {
 
-std::uint64_t referenceKeyOf(const Cue& cue, const Excerpt& excerpt) {
-    Hasher hash;
-    hash.number(excerpt.soundHash()).number(excerpt.corrected().hash()).number(analysisVersion);
-    hash.number(cue.focusLowHz).number(cue.focusHighHz);
-    for (const TimeSpan& span : excerpt.leftOut) hash.number(span.begin).number(span.end);
-    return hash.value();
-}
-
 Patch partOf(const Patch& patch, Session::Hearing hearing, const std::string& path) {
     switch (hearing) {
     case Session::Hearing::alone: return alone(patch, path);
@@ -40,16 +32,24 @@ Patch partOf(const Patch& patch, Session::Hearing hearing, const std::string& pa
     return patch;
 }
 
-std::uint64_t renderKeyOf(const Cue& cue, const Excerpt& excerpt) {
-    Hasher hash;
-    hash.number(referenceKeyOf(cue, excerpt)).number(cue.patch.hash()).number(cue.id);
-    for (double weight : cue.facetWeights) hash.number(weight);
-    return hash.value();
-}
-
 } // namespace
 
 // ---- results ----
+
+std::uint64_t Session::profileKeyOf(const Cue& cue, const Excerpt& excerpt) {
+    Hasher hash;
+    hash.number(excerpt.soundHash()).number(excerpt.corrected().hash()).number(analysisVersion);
+    hash.number(cue.focusLowHz).number(cue.focusHighHz);
+    for (const TimeSpan& span : excerpt.leftOut) hash.number(span.begin).number(span.end);
+    return hash.value();
+}
+
+std::uint64_t Session::renderKeyOf(const Cue& cue, const Excerpt& excerpt) {
+    Hasher hash;
+    hash.number(profileKeyOf(cue, excerpt)).number(cue.patch.hash()).number(cue.id);
+    for (double weight : cue.facetWeights) hash.number(weight);
+    return hash.value();
+}
 
 MeasuredSound soundOf(RecordingPtr recording) {
     MeasuredSound sound;
@@ -70,7 +70,7 @@ void Session::clearSides() {
 void Session::loadReference() {
     const Cue& current = *cue();
     const Excerpt& excerpt = *current.excerpt();
-    const std::uint64_t key = referenceKeyOf(current, excerpt);
+    const std::uint64_t key = profileKeyOf(current, excerpt);
     if (key == referenceKey_ && results_.cue == current.id) return;
     referenceKey_ = key;
     if (results_.cue != current.id || shownAudio_ != excerpt.audio) {
@@ -298,10 +298,9 @@ void Session::compareOthers() {
     results_.likeness = weights > 0.0 ? sum / weights : results_.comparison->likeness;
     if (wanted.empty()) return;
     others_.submit([this, excerpt = wanted.front(), weights = current->facetWeights, patch = current->patch,
-                    key = renderKeyOf(*current, *wanted.front()),
-                    profileKey = referenceKeyOf(*current, *wanted.front()),
+                    key = renderKeyOf(*current, *wanted.front()), profileKey = profileKeyOf(*current, *wanted.front()),
                     attention = current->attentionTo(*wanted.front()),
-                    profile = profileOf(referenceKeyOf(*current, *wanted.front()))](const Task& task) {
+                    profile = profileOf(profileKeyOf(*current, *wanted.front()))](const Task& task) {
         try {
             const Performance played = excerpt->corrected();
             const Performance counted = attendedNotes(played, attention.leftOut);

@@ -57,9 +57,8 @@ void Session::keepTake(const QString& name) {
 /// Before the whole patch is replaced: a state worked on that no take holds becomes one.
 void Session::keepBefore(Document& document, Cue& changed, const QString& what) const {
     const Patch& present = changed.patch;
-    if (present.soundsLike(Patch()) || std::any_of(changed.takes.begin(), changed.takes.end(), [&](const auto& take) {
-            return take->patch.soundsLike(present);
-        }))
+    if (present.soundsLike(Patch()) || std::any_of(changed.takes.begin(), changed.takes.end(),
+                                                   [&](const auto& take) { return take->patch.soundsLike(present); }))
         return;
     changed.takes.push_back(
         std::make_shared<const Take>(takeOf(present, document, tr("Before: %1").arg(what.toLower()))));
@@ -92,9 +91,8 @@ void Session::branchTake(std::uint64_t id) {
     Document after = *document_;
     Cue branch = *cue();
     branch.id = takeId(after);
-    branch.name = tr("%1, from %2")
-                      .arg(QString::fromStdString(cue()->name), QString::fromStdString(take->name))
-                      .toStdString();
+    branch.name =
+        tr("%1, from %2").arg(QString::fromStdString(cue()->name), QString::fromStdString(take->name)).toStdString();
     branch.patch = take->patch;
     branch.takes = {std::make_shared<const Take>(*take)};
     branch.chosenTake = id;

@@ -21,7 +21,8 @@ constexpr std::uint64_t combineSeeds(std::uint64_t a, std::uint64_t b) { return 
 /// Uniform in [0, 1) from the upper 53 bits.
 constexpr double unitFromBits(std::uint64_t bits) { return static_cast<double>(bits >> 11) * 0x1.0p-53; }
 
-/// A sequence of uniform numbers; equal seeds give equal sequences on every machine.
+/// A sequence of uniform numbers; equal seeds give equal sequences on every machine. Seeds that follow each other give
+/// the same sequence from another place on: for independent ones use combineSeeds().
 class Random {
 public:
     explicit constexpr Random(std::uint64_t seed) : state_(seed) {}

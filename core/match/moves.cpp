@@ -57,25 +57,32 @@ std::string wordsOf(const Patch& before, const Patch& after) {
 } // namespace
 
 struct MoveFinder::Impl {
-    ProfilePtr profile;
-    Performance performance;
-    Performance counted;
-    Attention attention;
+    struct Marking {
+        MoveTarget target;
+        Performance counted; ///< without the notes that are left out
+        double share;        ///< of all weights
+    };
+    std::vector<Marking> markings;
     Performance early; ///< what the rough look is at
     std::optional<Loss> loss;
 
-    Impl(const Recording& reference, ProfilePtr measured, const Performance& notes, const Attention& looked)
-        : profile(std::move(measured)), performance(notes), counted(attendedNotes(notes, looked.leftOut)),
-          attention(looked) {
-        Recording rough = attended(reference, attention);
-        early = performance;
-        const double seconds = std::min(performance.seconds(), firstNote() + telling);
-        early.frames = static_cast<int>(std::lround(seconds * performance.rateHz));
+    explicit Impl(const std::vector<MoveTarget>& targets) {
+        double weights = 0.0;
+        for (const MoveTarget& each : targets) weights += each.weight;
+        for (const MoveTarget& each : targets)
+            markings.push_back({each, attendedNotes(each.performance, each.attention.leftOut), each.weight / weights});
+        const MoveTarget& first = targets.front();
+        const Attention& attention = first.attention;
+        Recording rough = attended(*first.reference, attention);
+        early = first.performance;
+        const double begin = early.notes.empty() ? 0.0 : early.notes.front().start;
+        const double seconds = std::min(early.seconds(), begin + telling);
+        early.frames = static_cast<int>(std::lround(seconds * early.rateHz));
         for (auto& channel : rough.channels) channel.resize(static_cast<std::size_t>(early.frames), 0.0f);
         early.notes.erase(std::remove_if(early.notes.begin(), early.notes.end(),
                                          [&](const Note& note) { return note.start > seconds - 0.05; }),
                           early.notes.end());
-        const double upper = upperCutoffHz(atRate(rough, analysisRateHz), reference.rateHz);
+        const double upper = upperCutoffHz(atRate(rough, analysisRateHz), first.reference->rateHz);
         const double low = std::max(20.0, attention.lowHz);
         const double high = attention.highHz > 0.0 ? std::min(attention.highHz, upper) : upper;
         const Recording at48k = atRate(rough, analysisRateHz);
@@ -84,12 +91,24 @@ struct MoveFinder::Impl {
         loss.emplace(at48k, early, low, std::max(high, 2.0 * low), attention.leftOut);
     }
 
-    double firstNote() const { return performance.notes.empty() ? 0.0 : performance.notes.front().start; }
+    const ProfilePtr& profile() const { return markings.front().target.profile; }
 
+    /// How a patch compares with the first reference; its likeness is the mean over all.
     Comparison mark(const Patch& patch, const FacetWeights& weights, int threads, const Task& task) const {
-        const Recording sound = attended(render(patch, performance, task), attention);
-        return compare(*profile, measureProfile(sound, counted, {.source = &profile->source, .threads = threads}, task),
-                       weights);
+        Comparison toFirst;
+        double likeness = 0.0;
+        for (const Marking& each : markings) {
+            const MoveTarget& target = each.target;
+            const Recording sound = attended(render(patch, target.performance, task), target.attention);
+            Comparison comparison = compare(
+                *target.profile,
+                measureProfile(sound, each.counted, {.source = &target.profile->source, .threads = threads}, task),
+                weights);
+            likeness += each.share * comparison.likeness;
+            if (&each == &markings.front()) toFirst = std::move(comparison);
+        }
+        toFirst.likeness = likeness;
+        return toFirst;
     }
 };
 
@@ -472,15 +491,13 @@ private:
 
 } // namespace
 
-MoveFinder::MoveFinder(const Recording& reference, ProfilePtr profile, const Performance& performance,
-                       const Attention& attention)
-    : impl_(std::make_unique<Impl>(reference, std::move(profile), performance, attention)) {}
+MoveFinder::MoveFinder(const std::vector<MoveTarget>& targets) : impl_(std::make_unique<Impl>(targets)) {}
 MoveFinder::~MoveFinder() = default;
 
 NextMoves MoveFinder::find(const Patch& patch, const MoveSettings& settings, const Task& task,
                            const std::function<void(const NextMoves&)>& told) const {
     const auto mark = [&](const Patch& one, int threads) { return impl_->mark(one, settings.weights, threads, task); };
-    return Finding(impl_->profile, impl_->early, *impl_->loss, mark, patch, settings, task).run(told);
+    return Finding(impl_->profile(), impl_->early, *impl_->loss, mark, patch, settings, task).run(told);
 }
 
 } // namespace facet

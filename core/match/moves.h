@@ -19,9 +19,9 @@ struct Move {
     Patch patch{};              ///< what it leads to
     std::string what;           ///< "Filter decay 420 ms → 260 ms"
     Facet facet = Facet::pitch; ///< that gains most
-    double facetBefore = 0.0;   ///< its likeness
+    double facetBefore = 0.0;   ///< its likeness to the first reference
     double facetAfter = 0.0;
-    double likeness = 0.0; ///< of the whole
+    double likeness = 0.0; ///< of the whole, over all references
 };
 
 struct NextMoves {
@@ -38,12 +38,20 @@ struct MoveSettings {
     int threads = 2;
 };
 
-/// Holds what is needed of one reference; built once for it. May be used by one thread at a time.
+/// One recording with its notes to come closer to.
+struct MoveTarget {
+    RecordingPtr reference;  ///< at any rate
+    ProfilePtr profile;      ///< of what of it counts
+    Performance performance; ///< states the reference's extent and rate
+    Attention attention{};
+    double weight = 1.0; ///< > 0, against those of the others
+};
+
+/// Holds what is needed of the references; built once for them. May be used by one thread at a time.
 class MoveFinder {
 public:
-    /// `reference` at any rate; `performance` states its extent and rate, `profile` is of what of it counts.
-    MoveFinder(const Recording& reference, ProfilePtr profile, const Performance& performance,
-               const Attention& attention);
+    /// Changes are chosen by what they do to the first, and ranked by the mean likeness to all. At least one.
+    explicit MoveFinder(const std::vector<MoveTarget>& targets);
     ~MoveFinder();
 
     /// Tries steps of every parameter that is heard, other kinds, what could be added or taken away, and pairs of
