@@ -49,12 +49,14 @@ int run(double seconds, const char* path) {
     std::string report = "| fixture | likeness | of the right patch | loss (dB) | of the right patch | found |\n"
                          "|---|---|---|---|---|---|\n";
     int recovered = 0, all = 0;
+    const auto bank = std::make_shared<const SeedBank>(SeedBank::load(SeedBank::cacheFile()));
     for (const std::string& name : testing::fixtureNames()) {
         const Patch right = testing::fixturePatch(name);
         const Recording reference = referenceOf(right);
         MatchSettings settings;
         settings.seconds = seconds;
         settings.threads = hardwareThreads();
+        settings.bank = bank;
         const MatchResult result = match(reference, phrase(1), settings);
         const Recording at48k = atRate(reference, analysisRateHz);
         const Profile profile = measureProfile(reference, phrase(1));

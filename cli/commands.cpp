@@ -350,6 +350,7 @@ struct MatchOptions : Listening {
     std::uint64_t seed = 1;
     int threads = hardwareThreads();
     bool progress = false;
+    bool withoutBank = false;
 };
 
 void runMatch(const MatchOptions& options) {
@@ -372,6 +373,7 @@ void runMatch(const MatchOptions& options) {
     settings.evaluations = options.evaluations;
     settings.seed = options.seed;
     settings.threads = options.threads;
+    if (!options.withoutBank) settings.bank = std::make_shared<const SeedBank>(SeedBank::load(SeedBank::cacheFile()));
     std::error_code code;
     fs::create_directories(options.out, code);
     if (code || !fs::is_directory(options.out))
@@ -432,7 +434,37 @@ void addMatch(CLI::App& app) {
     command->add_option("--seed", options->seed, "Seed of every random choice");
     command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
     command->add_flag("--progress", options->progress, "Progress on stderr even when it is no terminal");
+    command->add_flag("--without-bank", options->withoutBank,
+                      "Begin with what measurements tell alone, not with the seed bank (see “bank”)");
     command->callback([options] { runMatch(*options); });
+}
+
+void addBank(CLI::App& app) {
+    struct Options {
+        std::string out = SeedBank::cacheFile().string();
+        int threads = hardwareThreads();
+        bool progress = false;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand(
+        "bank", "Make the bank of sounds that searches begin with; a search works without it, less well");
+    command->add_option("--out", options->out, "File, the one that “match” reads when not given");
+    command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
+    command->add_flag("--progress", options->progress, "Progress on stderr even when it is no terminal");
+    command->callback([options] {
+        const StopOnSignal signals;
+        Task task{.stop = signals.token(), .progress = {}};
+        const bool terminal = isatty(STDERR_FILENO) != 0;
+        if (options->progress || terminal)
+            task.progress = [terminal](double fraction, std::string_view what) {
+                fmt::print(stderr, "{}{:3.0f} %  {}{}", terminal ? "\r" : "", 100.0 * fraction, what,
+                           terminal ? "" : "\n");
+            };
+        const SeedBank bank = SeedBank::load(options->out).completed(options->out, options->threads, task);
+        if (terminal) fmt::print(stderr, "\n");
+        bank.save(options->out); // says so when it cannot be kept
+        fmt::print("{}: {} sounds\n", options->out, bank.size());
+    });
 }
 
 void addMoves(CLI::App& app) {

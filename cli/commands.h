@@ -11,6 +11,7 @@ void addAnalyze(CLI::App& app);
 void addRender(CLI::App& app);
 void addCompare(CLI::App& app);
 void addMatch(CLI::App& app);
+void addBank(CLI::App& app);
 void addMoves(CLI::App& app);
 void addPiece(CLI::App& app);
 void addWavetable(CLI::App& app);

@@ -18,6 +18,7 @@ int run(int argc, char** argv) {
     facet::cli::addRender(app);
     facet::cli::addCompare(app);
     facet::cli::addMatch(app);
+    facet::cli::addBank(app);
     facet::cli::addMoves(app);
     facet::cli::addPiece(app);
     facet::cli::addWavetable(app);

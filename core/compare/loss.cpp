@@ -85,7 +85,7 @@ struct Loss::Impl {
         for (std::size_t r = 0; r < resolutions.size(); ++r) {
             perFloor[r] = Eigen::VectorXf::Ones(resolutions[r].bands);
             const Eigen::VectorXf power = melPower(mono, r, 1.0f);
-            perFloor[r] = floorsOf(power, resolutions[r].bands).cwiseInverse();
+            perFloor[r] = floorsOf(power, banks[r]).cwiseInverse();
             mid[r] = toDb(melPower(mono, r, 1.0f));
         }
         if (stereo) side = toDb(melPower(sideOf(reference), 1, 1.0f));
@@ -106,10 +106,12 @@ struct Loss::Impl {
         return levels;
     }
 
-    /// 70 dB below the highest band, or twice what a band never falls below: the recording's own noise, which is not
-    /// for a patch to rebuild. What lies within 60 dB of the highest band is never taken for noise.
-    static Eigen::VectorXf floorsOf(const Eigen::VectorXf& power, int bands) {
+    /// 70 dB below the highest band, or what the noise that a band never falls below hardly ever exceeds: the
+    /// recording's own noise, which is not for a patch to rebuild. Nothing louder than 60 dB below the highest band is
+    /// taken for it.
+    static Eigen::VectorXf floorsOf(const Eigen::VectorXf& power, const MelBank& bank) {
         constexpr float loudestNoise = 1e-6f; // −60 dB
+        const int bands = bank.bandCount();
         const float highest = std::max(1e-13f, power.maxCoeff());
         const auto count = static_cast<std::size_t>(power.size() / bands);
         Eigen::VectorXf floors(bands);
@@ -118,9 +120,20 @@ struct Loss::Impl {
             for (std::size_t t = 0; t < count; ++t) levels[t] = power(static_cast<Eigen::Index>(t) * bands + b);
             const auto quiet = levels.begin() + static_cast<std::ptrdiff_t>(count / 10);
             std::nth_element(levels.begin(), quiet, levels.end());
-            floors(b) = std::clamp(2.0f * *quiet, floorPower * highest, loudestNoise * highest);
+            floors(b) = std::clamp(noiseRange(bank.binsOf(b)) * *quiet, floorPower * highest, loudestNoise * highest);
         }
         return floors;
+    }
+
+    /// The 99th percentile over the 10th of the power of steady noise in a band of so many bins: a χ² of twice as many
+    /// degrees of freedom, by the cube-root approximation (E. B. Wilson, M. M. Hilferty, "The distribution of
+    /// chi-square", PNAS 17, 1931), of which Hann's window lets two thirds be independent.
+    static float noiseRange(double bins) {
+        const double spread = 2.0 / (9.0 * std::max(2.0, 2.0 * bins / 1.5));
+        const auto quantile = [spread](double deviations) {
+            return std::pow(1.0 - spread + deviations * std::sqrt(spread), 3.0);
+        };
+        return static_cast<float>(quantile(2.326) / quantile(-1.282));
     }
 
     /// Mel power of all frames, bands running fastest, scaled by a power gain.
@@ -157,6 +170,24 @@ struct Loss::Impl {
         return out;
     }
 
+    /// Well into a note, but while it still sounds.
+    static double wherePitchIsHeard(const std::vector<float>& mono, const Note& note) {
+        constexpr double faded = 0.1; // of its highest level
+        constexpr int places = 7;     // tenths of the note
+        std::array<double, places> levels{};
+        const double tenth = 0.1 * (note.end - note.start);
+        for (int i = 0; i < places; ++i) {
+            const auto from = static_cast<std::size_t>(std::max(0.0, (note.start + tenth * i) * analysisRateHz));
+            const auto to = std::min(mono.size(), from + static_cast<std::size_t>(tenth * analysisRateHz) + 1);
+            for (std::size_t k = std::min(from, to); k < to; ++k)
+                levels[static_cast<std::size_t>(i)] += static_cast<double>(mono[k] * mono[k]);
+        }
+        const double heard = faded * faded * *std::max_element(levels.begin(), levels.end());
+        int last = places;
+        while (last > 1 && levels[static_cast<std::size_t>(last - 1)] < heard) --last;
+        return note.start + tenth * last;
+    }
+
     void findPitchPoints(const std::vector<float>& mono, const Performance& performance) {
         std::vector<const Note*> longest;
         for (const Note& note : performance.notes) longest.push_back(&note);
@@ -165,11 +196,13 @@ struct Loss::Impl {
         for (const Note* note : longest) {
             if (pitchPoints.size() >= pitchedNotes) break;
             const double expected = hzFromKey(note->key + note->cents / 100.0, performance.tuningCents);
-            {
-                const double at = note->start + 0.7 * (note->end - note->start);
-                const double hz = refinePitch(mono, at, expected);
-                if (isMeasured(hz) && std::abs(centsBetween(expected, hz)) < 100.0) pitchPoints.push_back({at, hz});
-            }
+            const double at = wherePitchIsHeard(mono, *note);
+            const double hz = refinePitch(mono, at, expected);
+            if (!isMeasured(hz) || std::abs(centsBetween(expected, hz)) > 100.0) continue;
+            // What reads otherwise a moment later is noise, or on its way.
+            const double again = refinePitch(mono, at - 0.02, expected);
+            if (isMeasured(again) && std::abs(centsBetween(hz, again)) < mostCents / 2.0)
+                pitchPoints.push_back({at, hz});
         }
     }
 };

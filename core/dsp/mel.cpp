@@ -37,6 +37,12 @@ MelBank::MelBank(int bandCount, double lowHz, double highHz, int fftSize, double
     }
 }
 
+double MelBank::binsOf(int band) const {
+    const Band& entry = bands_[static_cast<std::size_t>(band)];
+    const float* weights = weights_.data() + entry.weightBegin;
+    return 1.0 / static_cast<double>(dotProduct(weights, weights, entry.weightCount));
+}
+
 void MelBank::apply(std::span<const float> power, std::span<float> out) const {
     for (std::size_t band = 0; band < bands_.size(); ++band) {
         out[band] = dotProduct(weights_.data() + bands_[band].weightBegin, power.data() + bands_[band].firstBin,

@@ -21,6 +21,8 @@ public:
     int bandCount() const { return static_cast<int>(bands_.size()); }
     /// Center frequency of a band in Hz.
     double centerHz(int band) const { return bands_[static_cast<std::size_t>(band)].centerHz; }
+    /// How many bins a band is the mean of, as far as their chance deviations go: 1 / Σ w².
+    double binsOf(int band) const;
     /// `power`: fftSize/2+1 bins; `out`: bandCount() values in the same unit.
     void apply(std::span<const float> power, std::span<float> out) const;
 

@@ -279,4 +279,48 @@ std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& r
     return Maker(profile, reference48k, start).all();
 }
 
+namespace {
+
+/// The longest note that no other sounds with, and until when behind it there is nothing else.
+struct LoneNote {
+    const NoteProfile* note = nullptr;
+    double until = 0.0;
+};
+
+LoneNote longestAlone(const Profile& profile, double end) {
+    LoneNote longest;
+    double most = 0.05; // seconds; shorter ones tell nothing
+    for (const NoteProfile& each : profile.notes) {
+        double until = end;
+        bool alone = true;
+        for (const NoteProfile& other : profile.notes) {
+            if (&other == &each) continue;
+            if (other.note.start < each.note.end - 0.01 && other.note.end > each.note.start + 0.01) alone = false;
+            if (other.note.start >= each.note.end - 0.01) until = std::min(until, other.note.start);
+        }
+        if (!alone || each.note.end - each.note.start <= most) continue;
+        most = each.note.end - each.note.start;
+        longest = {&each, until};
+    }
+    return longest;
+}
+
+} // namespace
+
+std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& profile, const Recording& reference48k,
+                                       double upperHz, int count) {
+    std::vector<Hypothesis> found;
+    const LoneNote lone = longestAlone(profile, reference48k.seconds());
+    if (!lone.note) return found;
+    const Note& note = lone.note->note;
+    const double hz = hzFromKey(note.key + note.cents / 100.0, profile.tuningCents);
+    const auto signature = signatureOf(reference48k, note.start, note.end, lone.until, hz, upperHz);
+    if (!signature) return found;
+    for (std::uint64_t number : bank.nearest(*signature, count)) {
+        Patch patch = withMotion(profile, plausiblePatchAt(number, hz));
+        found.push_back({structureText(patch), std::move(patch)});
+    }
+    return found;
+}
+
 } // namespace facet

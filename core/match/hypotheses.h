@@ -3,6 +3,7 @@
 
 #include "core/analysis/profile.h"
 #include "core/audio/recording.h"
+#include "core/match/seed_bank.h"
 #include "core/parameters/patch.h"
 
 #include <string>
@@ -19,5 +20,10 @@ struct Hypothesis {
 /// and doubled voices, modulation of phase, amplitude and sync, noise, and the partials and cycles of the reference's
 /// own longest note. `profile` is of the reference, at 48 kHz; what no measurement tells comes from `start`.
 std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start);
+
+/// Patches of the bank that sound most like the longest note that sounds alone, brought to its pitch, with what moves
+/// in the reference; nearest first. None where notes only sound together.
+std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& profile, const Recording& reference48k,
+                                       double upperHz, int count);
 
 } // namespace facet

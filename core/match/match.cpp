@@ -391,6 +391,12 @@ private:
 
     bool locked(const Address& address) const { return settings.limits.locks.contains(address); }
 
+    /// Whether a patch that was not made from the start has all that is locked.
+    bool holdsLocked(const Patch& patch) const {
+        return std::all_of(settings.limits.locks.begin(), settings.limits.locks.end(),
+                           [&](const Address& lock) { return patch.has(lock); });
+    }
+
     /// Puts back everything that is locked and clips into the given ranges.
     Patch constrained(Patch patch) const {
         for (const Address& address : settings.limits.locks)
@@ -465,12 +471,18 @@ private:
         bool stopped = false;
         try {
             std::vector<Patch> starts;
-            for (const Hypothesis& hypothesis : hypothesesFor(profile, whole.reference, settings.start)) {
+            const auto enter = [&](const Hypothesis& hypothesis) {
                 const Patch start = constrained(hypothesis.patch);
-                if (kindsOf(start) != kindsOf(hypothesis.patch)) continue; // a lock forbids it
+                if (kindsOf(start) != kindsOf(hypothesis.patch)) return; // a lock forbids it
                 if (std::none_of(starts.begin(), starts.end(), [&](const Patch& p) { return p.soundsLike(start); }))
                     starts.push_back(start);
-            }
+            };
+            for (const Hypothesis& each : hypothesesFor(profile, whole.reference, settings.start)) enter(each);
+            constexpr int ofTheBank = 48;
+            if (settings.bank)
+                for (const Hypothesis& each :
+                     hypothesesFrom(*settings.bank, profile, whole.reference, whole.upperHz, ofTheBank))
+                    if (holdsLocked(each.patch)) enter(each);
             if (starts.empty()) starts.push_back(constrained(withMotion(profile, estimate(profile, settings.start))));
             entrants = evaluate(starts);
             std::stable_sort(entrants.begin(), entrants.end(), better);

@@ -6,6 +6,7 @@
 #include "core/base/task.h"
 #include "core/compare/comparison.h"
 #include "core/match/search_space.h"
+#include "core/match/seed_bank.h"
 #include "core/parameters/patch.h"
 #include "core/performance/performance.h"
 
@@ -34,6 +35,7 @@ struct MatchSettings {
     int evaluations = 0;   ///< renders compared at most; ≤ 0: no limit
     std::uint64_t seed = 1;
     int threads = 2;
+    SeedBankPtr bank{}; ///< patches to begin with besides those that measurements tell; null: none
 };
 
 /// A structure that leads while a search runs.
