@@ -351,6 +351,7 @@ struct MatchOptions : Listening {
     int threads = hardwareThreads();
     bool progress = false;
     bool withoutBank = false;
+    bool goOn = false;
 };
 
 void runMatch(const MatchOptions& options) {
@@ -373,6 +374,10 @@ void runMatch(const MatchOptions& options) {
     settings.evaluations = options.evaluations;
     settings.seed = options.seed;
     settings.threads = options.threads;
+    if (options.goOn) {
+        if (options.start.empty()) throw Error("Say with --start which patch to go on from.");
+        settings.goOnWith = {settings.start};
+    }
     if (!options.withoutBank) settings.bank = std::make_shared<const SeedBank>(SeedBank::load(SeedBank::cacheFile()));
     std::error_code code;
     fs::create_directories(options.out, code);
@@ -401,6 +406,8 @@ void runMatch(const MatchOptions& options) {
     fmt::print("{}: likeness {:.0f} (was {:.0f}), {}, {} renders in {:.1f} s{}\n", options.out, result.best.likeness,
                result.before.comparison.likeness, structureText(result.best.patch), result.evaluations, result.seconds,
                result.complete ? "" : ", stopped at its limit");
+    for (const Shortfall& each : result.shortfalls)
+        fmt::print("{} stays unlike ({:.0f}): {}. {}\n", labelOf(each.facet), each.likeness, each.words, each.likely);
 }
 
 } // namespace
@@ -434,6 +441,7 @@ void addMatch(CLI::App& app) {
     command->add_option("--seed", options->seed, "Seed of every random choice");
     command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
     command->add_flag("--progress", options->progress, "Progress on stderr even when it is no terminal");
+    command->add_flag("--go-on", options->goOn, "Go on from the patch of --start, in place of beginning anew");
     command->add_flag("--without-bank", options->withoutBank,
                       "Begin with what measurements tell alone, not with the seed bank (see “bank”)");
     command->callback([options] { runMatch(*options); });

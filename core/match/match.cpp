@@ -11,6 +11,7 @@
 #include "core/match/hypotheses.h"
 #include "core/match/motion.h"
 #include "core/match/move_candidates.h"
+#include "core/match/prepared_target.h"
 #include "core/parameters/relevance.h"
 
 #include <algorithm>
@@ -77,126 +78,27 @@ double handicapOf(const Patch& patch, const Patch& start) {
     return handicap;
 }
 
-/// A target made ready: at 48 kHz, measured, with its loss.
-struct PreparedTarget {
-    Recording reference;
-    Performance performance; ///< at 48 kHz, with the search's seed
-    std::vector<TimeSpan> leftOut;
-    double share; ///< of all weights
-    Profile profile;
-    double upperHz; ///< above which nothing is looked at
-    std::shared_ptr<const Loss> loss;
-
-    static PreparedTarget prepare(const MatchTarget& target, double weights, const MatchSettings& settings,
-                                  const Task& task) {
-        Recording at48k = atRate(target.reference, analysisRateHz);
-        const double upper = std::min(
-            settings.focusHighHz, std::max(2.0 * settings.focusLowHz, upperCutoffHz(at48k, target.reference.rateHz)));
-        Performance performance = target.performance;
-        performance.rateHz = analysisRateHz;
-        performance.frames = at48k.frameCount();
-        performance.channelCount = at48k.channelCount();
-        performance.seed = settings.seed;
-        Profile profile = measure(at48k, performance, target.leftOut, nullptr, settings.threads, task);
-        auto loss = std::make_shared<const Loss>(at48k, performance, settings.focusLowHz, upper, target.leftOut);
-        return {std::move(at48k),        std::move(performance), target.leftOut,
-                target.weight / weights, std::move(profile),     upper,
-                std::move(loss)};
-    }
-
-    /// The stretch that tells most: the longest notes and the most different ones within so many seconds. Nothing when
-    /// that would be most of it anyway. Its profile is still that of the whole.
-    std::optional<PreparedTarget> telling(double longest, const MatchSettings& settings) const {
-        constexpr double before = 0.02;
-        const TimeSpan span = tellingSpan(longest, before);
-        if (span.end - span.begin > 0.7 * performance.seconds()) return std::nullopt;
-        PreparedTarget part = *this;
-        part.reference = excerpt(reference, span.begin, span.end);
-        if (peakOf(part.reference) <= 0.0f) return std::nullopt;
-        part.leftOut.clear();
-        for (const TimeSpan& out : leftOut)
-            if (out.end > span.begin && out.begin < span.end)
-                part.leftOut.push_back(
-                    {std::max(0.0, out.begin - span.begin), std::min(span.end, out.end) - span.begin});
-        part.performance.frames = part.reference.frameCount();
-        part.performance.notes.clear();
-        for (Note each : performance.notes) {
-            if (each.end <= span.begin + before || each.start >= span.end) continue;
-            each.start = std::max(0.0, each.start - span.begin);
-            each.end = each.end - span.begin;
-            part.performance.notes.push_back(each);
-        }
-        const auto shift = [&](std::vector<CurvePoint>& points) {
-            for (CurvePoint& point : points) point.seconds -= span.begin;
-        };
-        shift(part.performance.bends);
-        for (Curve& curve : part.performance.curves) shift(curve.points);
-        part.loss =
-            std::make_shared<const Loss>(part.reference, part.performance, settings.focusLowHz, upperHz, part.leftOut);
-        return part;
-    }
-
-    TimeSpan tellingSpan(double longest, double before) const {
-        constexpr double behind = 0.3, perOther = 0.15; // seconds that another key or loudness is worth
-        TimeSpan best{0.0, performance.seconds()};
-        double most = -1.0;
-        const Performance counted = attendedNotes(performance, leftOut);
-        for (const Note& first : counted.notes) {
-            const double from = std::max(0.0, first.start - before), to = from + longest;
-            double sounding = 0.0, last = from;
-            std::set<int> keys, loudnesses;
-            for (const Note& note : counted.notes) {
-                if (note.start < first.start || note.start > to - 0.1) continue;
-                sounding += std::min(note.end, to) - note.start;
-                last = std::max(last, std::min(note.end + behind, to));
-                keys.insert(note.key);
-                loudnesses.insert(static_cast<int>(note.velocity / 16.0));
-            }
-            const double tells = sounding + perOther * static_cast<double>(keys.size() + loudnesses.size());
-            if (tells <= most) continue;
-            most = tells;
-            best = {from, std::min(last, performance.seconds())};
-        }
-        return best;
-    }
-
-    /// What a search looks at: a few telling seconds of a long phrase, measured anew.
-    PreparedTarget searched(const MatchSettings& settings, const Task& task) const {
-        constexpr double longPhrase = 7.0, enough = 4.0;
-        if (performance.seconds() <= longPhrase) return *this;
-        auto part = telling(enough, settings);
-        if (!part) return *this;
-        part->profile = measure(part->reference, part->performance, part->leftOut, nullptr, settings.threads, task);
-        return *part;
-    }
-
-    static Profile measure(const Recording& recording, const Performance& performance,
-                           const std::vector<TimeSpan>& leftOut, const SourceFit* source, int threads,
-                           const Task& task) {
-        const Recording audible = leftOut.empty() ? recording : withoutSpans(recording, leftOut);
-        return measureProfile(audible, attendedNotes(performance, leftOut), {.source = source, .threads = threads},
-                              task);
-    }
-    Comparison compareWith(const Recording& render, int threads, const FacetWeights& weights, const Task& task) const {
-        return compare(profile, measure(render, performance, leftOut, &profile.source, threads, task), weights);
-    }
-};
-
 class Search {
 public:
     /// `first` is what the first of them is a stretch of.
     Search(const std::vector<PreparedTarget>& all, const PreparedTarget& first, const MatchSettings& options,
            const Task& work, const std::function<void(const MatchProgress&)>& listener)
         : targets(all), whole(first), profile(first.profile), settings(options), task(work), progress(listener),
-          told(toldBy(all)), random(options.seed) {}
+          told(toldBy(all)),
+          random(options.goOnWith.empty() ? options.seed
+                                          : combineSeeds(options.seed, options.goOnWith.front().hash())) {}
 
     /// Leaves the best of each structure in `bests`, best first.
     void run() {
         try {
             evaluate({constrained(settings.start)});
             try {
-                race();
-                fixPhases();
+                if (settings.goOnWith.empty()) {
+                    race();
+                    fixPhases();
+                } else {
+                    goOn();
+                }
                 while (round()) {}
             } catch (const BudgetSpent&) {
                 complete = false;
@@ -210,6 +112,13 @@ public:
         }
         std::stable_sort(bests.begin(), bests.end(),
                          [](const auto& a, const auto& b) { return better(a.candidate, b.candidate); });
+    }
+
+    /// Of a patch that was found; neither limit counts.
+    std::vector<KnownRange> rangesOf(const Patch& patch) {
+        insists = true;
+        return certaintyOf(patch, SearchSpace(patch, settings.limits, told),
+                           [this](const std::vector<Patch>& patches) { return residuals(patches); });
     }
 
     struct Best {
@@ -506,6 +415,17 @@ private:
         report("comparing kinds of sound");
         refineAll(entrants, 4, 2);
         refineAll(entrants, 2, 3);
+    }
+
+    /// From where an earlier search was.
+    void goOn() {
+        std::vector<Patch> found;
+        for (const Patch& patch : settings.goOnWith) found.push_back(constrained(patch));
+        insists = true;
+        std::vector<Candidate> entrants = evaluate(found);
+        insists = false;
+        report("going on");
+        refineAll(entrants, 4, 2);
     }
 
     /// Each replaced by the best of what lies near it.
@@ -846,6 +766,9 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
         scored.front() = scoreAll(scored.front().patch, prepared, scoredSeeds, settings.weights);
     if (scored.empty()) scored.push_back(result.before);
     result.best = scored.front();
+    if (!hurried) result.ranges = search.rangesOf(result.best.patch);
+    result.shortfalls = shortfallsOf(result.best.comparison, result.best.facetFloors, prepared.front().profile,
+                                     measureQuality(targets.front().reference));
     result.best.patch.name = "Match";
     result.runnersUp.assign(scored.begin() + 1, scored.end());
     result.evaluations = search.evaluations;

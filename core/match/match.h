@@ -5,8 +5,10 @@
 #include "core/audio/recording.h"
 #include "core/base/task.h"
 #include "core/compare/comparison.h"
+#include "core/match/certainty.h"
 #include "core/match/search_space.h"
 #include "core/match/seed_bank.h"
+#include "core/match/shortfall.h"
 #include "core/parameters/patch.h"
 #include "core/performance/performance.h"
 
@@ -35,6 +37,8 @@ struct MatchSettings {
     int evaluations = 0;   ///< renders compared at most; ≤ 0: no limit
     std::uint64_t seed = 1;
     int threads = 2;
+    /// What an earlier search had found, best first: it is gone on with, in place of hypotheses.
+    std::vector<Patch> goOnWith{};
     SeedBankPtr bank{}; ///< patches to begin with besides those that measurements tell; null: none
 };
 
@@ -76,7 +80,9 @@ struct MatchResult {
     Performance performance;
     int evaluations = 0;
     double seconds = 0.0;
-    bool complete = true; ///< false: stopped before it came to rest
+    bool complete = true;              ///< false: stopped before it came to rest
+    std::vector<KnownRange> ranges;    ///< of the best patch's parameters; empty when it was stopped or late
+    std::vector<Shortfall> shortfalls; ///< facets of the first target that the best stays unlike in
 };
 
 /// Searches until it comes to rest, a limit is reached or `task.stop` is requested; in each case the best so far is

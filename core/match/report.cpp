@@ -65,6 +65,16 @@ std::string matchReport(const MatchResult& result) {
         json["runners_up"].push_back({{"structure", structureText(other.patch)},
                                       {"likeness", number(other.likeness)},
                                       {"loss_db", number(other.loss)}});
+    json["shortfalls"] = Json::array();
+    for (const Shortfall& each : result.shortfalls)
+        json["shortfalls"].push_back({{"facet", keyOf(each.facet)},
+                                      {"likeness", number(each.likeness)},
+                                      {"words", each.words},
+                                      {"likely", each.likely}});
+    json["ranges"] = Json::object();
+    for (const KnownRange& each : result.ranges)
+        json["ranges"][each.address.text()] = {
+            {"value", number(each.value)}, {"low", number(each.low)}, {"high", number(each.high)}};
     json["evaluations"] = result.evaluations;
     json["seconds"] = number(result.seconds);
     json["seed"] = result.performance.seed;
