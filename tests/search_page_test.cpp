@@ -1,10 +1,18 @@
 // The search in the real window: what leads is heard and taken while it runs, locks are obeyed, a stop keeps the best.
 #include "app/views/search_view.h"
 #include "core/devices/audio_output.h"
+#include "app/views/facet_weights.h"
+#include "app/views/search_values.h"
+#include "app/views/variations_view.h"
 #include "tests/support/window_fixture.h"
 
 #include <QComboBox>
+#include <QInputDialog>
 #include <QLabel>
+#include <QTabWidget>
+#include <QTemporaryDir>
+#include <QTimer>
+#include <QTreeWidget>
 #include <cmath>
 
 namespace facet::testing {
@@ -97,6 +105,128 @@ TEST_F(SearchPageTest, ALockedParameterIsObeyed) {
     ASSERT_TRUE(ended());
     EXPECT_EQ(session.cue()->patch.value(wave), static_cast<double>(Wave::triangle));
     EXPECT_EQ(session.cue()->patch.value(attack), 33.0);
+}
+
+TEST_F(SearchPageTest, ValuesAreLockedAndRangedBesideTheSearchAndTellHowSureItIs) {
+    auto* values = window.findChild<SearchValues*>();
+    auto* list = values->findChild<QTreeWidget*>();
+    auto* side = window.findChild<SearchView*>()->findChild<QTabWidget*>();
+    side->setCurrentWidget(values);
+    ASSERT_TRUE(list->isVisible());
+    const auto row = [&](const QString& address) -> QTreeWidgetItem* {
+        for (int i = 0; i < list->topLevelItemCount(); ++i)
+            if (list->topLevelItem(i)->data(0, Qt::UserRole).toString() == address) return list->topLevelItem(i);
+        return nullptr;
+    };
+    const QString attack = "layer:a/envelope:level/attack", release = "layer:a/envelope:level/release";
+    ASSERT_TRUE(row(attack) && row(release));
+    EXPECT_TRUE(list->isColumnHidden(2)) << "no search has told anything yet";
+    const double held = session.cue()->patch.value(Address::parse(attack.toStdString()));
+    row(attack)->setCheckState(0, Qt::Checked);
+    EXPECT_TRUE(
+        QTest::qWaitFor([&] { return session.cue()->locks.contains(Address::parse(attack.toStdString())); }, 3000));
+    list->setCurrentItem(row(release));
+    QTimer::singleShot(0, &window, [] {
+        ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 3000));
+        auto* question = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+        ASSERT_TRUE(question);
+        question->setTextValue("300 ms to 400 ms");
+        question->accept();
+    });
+    list->setFocus();
+    QTest::keyClick(list, Qt::Key_Return);
+    ASSERT_TRUE(row(release));
+    EXPECT_EQ(row(release)->text(3), "300 ms to 400 ms");
+    session.startMatch(6.0);
+    ASSERT_TRUE(ended());
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(session.cue()->patch.value(Address::parse(attack.toStdString())), held);
+    const double found = session.cue()->patch.value(Address::parse(release.toStdString()));
+    EXPECT_GE(found, 300.0);
+    EXPECT_LE(found, 400.0);
+    EXPECT_FALSE(list->isColumnHidden(2));
+    window.grab().save("/tmp/w/v2.png");
+    ASSERT_FALSE(session.matchState().ranges.empty());
+    for (const KnownRange& each : session.matchState().ranges) {
+        EXPECT_LE(each.low, each.value + 1e-9) << each.address.text();
+        EXPECT_GE(each.high, each.value - 1e-9) << each.address.text();
+    }
+    const Address surest = session.matchState().ranges.front().address;
+    ASSERT_TRUE(row(QString::fromStdString(surest.text())));
+    EXPECT_TRUE(row(QString::fromStdString(surest.text()))->text(2).contains(" to "));
+    // What is changed by hand is no longer what the search was sure of.
+    session.setParameter(surest, session.matchState().ranges.front().value * 1.2 + 0.1);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return list->isColumnHidden(2); }, 3000));
+}
+
+TEST_F(SearchPageTest, GoesOnFromWhatWasFound) {
+    session.startMatch(4.0);
+    ASSERT_TRUE(ended());
+    ASSERT_TRUE(settle());
+    const double first = session.results().comparison->likeness;
+    const double loss = session.matchState().found.front().loss;
+    QTest::mouseClick(visible("goOn"), Qt::LeftButton);
+    ASSERT_TRUE(session.matchState().running);
+    ASSERT_TRUE(leads());
+    EXPECT_LT(session.matchState().found.front().loss, 1.3 * loss) << "it does not begin anew";
+    QTest::qWait(2500);
+    session.stopMatch();
+    ASSERT_TRUE(ended());
+    ASSERT_TRUE(settle());
+    EXPECT_GE(session.results().comparison->likeness, first - 3.0);
+    EXPECT_EQ(session.cue()->takes.size(), 2u);
+}
+
+TEST_F(SearchPageTest, VariationsAreHeardAndTaken) {
+    const Patch before = session.cue()->patch;
+    const Address release{"layer:a/envelope:level", "release"};
+    session.setLocked(release, true);
+    auto* view = window.findChild<VariationsView*>();
+    window.findChild<SearchView*>()->findChild<QTabWidget*>()->setCurrentWidget(view);
+    view->findChild<QComboBox*>()->setCurrentIndex(1);
+    QTest::mouseClick(visible("makeVariations"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !session.variations().running; }, 60000));
+    ASSERT_GE(session.variations().found.size(), 3u);
+    window.grab().save("/tmp/w/v1.png");
+    for (const Variation& each : session.variations().found) {
+        EXPECT_NEAR(each.likeness, 75.0, 9.0);
+        EXPECT_EQ(each.patch.value(release), before.value(release)) << "locked";
+        EXPECT_FALSE(each.patch.soundsLike(before));
+    }
+    QTest::mouseClick(visible("hearVariation", 1), Qt::LeftButton);
+    EXPECT_EQ(session.variations().heard, 1);
+    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback().player().playing(); }, 3000));
+    EXPECT_TRUE(session.cue()->patch.soundsLike(before)) << "hearing changes nothing";
+    QTest::mouseClick(visible("takeVariation", 1), Qt::LeftButton);
+    EXPECT_TRUE(session.cue()->patch.soundsLike(session.variations().found[1].patch));
+    session.undoStack().undo();
+    EXPECT_TRUE(session.cue()->patch.soundsLike(before)) << "one step";
+}
+
+TEST_F(SearchPageTest, FacetsAreWeighedBesideTheSearch) {
+    auto* weights = window.findChild<FacetWeightsView*>();
+    window.findChild<SearchView*>()->findChild<QTabWidget*>()->setCurrentWidget(weights);
+    auto* level = weights->findChildren<QComboBox*>()[static_cast<int>(Facet::level)];
+    ASSERT_EQ(level->accessibleName(), "Level");
+    window.grab().save("/tmp/w/v3.png");
+    QTest::keyClick(level, Qt::Key_End);
+    EXPECT_EQ(session.cue()->facetWeights[static_cast<std::size_t>(Facet::level)], 0.0);
+    session.undoStack().undo();
+    EXPECT_EQ(level->currentIndex(), 0);
+}
+
+TEST_F(SearchPageTest, TheBankIsMadeOnceAndASearchWaitsForNothing) {
+    QTemporaryDir cache;
+    qputenv("XDG_CACHE_HOME", cache.path().toUtf8());
+    session.prepareBank();
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.bankFraction() > 0.0; }, 60000));
+    session.startMatch(2.0);
+    EXPECT_TRUE(session.matchState().running);
+    ASSERT_TRUE(ended());
+    const double made = session.bankFraction();
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.bankFraction() > made || made >= 1.0; }, 60000)) << "it goes on";
+    EXPECT_TRUE(std::filesystem::exists(SeedBank::cacheFile())) << "what was made when the search began was kept";
+    qunsetenv("XDG_CACHE_HOME");
 }
 
 TEST_F(SearchPageTest, PlaybackDoesNotStutterWhileItRuns) {

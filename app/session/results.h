@@ -7,6 +7,7 @@
 #include "core/audio/recording.h"
 #include "core/compare/comparison.h"
 #include "core/match/match.h"
+#include "core/match/variations.h"
 
 #include <QString>
 #include <cstdint>
@@ -70,8 +71,19 @@ struct MatchState {
     std::vector<Point> history;
     /// The leading structures while it runs, best first, then what was found, with marks over several seeds.
     std::vector<ScoredPatch> found;
-    bool taken = false; ///< one of them was taken while it ran
-    int heard = -1;     ///< index of the one that is heard in place of the patch
+    std::vector<KnownRange> ranges;    ///< of the values of what was found, the surest first
+    std::vector<Shortfall> shortfalls; ///< what it stays unlike in
+    bool taken = false;                ///< one of them was taken while it ran
+    int heard = -1;                    ///< index of the one that is heard in place of the patch
+};
+
+/// Patches near the one that is worked on.
+struct VariationState {
+    bool running = false;
+    std::uint64_t cue = 0;
+    Patch of{}; ///< what they vary
+    std::vector<Variation> found;
+    int heard = -1;
 };
 
 } // namespace facet

@@ -290,7 +290,8 @@ public:
     // ---- search ----
 
     const MatchState& matchState() const { return match_; }
-    void startMatch(double seconds);
+    /// Anew, or going on from the patch and what else was found besides when it is what was found.
+    void startMatch(double seconds, bool goOn = false);
     /// Ends the search; the best so far is kept.
     void stopMatch();
     /// Makes a patch that a search found the patch being worked on; while it runs, one of those that lead. The search
@@ -298,6 +299,16 @@ public:
     void takeFound(int index);
     /// Plays the phrase with one of them in place of the render; −1: with the patch as it stands again.
     void hearFound(int index);
+    /// Looks, in the background, for patches about so alike the one that is worked on; locks and ranges are obeyed.
+    void makeVariations(double likeness);
+    const VariationState& variations() const { return variations_; }
+    /// As hearFound() and takeFound().
+    void hearVariation(int index);
+    void takeVariation(int index);
+    /// Reads the bank that searches begin with, and makes what is missing of it, in the background.
+    void prepareBank();
+    /// How much of it there is, 0 … 1; negative when it was not asked for.
+    double bankFraction() const { return bankFraction_; }
 
     Playback& playback() { return playback_; }
 
@@ -306,6 +317,8 @@ signals:
     void cueSwitched();
     void resultsChanged();
     void matchChanged();
+    void variationsChanged();
+    void bankChanged();
     void nextMovesChanged();
     void pieceChanged();
     void patchesCompared(quint64 ticket, std::shared_ptr<const PatchPair> pair);
@@ -384,6 +397,11 @@ private:
 
     CueResults results_;
     MatchState match_;
+    VariationState variations_;
+    quint64 variationTurn_ = 0;
+    void makeBank();
+    SeedBankPtr bank_; ///< null until it is read
+    double bankFraction_ = -1.0;
     std::uint64_t referenceKey_ = 0;               ///< hash of audio and notes that results_.reference belongs to
     std::uint64_t renderKey_ = 0;                  ///< hash of everything that results_.render belongs to
     std::uint64_t projectCount_ = 0;               ///< tells late results of another project
@@ -468,6 +486,8 @@ private:
     JobQueue next_{JobQueue::Priority::low};
     JobQueue hearing_[2]; ///< one a side: band and slow listening
     JobQueue search_{JobQueue::Priority::low};
+    JobQueue varying_;
+    JobQueue banking_{JobQueue::Priority::low};
 };
 
 } // namespace facet

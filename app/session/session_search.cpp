@@ -32,7 +32,7 @@ std::vector<MatchTarget> targetsOf(const Cue& cue) {
 
 // ---- search ----
 
-void Session::startMatch(double seconds) {
+void Session::startMatch(double seconds, bool goOn) {
     const Cue* current = cue();
     if (!current || !current->excerpt() || match_.running) return;
     const Performance played = performance();
@@ -42,6 +42,14 @@ void Session::startMatch(double seconds) {
                      {});
         return;
     }
+    std::vector<Patch> entrants;
+    if (goOn) {
+        entrants.push_back(current->patch);
+        if (match_.cue == current->id)
+            for (const ScoredPatch& found : match_.found)
+                if (!found.patch.soundsLike(current->patch)) entrants.push_back(found.patch);
+    }
+    banking_.cancel(); // both cores are the search's
     match_ = {};
     match_.running = true;
     match_.cue = current->id;
@@ -53,6 +61,8 @@ void Session::startMatch(double seconds) {
     settings.seconds = seconds;
     settings.seed = played.seed;
     settings.threads = hardwareThreads();
+    settings.goOnWith = std::move(entrants);
+    settings.bank = bank_;
     if (current->focusLowHz > 0.0) settings.focusLowHz = std::clamp(current->focusLowHz, 20.0, 10000.0);
     if (current->focusHighHz > 0.0)
         settings.focusHighHz = std::clamp(current->focusHighHz, 2.0 * settings.focusLowHz, 20000.0);
@@ -88,6 +98,7 @@ void Session::startMatch(double seconds) {
         }
         post([this, result, failure, cueId, project] {
             match_.running = false;
+            makeBank();
             if (renderKey_ == 0) refresh(); // back from what was tried, unless something was found
             try {
                 if (failure) std::rethrow_exception(failure);
@@ -139,6 +150,8 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId) {
     match_.heard = -1;
     match_.found = {result.best};
     match_.found.insert(match_.found.end(), result.runnersUp.begin(), result.runnersUp.end());
+    match_.ranges = result.ranges;
+    match_.shortfalls = result.shortfalls;
     match_.likeness = result.best.comparison.likeness;
     match_.evaluations = result.evaluations;
     match_.seconds = result.seconds;
@@ -184,6 +197,94 @@ void Session::takeFound(int index) {
     match_.heard = -1;
     replacePatch(tr("Take found patch"), match_.found[static_cast<std::size_t>(index)].patch);
     emit matchChanged();
+}
+
+// ---- variations ----
+
+void Session::makeVariations(double likeness) {
+    const Cue* current = cue();
+    if (!current || !current->excerpt() || performance().notes.empty()) return;
+    hearVariation(-1);
+    variations_ = {};
+    variations_.running = true;
+    variations_.cue = current->id;
+    variations_.of = current->patch;
+    VariationSettings settings;
+    settings.limits = current->limits();
+    settings.likeness = likeness;
+    settings.threads = hardwareThreads();
+    const quint64 turn = ++variationTurn_;
+    settings.seed = turn; // others each time
+    emit variationsChanged();
+    varying_.submit([this, turn, settings, patch = current->patch, played = performance()](const Task& task) {
+        try {
+            variationsOf(patch, played, settings, task, [&](const Variation& one) {
+                post([this, turn, one] {
+                    if (turn != variationTurn_) return;
+                    variations_.found.push_back(one);
+                    emit variationsChanged();
+                });
+            });
+        } catch (const Cancelled&) {
+        } catch (const std::exception&) {} // what cannot be rendered is told where it is rendered first
+        post([this, turn] {
+            if (turn != variationTurn_) return;
+            variations_.running = false;
+            emit variationsChanged();
+        });
+    });
+}
+
+void Session::hearVariation(int index) {
+    if (variations_.heard < 0 && index < 0) return;
+    if (variations_.cue != document_->activeCue || index >= static_cast<int>(variations_.found.size())) return;
+    variations_.heard = index;
+    if (index < 0) {
+        hearOther({});
+    } else {
+        hearOther(variations_.found[static_cast<std::size_t>(index)].patch);
+        playback_.play(Side::render);
+    }
+    emit variationsChanged();
+}
+
+void Session::takeVariation(int index) {
+    if (index < 0 || index >= static_cast<int>(variations_.found.size()) || variations_.cue != document_->activeCue)
+        return;
+    const Patch taken = variations_.found[static_cast<std::size_t>(index)].patch;
+    variations_.heard = -1;
+    hearOther({});
+    replacePatch(tr("Take variation"), taken);
+    emit variationsChanged();
+}
+
+// ---- the bank ----
+
+void Session::prepareBank() {
+    if (bankFraction_ >= 0.0) return;
+    bankFraction_ = 0.0;
+    makeBank();
+}
+
+/// Goes on with the bank where it was left.
+void Session::makeBank() {
+    if (bankFraction_ < 0.0 || bankFraction_ >= 1.0) return;
+    banking_.submit([this, known = bank_](const Task& task) {
+        const auto give = [this](const SeedBank& bank) {
+            auto shared = std::make_shared<const SeedBank>(bank);
+            post([this, shared] {
+                if (shared->size() >= SeedBank::usable) bank_ = shared;
+                bankFraction_ = static_cast<double>(shared->size()) / SeedBank::full;
+                emit bankChanged();
+            });
+        };
+        try {
+            const auto file = SeedBank::cacheFile();
+            const SeedBank bank = known ? *known : SeedBank::load(file);
+            give(bank);
+            bank.completed(file, hardwareThreads(), task, give);
+        } catch (const Cancelled&) {} // what was made of it is kept
+    });
 }
 
 } // namespace facet

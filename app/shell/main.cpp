@@ -88,7 +88,8 @@ int main(int argc, char** argv) {
                                   "folder");
     const QCommandLineOption shot("shot", "Write a picture of the window when it has settled, and end.", "file");
     const QCommandLineOption view(
-        "view", "The view to open: reference, notes, facets, patch, search, piece, or a facet by its name.", "id", "facets");
+        "view", "The view to open: reference, notes, facets, patch, search, piece, or a facet by its name.", "id",
+        "facets");
     const QCommandLineOption cue("cue", "Name of the cue to open.", "name");
     const QCommandLineOption match("match", "Search for so many seconds at once.", "seconds");
     const QCommandLineOption dark("dark", "Use the dark theme.");
@@ -116,9 +117,10 @@ int main(int argc, char** argv) {
             if (QString::fromStdString(each->name) == options.value(cue)) wanted = each->id;
         session.selectCue(wanted);
         if (!window.showView(options.value(view))) {
-            std::fprintf(stderr,
-                         "There is no view “%s”; use reference, notes, facets, patch, search, piece or the name of a facet.\n",
-                         qPrintable(options.value(view)));
+            std::fprintf(
+                stderr,
+                "There is no view “%s”; use reference, notes, facets, patch, search, piece or the name of a facet.\n",
+                qPrintable(options.value(view)));
             return 2;
         }
         const QStringList pictures{"wave", "spectrogram", "level", "pitch", "difference"};
@@ -134,6 +136,7 @@ int main(int argc, char** argv) {
         if (sides.size() == 2) window.resize(sides[0].toInt(), sides[1].toInt());
         window.show();
         if (options.isSet(match)) session.startMatch(options.value(match).toDouble());
+        if (!options.isSet(shot)) session.prepareBank();
         if (!options.isSet(shot)) session.playback().chooseKeyboard({}); // the first there is, if any
         if (options.isSet(shot)) takeShot(app, session, window, options.value(shot));
         return QApplication::exec();

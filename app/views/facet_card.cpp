@@ -1,5 +1,6 @@
 #include "app/views/facet_card.h"
 
+#include "app/views/facet_weights.h"
 #include "app/views/theme.h"
 
 #include <QContextMenuEvent>
@@ -80,10 +81,8 @@ void FacetCard::show(const CueResults& results, double weight) {
 
 void FacetCard::contextMenuEvent(QContextMenuEvent* event) {
     QMenu menu(this);
-    const std::pair<QString, double> choices[] = {
-        {tr("Counts as usual"), 1.0}, {tr("Counts double"), 2.0}, {tr("Counts half"), 0.5}, {tr("Set aside"), 0.0}};
-    for (const auto& [name, weight] : choices) {
-        QAction* action = menu.addAction(name, this, [this, w = weight] { emit weighed(w); });
+    for (const auto& [name, weight] : facetWeightChoices()) {
+        QAction* action = menu.addAction(FacetWeightsView::tr(name), this, [this, w = weight] { emit weighed(w); });
         action->setCheckable(true);
         action->setChecked(weight == weight_);
     }

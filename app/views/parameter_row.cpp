@@ -2,6 +2,7 @@
 
 #include "app/session/session.h"
 #include "app/views/kind_box.h"
+#include "app/views/range_dialog.h"
 #include "app/views/theme.h"
 #include "app/views/value_slider.h"
 #include "core/parameters/value_entry.h"
@@ -10,12 +11,10 @@
 #include <QCheckBox>
 #include <QContextMenuEvent>
 #include <QHBoxLayout>
-#include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPainter>
-#include <QRegularExpression>
 #include <QSignalBlocker>
 #include <QStyle>
 #include <QToolButton>
@@ -211,39 +210,11 @@ void ParameterRow::contextMenuEvent(QContextMenuEvent* event) {
     }
     if (!d.isDiscrete()) offerTies(menu);
     if (slider_) {
-        menu.addAction(tr("Search range …"), this, &ParameterRow::askRange);
+        menu.addAction(tr("Search range …"), this, [this] { askSearchRange(session_, address_, name_, this); });
         if (cue.ranges.contains(address_))
             menu.addAction(tr("Search wherever is plausible"), this, [this] { session_.setSearchRange(address_, {}); });
     }
     menu.exec(event->globalPos());
-}
-
-void ParameterRow::askRange() {
-    const ParameterDescriptor d = described();
-    const auto known = session_.cue()->ranges.find(address_);
-    const auto told = [&](double value) { return QString::fromStdString(textOf(d, value)); };
-    const QString now = known != session_.cue()->ranges.end()
-                            ? tr("%1 to %2").arg(told(known->second.first), told(known->second.second))
-                            : QString();
-    bool fine = false;
-    const QString typed =
-        QInputDialog::getText(this, tr("Search range of %1").arg(name_.toLower()),
-                              tr("Values that a search keeps to, for example %1 to %2. Empty: wherever is plausible.")
-                                  .arg(told(d.fromUnit(0.3)), told(d.fromUnit(0.6))),
-                              QLineEdit::Normal, now, &fine);
-    if (!fine) return;
-    if (typed.trimmed().isEmpty()) {
-        session_.setSearchRange(address_, {});
-        return;
-    }
-    const QStringList ends = typed.split(QRegularExpression(tr("\\s+to\\s+|\\s*–\\s*|\\.\\.")));
-    const auto low = ends.size() == 2 ? parseValue(d, ends[0].toStdString()) : std::nullopt;
-    const auto high = ends.size() == 2 ? parseValue(d, ends[1].toStdString()) : std::nullopt;
-    if (low && high && *low >= d.low && *high <= d.high && *low < *high)
-        session_.setSearchRange(address_, std::pair{*low, *high});
-    else
-        emit session_.notice(
-            tr("A range lies within %1, its lower end first").arg(QString::fromStdString(rangeText(d))));
 }
 
 void ParameterRow::offerTies(QMenu& menu) {

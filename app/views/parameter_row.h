@@ -39,7 +39,6 @@ protected:
 
 private:
     void offerTies(QMenu& menu);
-    void askRange();
     double defaultValue() const;
     void commitText();
     /// As it is shown in the patch as it stands.

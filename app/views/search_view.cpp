@@ -1,8 +1,11 @@
 #include "app/views/search_view.h"
 
 #include "app/session/session.h"
+#include "app/views/facet_weights.h"
 #include "app/views/plot_style.h"
+#include "app/views/search_values.h"
 #include "app/views/theme.h"
+#include "app/views/variations_view.h"
 #include "core/match/estimate.h"
 
 #include <QComboBox>
@@ -10,6 +13,8 @@
 #include <QLabel>
 #include <QProgressBar>
 #include <QPushButton>
+#include <QTabBar>
+#include <QTabWidget>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
@@ -25,6 +30,11 @@ SearchView::SearchView(Session& session, QWidget* parent) : QWidget(parent), ses
     connect(start_, &QPushButton::clicked, this,
             [this] { session_.matchState().running ? session_.stopMatch() : session_.startMatch(seconds()); });
     head->addWidget(start_);
+    goOn_ = new QPushButton(tr("Go on"), this);
+    goOn_->setObjectName("goOn");
+    goOn_->setToolTip(tr("Go on searching from the patch you work on, and from what else was found beside it"));
+    connect(goOn_, &QPushButton::clicked, this, [this] { session_.startMatch(seconds(), true); });
+    head->addWidget(goOn_);
     head->addWidget(new QLabel(tr("for at most"), this));
     seconds_ = new QComboBox(this);
     seconds_->setAccessibleName(tr("Time limit"));
@@ -54,18 +64,29 @@ SearchView::SearchView(Session& session, QWidget* parent) : QWidget(parent), ses
 
     found_ = new QWidget(this);
     foundLayout_ = new QVBoxLayout(found_);
-    foundLayout_->setContentsMargins(0, 0, 0, 0);
+    foundLayout_->setContentsMargins(0, 8, 0, 0);
     foundLayout_->setSpacing(4);
     auto* body = new QHBoxLayout;
     body->setSpacing(20);
-    body->addWidget(plot_, 3);
-    body->addWidget(found_, 2);
+    body->addWidget(plot_, 1);
+    values_ = new SearchValues(session_, this);
+    weights_ = new FacetWeightsView(session_, this);
+    variations_ = new VariationsView(session_, this);
+    side_ = new QTabWidget(this);
+    side_->setDocumentMode(true);
+    side_->tabBar()->setExpanding(false);
+    side_->addTab(found_, tr("Found"));
+    side_->addTab(values_, tr("Values"));
+    side_->addTab(weights_, tr("Facets"));
+    side_->addTab(variations_, tr("Variations"));
+    body->addWidget(side_, 1);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(8);
     layout->addLayout(head);
     layout->addWidget(progress_);
     layout->addLayout(body, 1);
+    connect(&session_, &Session::bankChanged, this, &SearchView::refresh);
     restyle();
     refresh();
 }
@@ -88,7 +109,11 @@ void SearchView::refresh() {
     start_->setToolTip(state.running ? tr("Ends the search; the best so far becomes a take (Esc)")
                                      : tr("Search for a patch that sounds alike (Ctrl+M)"));
     start_->setEnabled(state.running || ready);
+    goOn_->setEnabled(!state.running && ready);
     seconds_->setEnabled(!state.running);
+    values_->refresh();
+    weights_->refresh();
+    variations_->refresh();
     const int locks = session_.cue() ? static_cast<int>(session_.cue()->locks.size()) : 0;
     if (state.running) {
         trying_->setText(state.trying);
@@ -105,12 +130,21 @@ void SearchView::refresh() {
                               .arg(state.seconds, 0, 'f', 1));
     } else {
         trying_->setText(ready ? tr("Ready to search") : tr("Open a reference with notes first"));
-        figures_->setText(locks ? tr("%1 locked parameters stay as they are").arg(locks)
-                                : tr("Nothing is locked; every parameter may move"));
+        figures_->setText(figures(locks));
     }
     progress_->setValue(static_cast<int>(1000 * state.fraction));
     showHistory();
     showFound();
+}
+
+QString SearchView::figures(int locks) const {
+    const double bank = session_.bankFraction();
+    if (bank >= 0.0 && bank < 1.0)
+        return tr("Sounds to begin with are being made once: %1 %. A search works meanwhile, less well")
+            .arg(100.0 * bank, 0, 'f', 0);
+    if (locks == 0) return tr("Nothing is locked; every parameter may move");
+    return locks == 1 ? tr("One locked parameter stays as it is")
+                      : tr("%1 locked parameters stay as they are").arg(locks);
 }
 
 /// The whole, and thinly each facet with its name at the end; names that would lie on each other are left out.
@@ -216,9 +250,7 @@ void SearchView::showFound() {
         }
         delete item;
     }
-    auto* title = new QLabel(state.running ? tr("Leading") : tr("Found"), found_);
-    title->setFont(interfaceFont(10.5, QFont::DemiBold));
-    foundLayout_->addWidget(title);
+    side_->setTabText(0, state.running ? tr("Leading") : tr("Found"));
     if (state.found.empty()) {
         auto* empty =
             new QLabel(state.running ? tr("The first of the leading structures appear here in a moment.")
@@ -229,6 +261,7 @@ void SearchView::showFound() {
         empty->setObjectName("quiet");
         empty->setWordWrap(true);
         foundLayout_->addWidget(empty);
+        empty->show();
     }
     for (std::size_t i = 0; i < state.found.size(); ++i) {
         const ScoredPatch& found = state.found[i];
@@ -275,8 +308,33 @@ void SearchView::showFound() {
         rows_.push_back(row);
         markRow(row, static_cast<int>(i));
     }
+    showShortfalls();
     foundLayout_->addStretch(1);
+}
+
+/// What cannot be done as things are is an answer too.
+void SearchView::showShortfalls() {
+    constexpr std::size_t most = 3;
+    const auto& shortfalls = session_.matchState().shortfalls;
+    if (session_.matchState().running || shortfalls.empty()) return;
+    auto* title = new QLabel(tr("Stays unlike"), found_);
+    title->setFont(interfaceFont(10.5, QFont::DemiBold));
+    foundLayout_->addSpacing(8);
+    foundLayout_->addWidget(title);
     title->show();
+    for (std::size_t i = 0; i < std::min(most, shortfalls.size()); ++i) {
+        const Shortfall& each = shortfalls[i];
+        auto* words = new QLabel(tr("<b>%1 %2</b> – %3. %4")
+                                     .arg(wordOf(each.facet))
+                                     .arg(each.likeness, 0, 'f', 0)
+                                     .arg(QString::fromStdString(each.words).toHtmlEscaped(),
+                                          QString::fromStdString(each.likely).toHtmlEscaped()),
+                                 found_);
+        words->setObjectName("shortfall");
+        words->setWordWrap(true);
+        foundLayout_->addWidget(words);
+        words->show();
+    }
 }
 
 } // namespace facet

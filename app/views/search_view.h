@@ -9,11 +9,15 @@ class QCustomPlot;
 class QLabel;
 class QProgressBar;
 class QPushButton;
+class QTabWidget;
 class QVBoxLayout;
 
 namespace facet {
 
+class FacetWeightsView;
+class SearchValues;
 class Session;
+class VariationsView;
 
 class SearchView : public QWidget {
     Q_OBJECT
@@ -27,10 +31,17 @@ public:
 private:
     void showHistory();
     void showFound();
+    void showShortfalls();
+    QString figures(int locks) const;
     void markRow(QWidget* row, int index) const;
 
     Session& session_;
     QPushButton* start_;
+    QPushButton* goOn_;
+    QTabWidget* side_;
+    SearchValues* values_;
+    FacetWeightsView* weights_;
+    VariationsView* variations_;
     QComboBox* seconds_;
     QLabel* trying_;
     QLabel* figures_;

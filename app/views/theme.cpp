@@ -87,6 +87,10 @@ QString styleSheet(const Theme& t) {
         QFrame#bar QScrollArea, QFrame#bar QScrollArea > QWidget > QWidget { background: @card; }
         QComboBox QAbstractItemView { background: @card; border: 1px solid @line; selection-background-color: @selected; selection-color: @ink; }
         QTableView { background: transparent; border: none; gridline-color: transparent; selection-background-color: @selected; selection-color: @ink; }
+        QTreeView { background: @card; border: 1px solid @line; border-radius: 5px; selection-background-color: @selected; selection-color: @ink; }
+        QTabWidget::pane { border: none; border-top: 1px solid @line; } QTabBar { qproperty-drawBase: 0; }
+        QTabBar::tab { background: transparent; border: none; border-bottom: 2px solid transparent; padding: 5px 2px; margin: 0 16px 0 0; color: @quiet; }
+        QTabBar::tab:selected { color: @ink; border-bottom-color: @ink; } QTabBar::tab:focus { border-bottom-color: @reference; }
         QHeaderView::section { background: transparent; border: none; border-bottom: 1px solid @line; padding: 3px 6px; color: @quiet; }
         QListView { background: @card; border: 1px solid @line; border-radius: 5px; } QListView::item { padding: 4px; } QListView::item:selected { background: @selected; color: @ink; }
         QProgressBar { background: @line; border: none; border-radius: 3px; height: 6px; } QProgressBar::chunk { background: @good; border-radius: 3px; }

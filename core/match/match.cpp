@@ -12,6 +12,7 @@
 #include "core/match/motion.h"
 #include "core/match/move_candidates.h"
 #include "core/match/prepared_target.h"
+#include "core/match/stretch.h"
 #include "core/parameters/relevance.h"
 
 #include <algorithm>
@@ -91,7 +92,9 @@ public:
     /// Leaves the best of each structure in `bests`, best first.
     void run() {
         try {
-            evaluate({constrained(settings.start)});
+            try {
+                evaluate({constrained(settings.start)});
+            } catch (const BudgetSpent&) {} // what measurements say comes first
             try {
                 if (settings.goOnWith.empty()) {
                     race();
@@ -377,9 +380,9 @@ private:
             looked = &early;
         }
         std::vector<Candidate> entrants;
+        std::vector<Patch> starts;
         bool stopped = false;
         try {
-            std::vector<Patch> starts;
             const auto enter = [&](const Hypothesis& hypothesis) {
                 const Patch start = constrained(hypothesis.patch);
                 if (kindsOf(start) != kindsOf(hypothesis.patch)) return; // a lock forbids it
@@ -404,6 +407,7 @@ private:
             stopped = true;
         }
         looked = &targets;
+        if (entrants.empty() && !starts.empty()) entrants.push_back({starts.front()}); // what measurements say
         std::stable_sort(entrants.begin(), entrants.end(), better);
         entrants.resize(std::min<std::size_t>(entrants.size(), 5));
         std::vector<Patch> first;
@@ -710,6 +714,19 @@ double worthOf(const ScoredPatch& scored, const Patch& start) {
 
 } // namespace
 
+namespace {
+
+/// Whether locks let any source be heard.
+bool maySound(const MatchSettings& settings) {
+    const Patch& patch = settings.start;
+    return std::any_of(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& m) {
+        const Address on{m.path, "on"};
+        return m.kind == ModuleKind::source && (patch.value(on) > 0.5 || !settings.limits.locks.contains(on));
+    });
+}
+
+} // namespace
+
 MatchResult match(const Recording& reference, const Performance& performance, const MatchSettings& settings,
                   const Task& task, const std::function<void(const MatchProgress&)>& progress) {
     return match({MatchTarget{reference, performance}}, settings, task, progress);
@@ -726,9 +743,14 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
             throw Error("There are no notes to play: import a MIDI file or draw the notes of this recording first.");
         weights += target.weight;
     }
+    if (!maySound(settings)) throw Error("The locks leave nothing that sounds; unlock a source, or switch one on.");
     std::vector<PreparedTarget> prepared;
+    // A part of a long recording tells as much, and all of it would take the search's time to measure.
+    constexpr double longRecording = 30.0, enough = 20.0; // seconds
     for (const MatchTarget& target : targets)
-        prepared.push_back(PreparedTarget::prepare(target, weights, settings, task));
+        prepared.push_back(PreparedTarget::prepare(
+            target.performance.seconds() > longRecording ? stretchOf(target, tellingSpan(target, enough)) : target,
+            weights, settings, task));
     std::vector<PreparedTarget> looked;
     for (const PreparedTarget& target : prepared) looked.push_back(target.searched(settings, task));
     Search search(looked, prepared.front(), settings, task, progress);
@@ -766,12 +788,12 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
         scored.front() = scoreAll(scored.front().patch, prepared, scoredSeeds, settings.weights);
     if (scored.empty()) scored.push_back(result.before);
     result.best = scored.front();
+    result.evaluations = search.evaluations; // what follows is compared with nothing
     if (!hurried) result.ranges = search.rangesOf(result.best.patch);
     result.shortfalls = shortfallsOf(result.best.comparison, result.best.facetFloors, prepared.front().profile,
                                      measureQuality(targets.front().reference));
     result.best.patch.name = "Match";
     result.runnersUp.assign(scored.begin() + 1, scored.end());
-    result.evaluations = search.evaluations;
     result.seconds = secondsSince(search.started);
     result.complete = search.complete;
     return result;

@@ -32,9 +32,6 @@ struct PreparedTarget {
                            const std::vector<TimeSpan>& leftOut, const SourceFit* source, int threads,
                            const Task& task);
     Comparison compareWith(const Recording& render, int threads, const FacetWeights& weights, const Task& task) const;
-
-private:
-    TimeSpan tellingSpan(double longest, double before) const;
 };
 
 } // namespace facet

@@ -58,8 +58,11 @@ SearchSpace::SearchSpace(const Patch& patch, const SearchLimits& limits, const T
             const bool ranged = range != limits.ranges.end();
             addresses_.push_back(address);
             const double plausible = amount ? plausibleAmount(patch.shownDescriptor(address).unit) : 0.0;
-            low.push_back(d.toUnit(ranged ? range->second.first : amount ? -plausible : d.priorLow));
-            high.push_back(d.toUnit(ranged ? range->second.second : amount ? plausible : d.priorHigh));
+            ends_.push_back(ranged   ? range->second
+                            : amount ? std::pair{-plausible, plausible}
+                                     : std::pair{d.priorLow, d.priorHigh});
+            low.push_back(d.toUnit(ends_.back().first));
+            high.push_back(d.toUnit(ends_.back().second));
         }
     lower_ = Eigen::Map<Eigen::VectorXd>(low.data(), static_cast<Eigen::Index>(low.size()));
     upper_ = Eigen::Map<Eigen::VectorXd>(high.data(), static_cast<Eigen::Index>(high.size()));
@@ -78,7 +81,8 @@ Patch SearchSpace::patchAt(const Patch& base, const Eigen::VectorXd& position) c
     Patch patch = base;
     for (int i = 0; i < size(); ++i) {
         const Address& address = addresses_[static_cast<std::size_t>(i)];
-        patch.setNearest(address, patch.descriptor(address).fromUnit(position(i)));
+        const auto& [lowest, highest] = ends_[static_cast<std::size_t>(i)];
+        patch.setNearest(address, std::clamp(patch.descriptor(address).fromUnit(position(i)), lowest, highest));
     }
     return patch;
 }

@@ -36,6 +36,7 @@ private:
     std::vector<Address> addresses_;
     Eigen::VectorXd lower_;
     Eigen::VectorXd upper_;
+    std::vector<std::pair<double, double>> ends_; ///< of each, in its unit: scales do not come back to them exactly
 };
 
 } // namespace facet

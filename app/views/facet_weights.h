@@ -1,0 +1,30 @@
+// How much each facet counts, all in one place.
+#pragma once
+
+#include "core/parameters/table.h"
+
+#include <QWidget>
+#include <array>
+
+class QComboBox;
+
+namespace facet {
+
+class Session;
+
+class FacetWeightsView : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit FacetWeightsView(Session& session, QWidget* parent = nullptr);
+    void refresh();
+
+private:
+    Session& session_;
+    std::array<QComboBox*, facetCount> boxes_{};
+};
+
+/// What people choose from: words and weights.
+const std::array<std::pair<const char*, double>, 4>& facetWeightChoices();
+
+} // namespace facet

@@ -1,0 +1,34 @@
+// Variations of the patch that is worked on: how far they lie, and each to hear and take.
+#pragma once
+
+#include <QWidget>
+#include <vector>
+
+class QComboBox;
+class QLabel;
+class QPushButton;
+class QVBoxLayout;
+
+namespace facet {
+
+class Session;
+
+class VariationsView : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit VariationsView(Session& session, QWidget* parent = nullptr);
+    void refresh();
+
+private:
+    Session& session_;
+    QComboBox* distance_;
+    QPushButton* make_;
+    QLabel* state_;
+    QWidget* rows_;
+    QVBoxLayout* rowsLayout_;
+    QString shown_; ///< what the rows were made for
+    std::vector<QPushButton*> hearButtons_;
+};
+
+} // namespace facet
