@@ -1,0 +1,74 @@
+#!/usr/bin/python3
+"""Side by side: Facet's search and the published ways of finding a patch, on the same engine, references and notes.
+
+Usage: bench/evaluation/baselines.py FOLDER [--only ID...] [--renders N] [--ours N] [--write docs/accuracy.md]
+(FOLDER as for references.py; the tuning half when no ids are given)
+
+Every rendered candidate counts. Asked: the baselines' median mel gap at 20,000 renders is reached with at most 2,000.
+"""
+import argparse
+import json
+import pathlib
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+
+HERE = pathlib.Path(__file__).resolve().parent
+sys.dont_write_bytecode = True
+sys.path[:0] = [str(HERE), str(HERE.parent)]
+import external_measure  # noqa: E402
+import references  # noqa: E402
+
+PROGRAM = HERE.parent.parent / "build/release/bench/baselines"
+BEGIN, END = "<!-- baselines -->", "<!-- end of baselines -->"
+NAMES = {"cma": "covariance matrix adaptation, multi-resolution spectra", "genetic": "genetic algorithm, cepstra",
+         "facet": "Facet"}
+
+
+def run(folder, name, method, renders):
+    truth = json.loads((folder / f"{name}.json").read_text())
+    with tempfile.TemporaryDirectory() as out:
+        begin = time.monotonic()
+        done = subprocess.run([str(PROGRAM), str(folder / f"{name}.flac"), str(folder / f"{name}.json"), f"{out}/r.wav",
+                               str(renders), method, "1"], check=True, capture_output=True, text=True)
+        seconds = time.monotonic() - begin
+        reference, rate = external_measure.read(folder / f"{name}.flac")
+        render, _ = external_measure.read(pathlib.Path(out) / "r.wav")
+        kept = folder / f"{name}.yardsticks"
+        if not kept.exists():
+            kept.write_text(json.dumps(external_measure.yardsticks(truth, reference, rate)))
+        measured = external_measure.measure(truth, reference, render, rate, json.loads(kept.read_text()))
+    return {"gap": measured["mel_gap"], "d": measured["d_db"], "renders": int(done.stdout), "seconds": seconds}
+
+
+def main():
+    parser = argparse.ArgumentParser()
+    parser.add_argument("folder", type=pathlib.Path)
+    parser.add_argument("--only", nargs="+")
+    parser.add_argument("--renders", type=int, default=20000)
+    parser.add_argument("--ours", type=int, nargs="+", default=[500, 2000])
+    parser.add_argument("--write", type=pathlib.Path)
+    options = parser.parse_args()
+    names = options.only or references.ids("tuning")
+    references.make(options.folder, names)
+    rows = ["| method | renders | median mel gap | median d (dB) | median seconds |", "|---|---|---|---|---|"]
+    for method, renders in [("cma", options.renders), ("genetic", options.renders)] + [("facet", n) for n in options.ours]:
+        results = []
+        for name in names:
+            results.append(run(options.folder, name, method, renders))
+            print(f"{method:8} {name:32} {results[-1]}", flush=True)
+        middle = {k: statistics.median(r[k] for r in results) for k in results[0]}
+        rows.append(f"| {NAMES[method]} | {middle['renders']:.0f} | {middle['gap']:.3f} | {middle['d']:.2f} | "
+                    f"{middle['seconds']:.0f} |")
+    table = "\n".join(rows) + f"\n\n{len(names)} references: {', '.join(names)}.\n"
+    print(table)
+    if options.write:
+        page = options.write.read_text()
+        before, rest = page.split(BEGIN)
+        options.write.write_text(before + BEGIN + "\n" + table + END + rest.split(END)[1])
+
+
+if __name__ == "__main__":
+    main()

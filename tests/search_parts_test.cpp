@@ -1,0 +1,245 @@
+// What a search is made of besides itself: plausible patches and the bank of them, how sure values are, what could not
+// be reached, variations.
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/engine/render.h"
+#include "core/match/certainty.h"
+#include "core/match/match.h"
+#include "core/match/plausible_patch.h"
+#include "core/match/seed_bank.h"
+#include "core/match/shortfall.h"
+#include "core/match/variations.h"
+#include "core/parameters/relevance.h"
+#include "tests/support/sounds.h"
+
+#include <cmath>
+#include <filesystem>
+#include <gtest/gtest.h>
+#include <set>
+
+namespace facet {
+namespace {
+
+const Address cutoff{"layer:a/filter:a", "cutoff"};
+const Address release{"layer:a/envelope:level", "release"};
+
+/// Everything of a patch that is part of its graph.
+std::string graphOf(const Patch& patch) {
+    std::string text;
+    for (const Address& address : patch.addresses())
+        if (patch.descriptor(address).smoothing == Smoothing::graph)
+            text += address.text() + "=" + std::to_string(patch.value(address)) + " ";
+    for (const auto& module : patch.modules())
+        if (module.kind == ModuleKind::link) text += module.contents().from + ">" + module.contents().to + " ";
+    return text;
+}
+
+TEST(PlausiblePatch, IsTheSameForItsNumberAndHasOneGraphWithItsNeighbors) {
+    EXPECT_TRUE(plausiblePatch(1234).soundsLike(plausiblePatch(1234)));
+    std::set<std::string> graphs;
+    for (std::uint64_t structure = 0; structure < 60; ++structure) {
+        const std::string graph = graphOf(plausiblePatch(structure * plausiblePerStructure));
+        for (int i = 1; i < plausiblePerStructure; ++i) {
+            const Patch patch = plausiblePatch(structure * plausiblePerStructure + static_cast<std::uint64_t>(i));
+            ASSERT_EQ(graphOf(patch), graph) << structure;
+            ASSERT_FALSE(patch.soundsLike(plausiblePatch(structure * plausiblePerStructure)));
+        }
+        graphs.insert(graph);
+    }
+    EXPECT_GT(graphs.size(), 50u) << "structures differ";
+}
+
+TEST(PlausiblePatch, NearlyAllOfThemSound) {
+    const Performance note = testing::oneNote(48, 0.02, 0.6, 0.8);
+    int silent = 0;
+    constexpr int count = 160;
+    for (int i = 0; i < count; ++i) {
+        const Recording sound = render(plausiblePatch(static_cast<std::uint64_t>(i) * 7), note);
+        for (const auto& channel : sound.channels)
+            for (float x : channel) ASSERT_TRUE(std::isfinite(x)) << i;
+        silent += peakOf(sound) < 1e-3f;
+    }
+    EXPECT_LT(silent, count / 10);
+}
+
+Signature signatureOfPatch(const Patch& patch, int key, float gain = 1.0f, double upperHz = 20000.0) {
+    Recording sound = render(patch, testing::oneNote(key, 0.02, 0.77, 1.2));
+    for (auto& channel : sound.channels)
+        for (float& x : channel) x *= gain;
+    return *signatureOf(sound, 0.02, 0.77, 1.2, 440.0 * std::exp2((key - 69) / 12.0), upperHz);
+}
+
+TEST(Signature, IsDeafToGainAndPitchAndNotToTheSound) {
+    Patch bright, dark;
+    for (Patch* patch : {&bright, &dark}) {
+        patch->set({"layer:a/filter:a", "on"}, 1.0);
+        patch->set({"layer:a/filter:a", "key_tracking"}, 100.0);
+        patch->set(cutoff, patch == &bright ? 4000.0 : 500.0);
+    }
+    const Signature here = signatureOfPatch(bright, 48);
+    EXPECT_LT(here.distanceTo(signatureOfPatch(bright, 48, 0.05f)), 0.3);
+    const double unlike = here.distanceTo(signatureOfPatch(dark, 48));
+    EXPECT_GT(unlike, 8.0);
+    EXPECT_LT(here.distanceTo(signatureOfPatch(bright, 60)), 0.5 * unlike);
+    const Signature limited = signatureOfPatch(bright, 48, 1.0f, 3000.0);
+    EXPECT_LT(limited.distanceTo(here), 0.3) << "what is unknown is not compared";
+    EXPECT_GT(std::count(limited.levels.begin(), limited.levels.end(), Signature::unknown),
+              std::count(here.levels.begin(), here.levels.end(), Signature::unknown));
+    const Recording silence{48000, {std::vector<float>(48000, 0.0f)}};
+    EXPECT_FALSE(signatureOf(silence, 0.1, 0.5, 1.0, 220.0, 20000.0));
+}
+
+class Bank : public ::testing::Test {
+protected:
+    static const SeedBank& small() {
+        static const SeedBank bank = SeedBank().grownTo(640, 2);
+        return bank;
+    }
+    std::filesystem::path file = std::filesystem::path(::testing::TempDir()) / "seed-bank";
+};
+
+TEST_F(Bank, FindsAPatchOfItsOwnByTheSoundAtAnotherPitch) {
+    int found = 0, asked = 0;
+    for (std::uint64_t number : {3u, 117u, 222u, 371u, 458u, 530u, 601u}) {
+        const Patch patch = plausiblePatchAt(number, 440.0 * std::exp2((53 - 69) / 12.0));
+        Performance note = testing::oneNote(53, 0.02, 0.77, 1.2);
+        note.seed = 99; // other random phases
+        const Recording sound = render(patch, note);
+        const auto signature = signatureOf(sound, 0.02, 0.77, 1.2, 440.0 * std::exp2((53 - 69) / 12.0), 20000.0);
+        if (!signature) continue;
+        ++asked;
+        const auto nearest = small().nearest(*signature, 8);
+        ASSERT_EQ(nearest.size(), 8u);
+        found += std::any_of(nearest.begin(), nearest.end(), [&](std::uint64_t each) {
+            return each / plausiblePerStructure == number / plausiblePerStructure;
+        });
+    }
+    EXPECT_GE(found, asked - 1) << "its structure is among the first eight of 640";
+}
+
+TEST_F(Bank, IsTheSameBySteppedGrowthThreadsAndFile) {
+    const SeedBank stepped = SeedBank().grownTo(160, 1).grownTo(640, 2);
+    stepped.save(file);
+    const std::string bytes = readWholeFile(file);
+    small().save(file);
+    EXPECT_EQ(readWholeFile(file), bytes);
+    const SeedBank read = SeedBank::load(file);
+    EXPECT_EQ(read.size(), 640);
+    const Signature asked = signatureOfPatch(Patch(), 48);
+    EXPECT_EQ(read.nearest(asked, 10), small().nearest(asked, 10));
+}
+
+TEST_F(Bank, ADamagedOrForeignFileIsAnEmptyBank) {
+    EXPECT_EQ(SeedBank::load(file.string() + "-missing").size(), 0);
+    small().save(file);
+    std::string bytes = readWholeFile(file);
+    bytes[bytes.size() / 2] = static_cast<char>(bytes[bytes.size() / 2] ^ 1);
+    writeWholeFile(file, bytes);
+    EXPECT_EQ(SeedBank::load(file).size(), 0) << "one bit";
+    writeWholeFile(file, bytes.substr(0, bytes.size() - 7));
+    EXPECT_EQ(SeedBank::load(file).size(), 0) << "cut";
+    writeWholeFile(file, "facetbnk and then words");
+    EXPECT_EQ(SeedBank::load(file).size(), 0);
+}
+
+TEST_F(Bank, AStopKeepsWhatWasMade) {
+    std::filesystem::remove(file);
+    std::stop_source stop;
+    EXPECT_THROW(small().completed(file, 2, {.stop = stop.get_token(), .progress = {}},
+                                   [&](const SeedBank&) { stop.request_stop(); }),
+                 Cancelled);
+    EXPECT_EQ(SeedBank::load(file).size(), 640 + 1024);
+}
+
+TEST(Certainty, IsGreatWhereItIsHeardAndNoneWhereItIsNot) {
+    Patch right;
+    right.set({"layer:a/filter:a", "on"}, 1.0);
+    right.set(cutoff, 900.0);
+    right.set(release, 300.0);
+    Performance phrase = testing::oneNote(45, 0.05, 0.8, 1.4);
+    MatchSettings settings;
+    settings.start = right;
+    settings.goOnWith = {right};
+    settings.seconds = 0.0;
+    settings.evaluations = 120;
+    const MatchResult result = match(render(right, phrase), phrase, settings);
+    const auto of = [&](const Address& address) -> const KnownRange* {
+        for (const KnownRange& each : result.ranges)
+            if (each.address == address) return &each;
+        return nullptr;
+    };
+    ASSERT_TRUE(of(cutoff) && of(release));
+    EXPECT_LT(of(cutoff)->share, 0.2);
+    EXPECT_LT(of(cutoff)->low, 930.0);
+    EXPECT_GT(of(cutoff)->high, 870.0);
+    EXPECT_GT(of(cutoff)->low, 300.0);
+    EXPECT_LT(of(cutoff)->high, 2700.0);
+    EXPECT_FALSE(of({"layer:a/filter:a", "key_tracking"})) << "one note does not tell";
+    for (std::size_t i = 1; i < result.ranges.size(); ++i)
+        EXPECT_LE(result.ranges[i - 1].share, result.ranges[i].share) << "surest first";
+}
+
+Comparison comparisonOf(const Patch& reference, const Patch& other, Profile& profile) {
+    const Performance phrase = testing::oneNote(45, 0.05, 0.8, 1.3);
+    profile = measureProfile(render(reference, phrase), phrase);
+    return compare(profile, measureProfile(render(other, phrase), phrase, {.source = &profile.source}));
+}
+
+TEST(Shortfall, NamesWhatStaysUnlikeAndWhyAndNothingElse) {
+    Patch sine;
+    sine.set({"layer:a/source:a", "wave"}, static_cast<double>(Wave::sine));
+    Profile profile;
+    const Comparison unlike = comparisonOf(Patch(), sine, profile);
+    const auto found = shortfallsOf(unlike, {}, profile, {});
+    ASSERT_FALSE(found.empty());
+    for (std::size_t i = 0; i < found.size(); ++i) {
+        EXPECT_FALSE(found[i].words.empty());
+        EXPECT_TRUE(found[i].likely.ends_with(".")) << found[i].likely;
+        EXPECT_GE(found[i].likeness, i > 0 ? found[i - 1].likeness : 0.0);
+    }
+    const auto harmonics =
+        std::find_if(found.begin(), found.end(), [](const Shortfall& s) { return s.facet == Facet::harmonics; });
+    ASSERT_NE(harmonics, found.end());
+    EXPECT_NE(harmonics->likely.find("cycle"), std::string::npos);
+    RecordingQuality clipped;
+    clipped.clippedShare = 0.01;
+    for (const Shortfall& each : shortfallsOf(unlike, {}, profile, clipped))
+        EXPECT_EQ(each.facet == Facet::harmonics, each.likely.find("the clipping's") != std::string::npos);
+    // What two renders of one patch do not reach either is no shortfall.
+    const std::vector<double> floors(unlike.facets.size(), 0.0);
+    EXPECT_TRUE(shortfallsOf(unlike, floors, profile, {}).empty());
+    EXPECT_TRUE(shortfallsOf(comparisonOf(Patch(), Patch(), profile), {}, profile, {}).empty());
+}
+
+TEST(Variations, LieAsFarAsAskedAndAreTheSameForTheirSeed) {
+    Patch patch;
+    patch.set({"layer:a/filter:a", "on"}, 1.0);
+    patch.set(cutoff, 1500.0);
+    patch.set(release, 200.0);
+    const Performance phrase = testing::oneNote(45, 0.05, 0.7, 1.1);
+    VariationSettings settings;
+    settings.likeness = 70.0;
+    settings.count = 3;
+    settings.limits.locks = {release};
+    settings.limits.ranges[cutoff] = {1000.0, 2000.0};
+    int told = 0;
+    const auto variations = variationsOf(patch, phrase, settings, {}, [&](const Variation&) { ++told; });
+    ASSERT_EQ(variations.size(), 3u);
+    EXPECT_EQ(told, 3);
+    for (const Variation& each : variations) {
+        EXPECT_NEAR(each.likeness, 70.0, 8.0);
+        EXPECT_EQ(each.patch.value(release), 200.0);
+        EXPECT_GE(each.patch.value(cutoff), 1000.0);
+        EXPECT_LE(each.patch.value(cutoff), 2000.0);
+    }
+    const auto again = variationsOf(patch, phrase, settings);
+    ASSERT_EQ(again.size(), 3u);
+    EXPECT_TRUE(again[0].patch.soundsLike(variations[0].patch));
+    settings.seed = 2;
+    EXPECT_FALSE(variationsOf(patch, phrase, settings)[0].patch.soundsLike(variations[0].patch));
+    settings.limits.locks.clear();
+    EXPECT_THROW(variationsOf(patch, Performance{}, settings), Error);
+}
+
+} // namespace
+} // namespace facet
