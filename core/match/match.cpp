@@ -2,16 +2,15 @@
 
 #include "core/base/parallel.h"
 #include "core/base/random.h"
-#include "core/base/units.h"
 #include "core/compare/loss.h"
 #include "core/dsp/least_squares.h"
-#include "core/dsp/loudness.h"
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
 #include "core/match/hypotheses.h"
 #include "core/match/motion.h"
 #include "core/match/move_candidates.h"
 #include "core/match/prepared_target.h"
+#include "core/match/simplicity.h"
 #include "core/match/stretch.h"
 #include "core/parameters/relevance.h"
 
@@ -21,8 +20,6 @@
 #include <fmt/format.h>
 #include <limits>
 #include <map>
-#include <memory>
-#include <optional>
 #include <set>
 
 namespace facet {
@@ -52,32 +49,6 @@ struct Candidate {
 };
 
 bool better(const Candidate& a, const Candidate& b) { return a.rank < b.rank; }
-
-/// How many of the sources that are heard play a wave.
-int countOf(Wave wave, const Patch& patch) {
-    return static_cast<int>(std::count_if(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
-        return m.kind == ModuleKind::source && takesPart(patch, m) &&
-               static_cast<Wave>(patch.value({m.path, "wave"})) == wave;
-    }));
-}
-
-/// Sources, links and effects that are heard.
-int thingsIn(const Patch& patch) {
-    return static_cast<int>(std::count_if(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
-        return (m.kind == ModuleKind::source || m.kind == ModuleKind::link || isEffect(m.kind)) && takesPart(patch, m);
-    }));
-}
-
-/// Cycles and partials that were taken out of the recording say little about how it was made: nobody can set them on
-/// another synthesizer. They win only where nothing else comes near; what the producer began with is no such thing.
-/// And each further thing must earn its place.
-double handicapOf(const Patch& patch, const Patch& start) {
-    constexpr double ofCycles = 1.35, ofPartials = 1.08, ofEach = 0.02;
-    double handicap = 1.0 + ofEach * std::max(0, thingsIn(patch) - thingsIn(start));
-    if (countOf(Wave::wavetable, patch) > countOf(Wave::wavetable, start)) handicap *= ofCycles;
-    if (countOf(Wave::harmonics, patch) > countOf(Wave::harmonics, start)) handicap *= ofPartials;
-    return handicap;
-}
 
 class Search {
 public:
@@ -541,7 +512,7 @@ private:
         double likenessBefore = likenessOf(pruned.patch);
         bool went = true;
         while (went) {
-            std::vector<Candidate> simpler = evaluate(simplerThan(pruned.patch));
+            std::vector<Candidate> simpler = evaluate(simplerThan(pruned.patch, settings.limits));
             std::stable_sort(simpler.begin(), simpler.end(), better);
             went = false;
             for (std::size_t i = 0; i < std::min<std::size_t>(simpler.size(), 3) && !went; ++i) {
@@ -556,38 +527,6 @@ private:
                 went = true;
             }
         }
-    }
-
-    /// Each with one thing less.
-    std::vector<Patch> simplerThan(const Patch& patch) const {
-        std::vector<Patch> simpler;
-        const auto heldFast = [&](const std::string& path) {
-            return std::any_of(settings.limits.locks.begin(), settings.limits.locks.end(),
-                               [&](const Address& lock) { return lock.module == path; });
-        };
-        const auto with = [&](const Address& address, double value) {
-            if (locked(address) || patch.value(address) == value) return;
-            simpler.push_back(patch);
-            simpler.back().setNearest(address, value);
-        };
-        const auto sounding = std::count_if(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
-            return m.kind == ModuleKind::source && takesPart(patch, m);
-        });
-        for (const auto& module : patch.modules()) {
-            if (!takesPart(patch, module)) continue;
-            if (isEffect(module.kind) || module.kind == ModuleKind::link) {
-                if (heldFast(module.path)) continue;
-                simpler.push_back(patch);
-                simpler.back().remove(module.path);
-            } else if (module.kind == ModuleKind::source) {
-                if (sounding > 1) with({module.path, "on"}, 0.0);
-                with({module.path, "voices"}, 1.0);
-                with({module.path, "blend"}, 0.0);
-            } else if (module.kind == ModuleKind::filter) {
-                with({module.path, "on"}, 0.0);
-            }
-        }
-        return simpler;
     }
 
     /// Structures that the pruned one replaces go: they are no better and more complicated.
@@ -618,63 +557,6 @@ private:
     Candidate pruned;
 };
 
-} // namespace
-
-Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Performance& performance) {
-    Performance at48k = performance;
-    at48k.rateHz = analysisRateHz;
-    at48k.frames = reference48k.frameCount();
-    at48k.channelCount = reference48k.channelCount();
-    const Recording rendered = std::move(renderAt48k({&patch, 1}, at48k).front());
-    const double difference = activeLoudness(reference48k.channels) - activeLoudness(rendered.channels);
-    const Address level{"output", "level"};
-    Patch solved = patch;
-    if (peakOf(rendered) > 0.0f) solved.setNearest(level, patch.value(level) + difference);
-    return solved;
-}
-
-ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile,
-                  const Performance& performance, int seeds, const Task& task, const std::vector<TimeSpan>& leftOut,
-                  const FacetWeights& weights) {
-    ScoredPatch scored;
-    scored.patch = patch;
-    Performance played = performance;
-    played.rateHz = analysisRateHz;
-    played.frames = reference48k.frameCount();
-    played.channelCount = reference48k.channelCount();
-    const Loss loss(reference48k, played, 20.0, 20000.0, leftOut);
-    std::vector<Profile> profiles(static_cast<std::size_t>(seeds));
-    std::vector<double> losses(profiles.size());
-    std::vector<Comparison> comparisons(profiles.size());
-    parallelFor(seeds, hardwareThreads(), [&](int s) {
-        const auto at = static_cast<std::size_t>(s);
-        Performance seeded = played;
-        seeded.seed += static_cast<std::uint64_t>(s);
-        const Recording rendered = std::move(renderAt48k({&patch, 1}, seeded, task).front());
-        losses[at] = Loss::value(loss.residual(rendered));
-        profiles[at] = PreparedTarget::measure(rendered, seeded, leftOut, &profile.source, 1, task);
-        comparisons[at] = compare(profile, profiles[at], weights);
-    });
-    for (std::size_t s = 0; s < profiles.size(); ++s) { // in order, so that sums are the same on any machine
-        scored.loss += losses[s] / seeds;
-        scored.likeness += comparisons[s].likeness / seeds;
-    }
-    scored.comparison = comparisons.front();
-    scored.facetFloors.assign(scored.comparison.facets.size(), 100.0);
-    if (seeds < 2) return scored;
-    scored.floor = 0.0;
-    std::fill(scored.facetFloors.begin(), scored.facetFloors.end(), 0.0);
-    for (int s = 1; s < seeds; ++s) {
-        const Comparison between = compare(profiles.front(), profiles[static_cast<std::size_t>(s)], weights);
-        scored.floor += between.likeness / (seeds - 1);
-        for (std::size_t f = 0; f < between.facets.size(); ++f)
-            scored.facetFloors[f] += between.facets[f].likeness / (seeds - 1);
-    }
-    return scored;
-}
-
-namespace {
-
 /// Marks over all targets: loss, likeness and floors are weighted means, the comparison is with the first.
 ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targets, int seeds,
                      const FacetWeights& weights) {
@@ -698,10 +580,6 @@ ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targ
     return all;
 }
 
-} // namespace
-
-namespace {
-
 /// What the ranking of finalists goes by: likeness, the loss (which sees what no facet does), and simplicity.
 double worthOf(const ScoredPatch& scored, const Patch& start) {
     constexpr double perDb = 3.0, perModule = 0.3, perHandicap = 20.0;
@@ -711,10 +589,6 @@ double worthOf(const ScoredPatch& scored, const Patch& start) {
     return scored.likeness - perDb * scored.loss - perModule * static_cast<double>(modules) -
            perHandicap * (handicapOf(scored.patch, start) - 1.0);
 }
-
-} // namespace
-
-namespace {
 
 /// Whether locks let any source be heard.
 bool maySound(const MatchSettings& settings) {
