@@ -2,6 +2,7 @@
 #include "core/dsp/envelope.h"
 #include "core/dsp/exponential.h"
 #include "core/dsp/fft.h"
+#include "core/dsp/evolution.h"
 #include "core/dsp/least_squares.h"
 #include "core/dsp/loudness.h"
 #include "core/dsp/low_pass.h"
@@ -219,6 +220,62 @@ TEST(LowPassFormula, FallsByItsPoles) {
     const double hz = effectiveCutoffHz(4, 1000.0, 12.0, 48000);
     EXPECT_NEAR(lowPassResponseDb(4, 1000.0, 12.0, hz, 48000), -6.0, 1e-3);
     EXPECT_GT(hz, 1000.0);
+}
+
+/// Of many points at once.
+auto each(double (*function)(const Eigen::VectorXd&)) {
+    return [function](const std::vector<Eigen::VectorXd>& points) {
+        std::vector<double> values;
+        for (const auto& point : points) values.push_back(function(point));
+        return values;
+    };
+}
+
+/// Test functions of N. Hansen's tutorial (arXiv:1604.00772, sect. B.3): an ellipsoid with axes in the ratio of 1 to
+/// 1000, and Rosenbrock's valley.
+double ellipsoid(const Eigen::VectorXd& x) {
+    double sum = 0.0;
+    for (Eigen::Index i = 0; i < x.size(); ++i)
+        sum += std::pow(1e6, static_cast<double>(i) / static_cast<double>(x.size() - 1)) * x(i) * x(i);
+    return sum;
+}
+double rosenbrock(const Eigen::VectorXd& x) {
+    double sum = 0.0;
+    for (Eigen::Index i = 0; i + 1 < x.size(); ++i)
+        sum += 100.0 * std::pow(x(i) * x(i) - x(i + 1), 2.0) + std::pow(x(i) - 1.0, 2.0);
+    return sum;
+}
+
+TEST(Evolution, FindsTheMinimaOfItsTutorial) {
+    const Eigen::VectorXd low = Eigen::VectorXd::Constant(8, -5.0), high = Eigen::VectorXd::Constant(8, 5.0);
+    const auto round = evolve(each(ellipsoid), Eigen::VectorXd::Constant(8, 2.0), low, high,
+                              {.deviation = 0.5, .evaluations = 6000, .seed = 3});
+    EXPECT_LT(round.value, 1e-9);
+    EXPECT_LE(round.evaluations, 6000 + 10);
+    const auto valley = evolve(each(rosenbrock), Eigen::VectorXd::Zero(8), low, high,
+                               {.deviation = 0.3, .evaluations = 20000, .seed = 3});
+    EXPECT_LT((valley.point - Eigen::VectorXd::Ones(8)).norm(), 1e-3);
+}
+
+TEST(Evolution, KeepsToItsBoundsAndIsTheSameForItsSeed) {
+    const Eigen::VectorXd low = Eigen::VectorXd::Constant(4, 0.5), high = Eigen::VectorXd::Constant(4, 2.0);
+    const auto run = [&](std::uint64_t seed) {
+        return evolve(each(ellipsoid), Eigen::VectorXd::Constant(4, 1.0), low, high,
+                      {.deviation = 0.3, .evaluations = 800, .seed = seed});
+    };
+    const auto found = run(1);
+    EXPECT_TRUE((found.point.array() >= 0.5).all() && (found.point.array() <= 2.0).all());
+    EXPECT_LT((found.point - low).norm(), 1e-3) << "the minimum lies beyond the bound";
+    EXPECT_EQ(run(1).point, found.point);
+    const Eigen::VectorXd wide = Eigen::VectorXd::Constant(4, 5.0);
+    const auto after = [&](std::uint64_t seed) {
+        return evolve(each(rosenbrock), high, -wide, wide, {.deviation = 0.3, .evaluations = 80, .seed = seed}).point;
+    };
+    EXPECT_NE(after(1), after(2));
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_THROW(evolve(each(ellipsoid), low, low, high, {}, {.stop = stop.get_token(), .progress = {}}), Cancelled);
+    EXPECT_EQ(evolve(each(ellipsoid), {}, {}, {}, {}).evaluations, 0) << "nothing to move";
 }
 
 TEST(LeastSquares, FindsRosenbrocksMinimum) {

@@ -217,6 +217,7 @@ TEST_F(SearchPageTest, FacetsAreWeighedBesideTheSearch) {
 
 TEST_F(SearchPageTest, TheBankIsMadeOnceAndASearchWaitsForNothing) {
     QTemporaryDir cache;
+    const QByteArray before = qgetenv("XDG_CACHE_HOME");
     qputenv("XDG_CACHE_HOME", cache.path().toUtf8());
     session.prepareBank();
     ASSERT_TRUE(QTest::qWaitFor([this] { return session.bankFraction() > 0.0; }, 60000));
@@ -226,7 +227,7 @@ TEST_F(SearchPageTest, TheBankIsMadeOnceAndASearchWaitsForNothing) {
     const double made = session.bankFraction();
     EXPECT_TRUE(QTest::qWaitFor([&] { return session.bankFraction() > made || made >= 1.0; }, 60000)) << "it goes on";
     EXPECT_TRUE(std::filesystem::exists(SeedBank::cacheFile())) << "what was made when the search began was kept";
-    qunsetenv("XDG_CACHE_HOME");
+    qputenv("XDG_CACHE_HOME", before);
 }
 
 TEST_F(SearchPageTest, PlaybackDoesNotStutterWhileItRuns) {

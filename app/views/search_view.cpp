@@ -74,6 +74,7 @@ SearchView::SearchView(Session& session, QWidget* parent) : QWidget(parent), ses
     variations_ = new VariationsView(session_, this);
     side_ = new QTabWidget(this);
     side_->setDocumentMode(true);
+    side_->setAccessibleName(tr("What was found, and what a search may do"));
     side_->tabBar()->setExpanding(false);
     side_->addTab(found_, tr("Found"));
     side_->addTab(values_, tr("Values"));

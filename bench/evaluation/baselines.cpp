@@ -5,6 +5,7 @@
 #include "core/audio/audio_file.h"
 #include "core/base/parallel.h"
 #include "core/base/random.h"
+#include "core/dsp/evolution.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/mel.h"
 #include "core/dsp/window.h"
@@ -12,7 +13,7 @@
 #include "core/match/match.h"
 #include "core/parameters/patch.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
@@ -190,65 +191,15 @@ private:
     int renders_ = 0;
 };
 
-double normal(Random& random) {
-    return std::sqrt(-2.0 * std::log(1.0 - random.unit())) * std::cos(2.0 * M_PI * random.unit());
+void adaptCovariance(Problem& problem, int renders, std::uint64_t seed) {
+    const int n = problem.voice().size();
+    evolve([&](const std::vector<Eigen::VectorXd>& points) { return problem.of(points); },
+           Eigen::VectorXd::Constant(n, 0.5), Eigen::VectorXd::Zero(n), Eigen::VectorXd::Ones(n),
+           {.deviation = 0.3, .evaluations = renders, .seed = seed});
 }
 
-/// N. Hansen, "The CMA evolution strategy: a tutorial", arXiv:1604.00772, with its default constants; what lies outside
-/// of [0, 1] is evaluated at its edge.
-void adaptCovariance(Problem& problem, int renders, Random& random) {
-    const int n = problem.voice().size();
-    const int lambda = 4 + static_cast<int>(3.0 * std::log(n)), mu = lambda / 2;
-    Eigen::VectorXd weights(mu);
-    for (int i = 0; i < mu; ++i) weights(i) = std::log(0.5 * (lambda + 1)) - std::log(i + 1.0);
-    weights /= weights.sum();
-    const double effective = 1.0 / weights.squaredNorm();
-    const double cc = (4.0 + effective / n) / (n + 4.0 + 2.0 * effective / n);
-    const double cs = (effective + 2.0) / (n + effective + 5.0);
-    const double c1 = 2.0 / ((n + 1.3) * (n + 1.3) + effective);
-    const double cmu =
-        std::min(1.0 - c1, 2.0 * (effective - 2.0 + 1.0 / effective) / ((n + 2.0) * (n + 2.0) + effective));
-    const double damps = 1.0 + 2.0 * std::max(0.0, std::sqrt((effective - 1.0) / (n + 1.0)) - 1.0) + cs;
-    const double expected = std::sqrt(n) * (1.0 - 1.0 / (4.0 * n) + 1.0 / (21.0 * n * n));
-    Eigen::VectorXd mean = Eigen::VectorXd::Constant(n, 0.5), pc = Eigen::VectorXd::Zero(n), ps = pc, scale(n);
-    Eigen::MatrixXd covariance = Eigen::MatrixXd::Identity(n, n), axes = covariance;
-    scale.setOnes();
-    double sigma = 0.3;
-    for (int generation = 0; problem.renders() < renders; ++generation) {
-        std::vector<Eigen::VectorXd> steps, points;
-        for (int k = 0; k < lambda; ++k) {
-            Eigen::VectorXd z(n);
-            for (int i = 0; i < n; ++i) z(i) = normal(random);
-            steps.push_back(axes * scale.cwiseProduct(z));
-            points.push_back(mean + sigma * steps.back());
-        }
-        const auto values = problem.of(points);
-        std::vector<int> order(values.size());
-        std::iota(order.begin(), order.end(), 0);
-        std::sort(order.begin(), order.end(), [&](int a, int b) {
-            return values[static_cast<std::size_t>(a)] < values[static_cast<std::size_t>(b)];
-        });
-        Eigen::VectorXd step = Eigen::VectorXd::Zero(n);
-        for (int i = 0; i < mu; ++i)
-            step += weights(i) * steps[static_cast<std::size_t>(order[static_cast<std::size_t>(i)])];
-        mean += sigma * step;
-        ps = (1.0 - cs) * ps +
-             std::sqrt(cs * (2.0 - cs) * effective) * (axes * (axes.transpose() * step).cwiseQuotient(scale));
-        const bool held = ps.norm() / std::sqrt(1.0 - std::pow(1.0 - cs, 2.0 * (generation + 1))) <
-                          (1.4 + 2.0 / (n + 1.0)) * expected;
-        pc = (1.0 - cc) * pc + (held ? std::sqrt(cc * (2.0 - cc) * effective) : 0.0) * step;
-        covariance = (1.0 - c1 - cmu + (held ? 0.0 : c1 * cc * (2.0 - cc))) * covariance + c1 * pc * pc.transpose();
-        for (int i = 0; i < mu; ++i) {
-            const auto& y = steps[static_cast<std::size_t>(order[static_cast<std::size_t>(i)])];
-            covariance += cmu * weights(i) * y * y.transpose();
-        }
-        sigma *= std::exp(std::min(1.0, (cs / damps) * (ps.norm() / expected - 1.0)));
-        if (generation % 5 == 0) {
-            const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solved(0.5 * (covariance + covariance.transpose()));
-            axes = solved.eigenvectors();
-            scale = solved.eigenvalues().cwiseMax(1e-14).cwiseSqrt();
-        }
-    }
+double normal(Random& random) {
+    return std::sqrt(-2.0 * std::log(1.0 - random.unit())) * std::cos(2.0 * M_PI * random.unit());
 }
 
 /// Tournaments of three, blended crossover, normal mutation, the best two kept.
@@ -312,7 +263,8 @@ int run(char** words) {
     const Performance performance = notesOf(words[2], reference);
     const int renders = std::atoi(words[4]);
     const std::string method = words[5];
-    Random random(combineSeeds(std::strtoull(words[6], nullptr, 10), 77));
+    const std::uint64_t seed = std::strtoull(words[6], nullptr, 10);
+    Random random(combineSeeds(seed, 77));
     Patch best;
     int used = 0;
     if (method == "facet") {
@@ -320,14 +272,14 @@ int run(char** words) {
         settings.seconds = 0.0;
         settings.evaluations = renders;
         settings.threads = hardwareThreads();
-        settings.seed = std::strtoull(words[6], nullptr, 10);
+        settings.seed = seed;
         settings.bank = std::make_shared<const SeedBank>(SeedBank::load(SeedBank::cacheFile()));
         const MatchResult result = match(reference, performance, settings);
         best = result.best.patch;
         used = result.evaluations;
     } else {
         Problem problem(performance, method == "cma" ? multiResolution(reference) : cepstral(reference));
-        method == "cma" ? adaptCovariance(problem, renders, random) : breed(problem, renders, random);
+        method == "cma" ? adaptCovariance(problem, renders, seed) : breed(problem, renders, random);
         best = problem.voice().at(problem.best);
         used = problem.renders();
     }

@@ -118,23 +118,34 @@ struct Loss::Impl {
         std::vector<float> levels(count);
         for (int b = 0; b < bands; ++b) {
             for (std::size_t t = 0; t < count; ++t) levels[t] = power(static_cast<Eigen::Index>(t) * bands + b);
-            const auto quiet = levels.begin() + static_cast<std::ptrdiff_t>(count / 10);
-            std::nth_element(levels.begin(), quiet, levels.end());
-            floors(b) = std::clamp(noiseRange(bank.binsOf(b)) * *quiet, floorPower * highest, loudestNoise * highest);
+            const auto percentile = [&](double share) {
+                const auto at = levels.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(count));
+                std::nth_element(levels.begin(), at, levels.end());
+                return *at;
+            };
+            constexpr float fallsThrough = 1.5f; // what quiet moments differ by beyond chance is a tail, no noise
+            const auto noise = NoiseQuantiles::inBand(bank.binsOf(b));
+            const float quiet = percentile(0.1);
+            const bool steady = percentile(0.25) < fallsThrough * noise.p25 / noise.p10 * quiet;
+            const float range = steady ? noise.p99 / noise.p10 : 2.0f;
+            floors(b) = std::clamp(range * quiet, floorPower * highest, loudestNoise * highest);
         }
         return floors;
     }
 
-    /// The 99th percentile over the 10th of the power of steady noise in a band of so many bins: a χ² of twice as many
-    /// degrees of freedom, by the cube-root approximation (E. B. Wilson, M. M. Hilferty, "The distribution of
-    /// chi-square", PNAS 17, 1931), of which Hann's window lets two thirds be independent.
-    static float noiseRange(double bins) {
-        const double spread = 2.0 / (9.0 * std::max(2.0, 2.0 * bins / 1.5));
-        const auto quantile = [spread](double deviations) {
-            return std::pow(1.0 - spread + deviations * std::sqrt(spread), 3.0);
-        };
-        return static_cast<float>(quantile(2.326) / quantile(-1.282));
-    }
+    /// The power of steady noise in a band of so many bins, re its mean: a χ² of twice as many degrees of freedom, by
+    /// the cube-root approximation (E. B. Wilson, M. M. Hilferty, "The distribution of chi-square", PNAS 17, 1931);
+    /// Hann's window lets two thirds of the bins be independent.
+    struct NoiseQuantiles {
+        float p10, p25, p99;
+        static NoiseQuantiles inBand(double bins) {
+            const double spread = 2.0 / (9.0 * std::max(2.0, 2.0 * bins / 1.5));
+            const auto quantile = [spread](double deviations) {
+                return static_cast<float>(std::pow(1.0 - spread + deviations * std::sqrt(spread), 3.0));
+            };
+            return {quantile(-1.282), quantile(-0.674), quantile(2.326)};
+        }
+    };
 
     /// Mel power of all frames, bands running fastest, scaled by a power gain.
     Eigen::VectorXf melPower(const std::vector<float>& mono, std::size_t r, float powerGain) const {

@@ -3,6 +3,7 @@
 #include "core/base/parallel.h"
 #include "core/base/random.h"
 #include "core/compare/loss.h"
+#include "core/dsp/evolution.h"
 #include "core/dsp/least_squares.h"
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
@@ -73,7 +74,9 @@ public:
                 } else {
                     goOn();
                 }
-                while (round()) {}
+                do {
+                    while (round()) {}
+                } while (polish());
             } catch (const BudgetSpent&) {
                 complete = false;
             }
@@ -458,6 +461,29 @@ private:
         refineAll(restarts, 2, 2);
         refine(best(), 4);
         report("refining " + structureText(best().patch));
+        return bestRank < (1.0 - restGain) * before.rank;
+    }
+
+    /// Where steps along slopes find nothing more, a cloud of patches about the best still may. True when it gained
+    /// enough to go on from there.
+    bool polish() {
+        constexpr double deviation = 0.06;
+        constexpr int generations = 25;
+        const Candidate before = best();
+        const SearchSpace space(before.patch, settings.limits, told);
+        const int most = generations * (4 + static_cast<int>(3.0 * std::log(std::max(2, space.size()))));
+        evolve(
+            [&](const std::vector<Eigen::VectorXd>& points) {
+                std::vector<Patch> patches;
+                for (const auto& point : points) patches.push_back(space.patchAt(before.patch, point));
+                std::vector<double> losses;
+                for (const Candidate& each : evaluate(patches)) losses.push_back(each.loss);
+                report("a cloud about the best");
+                return losses;
+            },
+            space.positionOf(before.patch), space.lower(), space.upper(),
+            {.deviation = deviation, .evaluations = most, .seed = random.bits()}, task);
+        refine(best(), 3);
         return bestRank < (1.0 - restGain) * before.rank;
     }
 
