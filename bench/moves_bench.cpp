@@ -1,8 +1,8 @@
 // Whether the next moves name what was damaged: the table of docs/accuracy.md.
-//   build/release/bench/moves_bench [SINGLES TRIPLES] [--keep FILE] [--write docs/accuracy.md]    200 and 60 when not
-//   given
-// Damages are drawn over all fixtures, each by a seed of its own. Reference and render have different random phases,
-// and the reference lies 0.4 samples late. It takes hours: what --keep has put into FILE is not measured again.
+//   build/release/bench/moves_bench [SINGLES TRIPLES] [--keep FILE] [--write docs/accuracy.md]
+// 200 and 60 when not given. Damages are drawn over all fixtures, each by a seed of its own. Reference and render have
+// different random phases, and the reference lies 0.4 samples late. It takes hours: what --keep has put into FILE is
+// not measured again.
 #include "bench/page.h"
 #include "core/base/parallel.h"
 #include "core/base/random.h"
