@@ -7,7 +7,6 @@ Usage: bench/evaluation/baselines.py FOLDER [--only ID...] [--renders N] [--ours
 Every rendered candidate counts. Asked: the baselines' median mel gap at 20,000 renders is reached with at most 2,000.
 """
 import argparse
-import json
 import pathlib
 import statistics
 import subprocess
@@ -18,28 +17,21 @@ import time
 HERE = pathlib.Path(__file__).resolve().parent
 sys.dont_write_bytecode = True
 sys.path[:0] = [str(HERE), str(HERE.parent)]
-import external_measure  # noqa: E402
+import evaluate  # noqa: E402
 import references  # noqa: E402
 
 PROGRAM = HERE.parent.parent / "build/release/bench/baselines"
-BEGIN, END = "<!-- baselines -->", "<!-- end of baselines -->"
 NAMES = {"cma": "covariance matrix adaptation, multi-resolution spectra", "genetic": "genetic algorithm, cepstra",
          "facet": "Facet"}
 
 
 def run(folder, name, method, renders):
-    truth = json.loads((folder / f"{name}.json").read_text())
     with tempfile.TemporaryDirectory() as out:
         begin = time.monotonic()
         done = subprocess.run([str(PROGRAM), str(folder / f"{name}.flac"), str(folder / f"{name}.json"), f"{out}/r.wav",
                                str(renders), method, "1"], check=True, capture_output=True, text=True)
         seconds = time.monotonic() - begin
-        reference, rate = external_measure.read(folder / f"{name}.flac")
-        render, _ = external_measure.read(pathlib.Path(out) / "r.wav")
-        kept = folder / f"{name}.yardsticks"
-        if not kept.exists():
-            kept.write_text(json.dumps(external_measure.yardsticks(truth, reference, rate)))
-        measured = external_measure.measure(truth, reference, render, rate, json.loads(kept.read_text()))
+        measured = evaluate.judged(folder, name, pathlib.Path(out) / "r.wav")
     return {"gap": measured["mel_gap"], "d": measured["d_db"], "renders": int(done.stdout), "seconds": seconds}
 
 
@@ -65,9 +57,7 @@ def main():
     table = "\n".join(rows) + f"\n\n{len(names)} references: {', '.join(names)}.\n"
     print(table)
     if options.write:
-        page = options.write.read_text()
-        before, rest = page.split(BEGIN)
-        options.write.write_text(before + BEGIN + "\n" + table + END + rest.split(END)[1])
+        evaluate.write_between(options.write, "baselines", table)
 
 
 if __name__ == "__main__":

@@ -26,24 +26,34 @@ sys.path.insert(0, str(HERE.parent))
 import external_measure  # noqa: E402
 import references  # noqa: E402
 
-BEGIN, END = "<!-- matching -->", "<!-- end of matching -->"
+
+
+def judged(folder, name, render):
+    """What the external measure says of a render file of a reference; what needs no render is kept beside it."""
+    truth = json.loads((folder / f"{name}.json").read_text())
+    reference, rate = external_measure.read(folder / f"{name}.flac")
+    kept = folder / f"{name}.yardsticks"
+    if not kept.exists():
+        kept.write_text(json.dumps(external_measure.yardsticks(truth, reference, rate)))
+    return external_measure.measure(truth, reference, external_measure.read(render)[0], rate, json.loads(kept.read_text()))
+
+
+def write_between(page, name, text):
+    """Replaces what a page holds between "<!-- NAME -->" and "<!-- end of NAME -->"."""
+    begin, end = f"<!-- {name} -->\n", f"<!-- end of {name} -->"
+    before, rest = page.read_text().split(begin)
+    page.write_text(before + begin + text + end + rest.split(end)[1])
 
 
 def match(cli, folder, name, options):
     """One match; what the external measure says of it, and what Facet says."""
-    truth = json.loads((folder / f"{name}.json").read_text())
     with tempfile.TemporaryDirectory() as out:
         done = subprocess.run([cli, "match", str(folder / f"{name}.flac"), "--out", out, *options],
                               capture_output=True, text=True)
         if done.returncode:
             return {"id": name, "failed": done.stderr.strip()}
         told = json.loads((pathlib.Path(out) / "report.json").read_text())
-        reference, rate = external_measure.read(folder / f"{name}.flac")
-        render, _ = external_measure.read(pathlib.Path(out) / "render.wav")
-        kept = folder / f"{name}.yardsticks"
-        if not kept.exists():
-            kept.write_text(json.dumps(external_measure.yardsticks(truth, reference, rate)))
-        measured = external_measure.measure(truth, reference, render, rate, json.loads(kept.read_text()))
+        measured = judged(folder, name, pathlib.Path(out) / "render.wav")
     facets = {name: f["after"] for name, f in told["facets"].items() if f["after"] is not None}
     worst = sorted(facets, key=facets.get)[:2]
     return {"id": name, **measured, "likeness": told["likeness"]["after"], "evaluations": told["evaluations"],
@@ -126,10 +136,7 @@ def main():
     if options.out:
         options.out.write_text(json.dumps({h: {str(s): r for s, r in t.items()} for h, t in by_half.items()}, indent=1))
     if options.write:
-        page = options.write.read_text()
-        before, rest = page.split(BEGIN)
-        _, after = rest.split(END)
-        options.write.write_text(before + BEGIN + "\n" + table(by_half, options.seconds) + "\n" + END + after)
+        write_between(options.write, "matching", table(by_half, options.seconds) + "\n")
 
 
 if __name__ == "__main__":

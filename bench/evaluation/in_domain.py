@@ -22,12 +22,12 @@ from scipy.io import wavfile
 HERE = pathlib.Path(__file__).resolve().parent
 sys.dont_write_bytecode = True
 sys.path[:0] = [str(HERE), str(HERE.parent), str(HERE.parent.parent / "demo")]
+import evaluate  # noqa: E402
 import external_measure  # noqa: E402
 import generate  # noqa: E402  (its MIDI writer)
 
 BUILD = HERE.parent.parent / "build/release"
 CLI = BUILD / "cli/facet-cli"
-BEGIN, END = "<!-- in domain -->", "<!-- end of in domain -->"
 RATE = 48000
 NOTES = [[0.05, 0.75, 48, 100], [0.9, 1.3, 55, 80], [1.45, 2.2, 60, 110]]
 SECONDS = 2.8
@@ -135,9 +135,7 @@ def main():
     table = "\n".join(rows) + f"\n\n{len(gaps)} patches, {options.seconds:g} s each.\n"
     print(table)
     if options.write:
-        page = options.write.read_text()
-        before, rest = page.split(BEGIN)
-        options.write.write_text(before + BEGIN + "\n" + table + END + rest.split(END)[1])
+        evaluate.write_between(options.write, "in domain", table)
 
 
 if __name__ == "__main__":

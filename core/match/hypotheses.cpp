@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/base/units.h"
 #include "core/match/estimate.h"
+#include "core/match/first_layer.h"
 #include "core/match/links.h"
 #include "core/match/motion.h"
 #include "core/match/wavetable.h"
@@ -15,12 +16,7 @@ namespace facet {
 
 namespace {
 
-const std::string layer = "layer:a";
-const std::string a = "layer:a/source:a";
-const std::string b = "layer:a/source:b";
-const std::string filter = "layer:a/filter:a";
-const std::string levelEnvelope = "layer:a/envelope:level";
-const std::string filterEnvelope = "layer:a/envelope:filter";
+using namespace first_layer;
 
 Wave waveOf(TextbookWave wave) {
     switch (wave) {

@@ -1,6 +1,7 @@
 #include "core/match/plausible_patch.h"
 
 #include "core/base/random.h"
+#include "core/match/first_layer.h"
 #include "core/match/links.h"
 #include "core/parameters/search_limits.h"
 #include "core/parameters/sections.h"
@@ -12,12 +13,7 @@ namespace facet {
 
 namespace {
 
-const std::string layer = "layer:a";
-const std::string a = "layer:a/source:a";
-const std::string b = "layer:a/source:b";
-const std::string filter = "layer:a/filter:a";
-const std::string levelEnvelope = "layer:a/envelope:level";
-const std::string filterEnvelope = "layer:a/envelope:filter";
+using namespace first_layer;
 
 /// Draws first what is part of the graph, then values.
 class Drawing {
