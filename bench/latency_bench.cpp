@@ -10,6 +10,7 @@
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QTemporaryDir>
+#include <QTimer>
 #include <algorithm>
 #include <chrono>
 #include <cmath>
@@ -81,8 +82,11 @@ private:
     QElapsedTimer clock_;
 };
 
+/// Sleeps between events, as the window does: a loop that spins would take one of the cores it measures.
 void waitFor(const std::function<bool()>& done) {
-    while (!done()) QApplication::processEvents(QEventLoop::WaitForMoreEvents, 5);
+    QTimer heartbeat; // for what ends without an event
+    heartbeat.start(1);
+    while (!done()) QApplication::processEvents(QEventLoop::WaitForMoreEvents);
 }
 
 /// From an edit until the line of the patch, and the mirror with the new render, are painted; and until all is

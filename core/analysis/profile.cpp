@@ -40,11 +40,8 @@ public:
         const double smoothing = smoothingFor(performance);
         profile.levelDb = levelTrack(mono, smoothing);
         loudest = *std::max_element(profile.levelDb.values.begin(), profile.levelDb.values.end());
-        measurePitch();
-        task.report(0.3, "pitch");
-        measureSpectrum();
-        task.report(0.5, "brightness");
-        fitLevels(smoothing);
+        measurePitchSpectrumAndLevels(smoothing);
+        task.report(0.6, "pitch, brightness and level");
         for (std::size_t i = 0; i < performance.notes.size(); ++i) measureNote(i);
         task.report(0.8, "harmonics");
         measureHarmonics();
@@ -155,14 +152,23 @@ private:
         }
     }
 
-    void fitLevels(double smoothing) {
+    /// What needs the level alone; the longest, the pitch, begins first.
+    void measurePitchSpectrumAndLevels(double smoothing) {
         levelFits.resize(performance.notes.size());
-        parallelFor(static_cast<int>(levelFits.size()), settings.threads, [&](int i) {
-            const auto at = static_cast<std::size_t>(i);
-            const Note& note = performance.notes[at];
-            levelFits[at] = fitLevel(profile.levelDb, smoothing, note.start, note.end - note.start,
-                                     std::max(nextStart(at), note.start + 0.005), task);
+        parallelFor(static_cast<int>(levelFits.size()) + 2, settings.threads, [&](int which) {
+            if (which == 0)
+                measurePitch();
+            else if (which == 1)
+                measureSpectrum();
+            else
+                fitLevelOf(static_cast<std::size_t>(which - 2), smoothing);
         });
+    }
+
+    void fitLevelOf(std::size_t i, double smoothing) {
+        const Note& note = performance.notes[i];
+        levelFits[i] = fitLevel(profile.levelDb, smoothing, note.start, note.end - note.start,
+                                std::max(nextStart(i), note.start + 0.005), task);
     }
 
     /// How many of a note's partials, from the first on, lie clear of those of the notes that sound with it.
