@@ -5,6 +5,8 @@
 #include "core/analysis/gate.h"
 #include "core/analysis/glide.h"
 #include "core/analysis/level.h"
+#include "core/analysis/note_ends.h"
+#include "core/analysis/note_spans.h"
 #include "core/analysis/space.h"
 #include "core/analysis/tempo.h"
 #include "core/audio/recording.h"
@@ -32,6 +34,7 @@ constexpr double shortestNote = 0.04;
 constexpr double steadyRangeSemitones = 0.6;
 constexpr double longestSweep = 0.2; ///< seconds
 constexpr double clearAperiodicity = 0.3;
+constexpr double strictAperiodicity = 0.01;
 constexpr double trustedShare = 0.55;
 constexpr double chordSalience = 0.6; ///< of another note, re the strongest
 constexpr double chordShare = 0.5;    ///< of the sounding time in which several notes sound
@@ -50,16 +53,11 @@ struct Start {
     bool rise;
 };
 
-struct Span {
-    double start;
-    double end;
-    double pitch; ///< median, fractional key
-};
-
 /// The tuning that fractional keys agree on, weighted by the square of their spans' lengths.
-double tuningOf(const std::vector<Span>& spans, const std::vector<double>& pitches) {
-    const auto longest = std::max_element(
-        spans.begin(), spans.end(), [](const Span& a, const Span& b) { return a.end - a.start < b.end - b.start; });
+double tuningOf(const std::vector<NoteSpan>& spans, const std::vector<double>& pitches) {
+    const auto longest = std::max_element(spans.begin(), spans.end(), [](const NoteSpan& a, const NoteSpan& b) {
+        return a.end - a.start < b.end - b.start;
+    });
     const double longestPitch = pitches[static_cast<std::size_t>(longest - spans.begin())];
     const double turn = 100.0 * (longestPitch - std::round(longestPitch));
     std::vector<std::pair<double, double>> byDeviation;
@@ -76,6 +74,20 @@ double tuningOf(const std::vector<Span>& spans, const std::vector<double>& pitch
     for (const auto& [cents, weight] : byDeviation)
         if ((sum += weight) >= 0.5 * total) return cents;
     return 0.0;
+}
+
+/// Whether a tone at this ratio to a lower one is more likely a partial of the same sound (a modulator's, a bell's)
+/// than another key: at a ratio of small whole numbers that no two keys have.
+bool isOvertone(double ratio) {
+    constexpr double asTuned = 4.0, unlikeKeys = 10.0; // cents
+    const double cents = 1200.0 * std::log2(ratio);
+    for (int q = 1; q <= 4; ++q)
+        for (int p = q + 1; p <= 9; ++p) {
+            const double pure = 1200.0 * std::log2(static_cast<double>(p) / q);
+            if (std::abs(pure - 100.0 * std::round(pure / 100.0)) < unlikeKeys) continue;
+            if (std::abs(cents - pure) < asTuned) return true;
+        }
+    return false;
 }
 
 class Finder {
@@ -102,12 +114,19 @@ public:
             found.problem = "This recording seems to hold several notes at once: the notes shown are a proposal; "
                             "check them, or import or draw the right ones.";
             proposeChords(starts, found.performance);
+            std::vector<NoteSpan> single = spansOfSingleNotes(found.performance);
+            if (single.empty()) return found;
+            // One note at a time after all, of partials that are no multiples of one frequency.
+            found.problem.clear();
+            found.confidence = pitchedShare();
+            found.performance = {};
+            toNotes(single, found.performance);
             return found;
         }
         addPitchChanges(starts);
         addFastSlides(starts);
         std::sort(starts.begin(), starts.end(), [](const Start& a, const Start& b) { return a.seconds < b.seconds; });
-        std::vector<Span> spans = spansBetween(starts);
+        std::vector<NoteSpan> spans = spansBetween(starts);
         found.confidence = pitchedShare();
         if (spans.empty() || found.confidence < trustedShare) {
             found.problem = "No single clear pitch was found in most of this recording: it may hold chords, noise or "
@@ -228,8 +247,8 @@ private:
         }
     }
 
-    std::vector<Span> spansBetween(const std::vector<Start>& starts) const {
-        std::vector<Span> spans;
+    std::vector<NoteSpan> spansBetween(const std::vector<Start>& starts) const {
+        std::vector<NoteSpan> spans;
         const double total = static_cast<double>(mono.size()) / analysisRateHz;
         double carried = notMeasurable; ///< start of a sweep that runs into the next span
         for (std::size_t i = 0; i < starts.size(); ++i) {
@@ -255,8 +274,9 @@ private:
             }
             const double from = isMeasured(carried) ? carried : start;
             carried = notMeasurable;
-            if (pitched) spans.push_back({from, std::min(end, next), keyFromHz(hz)});
+            if (pitched) spans.push_back({from, std::min(end, next), keyFromHz(hz), top});
         }
+        keepNotesOnly(spans);
         return spans;
     }
 
@@ -285,9 +305,18 @@ private:
             const double at = (i + 0.5) / chordInstants * seconds;
             if (coarse.at(at) < loudest - chordRangeDb) continue;
             ++sounding;
-            chords += keysSoundingAt(at).size() > 1;
+            const std::vector<double> keys = keysSoundingAt(at);
+            chords += keys.size() > 1 && !repeatsAtOneOf(keys, at);
         }
         return chords > chordShare * sounding;
+    }
+
+    /// Whether the sound repeats exactly with the period of one of the keys: there is nothing else in it.
+    bool repeatsAtOneOf(const std::vector<double>& keys, double seconds) const {
+        const float hz = pitch.hz.at(seconds);
+        if (!isMeasured(hz) || pitch.aperiodicity.at(seconds) > strictAperiodicity) return false;
+        return std::any_of(keys.begin(), keys.end(),
+                           [key = keyFromHz(hz)](double k) { return std::abs(k - key) < 0.3; });
     }
 
     std::vector<double> keysSoundingAt(double seconds) const {
@@ -352,6 +381,42 @@ private:
         performance.tuningCents = tuningAgainst(mono, performance);
     }
 
+    /// Frequency of the strongest partial within a semitone of one, or notMeasurable: a parabola through the logarithms
+    /// of a Hann window's peak (J. O. Smith, X. Serra, "PARSHL", ICMC 1987).
+    double peakNear(double seconds, double hz) const {
+        constexpr int size = 8192;
+        constexpr double binHz = static_cast<double>(analysisRateHz) / size;
+        RealFft fft(size);
+        windowedFrame(mono, static_cast<int>(seconds * analysisRateHz) - size / 2, hannWindow(size), fft.time());
+        fft.forward();
+        const auto power = [&](int bin) { return std::norm(fft.bins()[static_cast<std::size_t>(bin)]) + 1e-30; };
+        const int last = std::min(fft.binCount() - 2, static_cast<int>(std::ceil(hz * 1.06 / binHz)));
+        int top = std::max(1, static_cast<int>(hz / 1.06 / binHz));
+        for (int bin = top; bin <= last; ++bin)
+            if (power(bin) > power(top)) top = bin;
+        const double before = std::log(power(top - 1)), here = std::log(power(top)), after = std::log(power(top + 1));
+        if (here < before || here < after) return notMeasurable;
+        return binHz * (top + 0.5 * (before - after) / (before - 2.0 * here + after));
+    }
+
+    /// The lowest notes of the proposed chords, when all else in each is a partial of its lowest; else nothing.
+    std::vector<NoteSpan> spansOfSingleNotes(const Performance& chords) const {
+        std::vector<NoteSpan> spans;
+        double lowestHz = 0.0;
+        for (const Note& note : chords.notes) { // by start and key
+            // Early on: overtones fade first.
+            const double hz =
+                peakNear(note.start + 0.25 * (note.end - note.start), hzFromKey(note.key, chords.tuningCents));
+            if (!isMeasured(hz)) return {};
+            const bool another = spans.empty() || note.start > spans.back().start;
+            if (!another && !isOvertone(hz / lowestHz)) return {};
+            if (!another) continue;
+            lowestHz = hz;
+            spans.push_back({note.start, note.end, keyFromHz(hz), highestBetween(note.start, note.end)});
+        }
+        return spans;
+    }
+
     double pitchedShare() const {
         int sounding = 0;
         int clear = 0;
@@ -364,19 +429,19 @@ private:
     }
 
     /// Exact fundamental of a span as a fractional key.
-    double exactPitch(const Span& span) const {
+    double exactPitch(const NoteSpan& span) const {
         const double hz = restingPitch(mono, span.start, span.end, hzFromKey(span.pitch));
         return isMeasured(hz) ? keyFromHz(hz) : span.pitch;
     }
 
     /// How bright each note begins, in octaves of its spectral centroid, with what follows the key taken out.
-    std::vector<double> brightnessOf(const std::vector<Span>& spans) const {
+    std::vector<double> brightnessOf(const std::vector<NoteSpan>& spans) const {
         constexpr int size = 2048;
         RealFft fft(size);
         std::vector<double> octaves;
         double mean = 0.0;
         double keys = 0.0;
-        for (const Span& span : spans) {
+        for (const NoteSpan& span : spans) {
             double weighted = 0.0;
             double power = 0.0;
             // Four looks at the first 60 ms, where an envelope has the filter open.
@@ -406,18 +471,32 @@ private:
         return octaves;
     }
 
-    void toNotes(const std::vector<Span>& spans, Performance& performance) const {
+    std::vector<NoteEnd> endsOf(const std::vector<NoteSpan>& spans) const {
+        std::vector<NoteEnd> ends;
+        for (std::size_t i = 0; i < spans.size(); ++i) {
+            task.check();
+            const double next =
+                i + 1 < spans.size() ? spans[i + 1].start : static_cast<double>(mono.size()) / analysisRateHz;
+            const LevelFit fit = fitLevel(coarse, smoothing, spans[i].start, notMeasurable, next, task);
+            ends.push_back({spans[i].start + fit.gate, next});
+        }
+        agreeOnEnds(ends, coarse);
+        return ends;
+    }
+
+    void toNotes(const std::vector<NoteSpan>& spans, Performance& performance) const {
         std::vector<double> pitches;
         std::vector<double> levels;
-        for (const Span& span : spans) {
+        for (const NoteSpan& span : spans) {
             pitches.push_back(exactPitch(span));
-            levels.push_back(highestBetween(span.start, span.end));
+            levels.push_back(span.topDb);
         }
         performance.tuningCents = tuningOf(spans, pitches);
         const auto loudestSpan =
             static_cast<std::size_t>(std::max_element(levels.begin(), levels.end()) - levels.begin());
         const double top = levels[loudestSpan];
         const std::vector<double> brightness = brightnessOf(spans);
+        const std::vector<NoteEnd> ends = endsOf(spans);
         for (std::size_t i = 0; i < spans.size(); ++i) {
             task.check();
             Note note;
@@ -426,11 +505,8 @@ private:
             note.key = std::clamp(static_cast<int>(std::lround(inTune)), 0, 127);
             const double cents = 100.0 * (inTune - note.key);
             note.cents = std::abs(cents) < intendedCents ? 0.0 : cents;
-            const double next =
-                i + 1 < spans.size() ? spans[i + 1].start : static_cast<double>(mono.size()) / analysisRateHz;
-            const LevelFit fit = fitLevel(coarse, smoothing, note.start, notMeasurable, next, task);
-            const double gate = isMeasured(fit.gate) ? fit.gate : spans[i].end - spans[i].start;
-            note.end = std::min(note.start + std::max(gate, 0.02), next);
+            const double end = isMeasured(ends[i].seconds) ? ends[i].seconds : spans[i].end;
+            note.end = std::min(std::max(end, note.start + 0.02), ends[i].next);
             const double byBrightness =
                 std::clamp(velocityPerOctave * (brightness[i] - brightness[loudestSpan]), -15.0, 15.0);
             note.velocity = std::clamp(100.0 + velocityPerDb * (levels[i] - top) + byBrightness, 20.0, 127.0);
@@ -484,7 +560,7 @@ std::string FoundNotes::evidence() const {
 }
 
 double tuningAgainst(std::span<const float> mono48k, const Performance& performance) {
-    std::vector<Span> spans;
+    std::vector<NoteSpan> spans;
     std::vector<double> pitches;
     for (const Note& note : performance.notes) {
         // A quarter tone either way: the phases would take a larger error for another partial's.
@@ -495,7 +571,7 @@ double tuningAgainst(std::span<const float> mono48k, const Performance& performa
                 best = keyFromHz(hz);
         }
         if (!isMeasured(best)) continue;
-        spans.push_back({note.start, note.end, best});
+        spans.push_back({note.start, note.end, best, silenceDb});
         pitches.push_back(best);
     }
     return spans.empty() ? 0.0 : tuningOf(spans, pitches);

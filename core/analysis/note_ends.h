@@ -1,0 +1,22 @@
+// Where the notes of one sound end.
+#pragma once
+
+#include "core/analysis/track.h"
+
+#include <vector>
+
+namespace facet {
+
+/// One note's end as found by itself.
+struct NoteEnd {
+    double seconds; ///< notMeasurable where it could not be told
+    double next;    ///< start of the next note or end of the recording
+};
+
+/// Makes the ends agree. How long a sound takes to fall by 20 dB once its key is let go is its own, and the same for
+/// all notes; beats, vibrato and decays move what each note's level says by itself. So the typical time of that fall
+/// is taken for all, and every note ends as long before it has fallen. Ends that would move by more than 0.1 s, and
+/// notes that do not fall so far before the next, are left as they are: their release may be another. `level` in dB.
+void agreeOnEnds(std::vector<NoteEnd>& ends, const Track& level);
+
+} // namespace facet

@@ -1,0 +1,23 @@
+// Which stretches of a recording are notes of their own.
+#pragma once
+
+#include <vector>
+
+namespace facet {
+
+/// A stretch with one pitch, from an onset on.
+struct NoteSpan {
+    double start;
+    double end;
+    double pitch; ///< median, fractional key
+    double topDb; ///< highest level
+};
+
+/// Takes out what is no note of its own; spans are in order and not changed otherwise:
+///  - the two halves of notes whose attack dips: where most notes of a phrase begin with a short burst of the same key
+///    the two become one;
+///  - what a release leaves: a short soft stretch at the end of a long note, or a much softer one of the same key.
+/// The limits are from trials with sampled and modeled instruments; no source.
+void keepNotesOnly(std::vector<NoteSpan>& spans);
+
+} // namespace facet
