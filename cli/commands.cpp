@@ -406,6 +406,8 @@ void runMatch(const MatchOptions& options) {
     fmt::print("{}: likeness {:.0f} (was {:.0f}), {}, {} renders in {:.1f} s{}\n", options.out, result.best.likeness,
                result.before.comparison.likeness, structureText(result.best.patch), result.evaluations, result.seconds,
                result.complete ? "" : ", stopped at its limit");
+    for (const Curve& curve : result.curves.front())
+        fmt::print("{} moves over the phrase; performance.json has its curve.\n", curve.target);
     for (const Shortfall& each : result.shortfalls)
         fmt::print("{} stays unlike ({:.0f}): {}. {}\n", labelOf(each.facet), each.likeness, each.words, each.likely);
 }

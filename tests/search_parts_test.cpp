@@ -6,6 +6,7 @@
 #include "core/match/certainty.h"
 #include "core/match/match.h"
 #include "core/match/plausible_patch.h"
+#include "core/match/report.h"
 #include "core/match/seed_bank.h"
 #include "core/match/shortfall.h"
 #include "core/match/variations.h"
@@ -209,6 +210,57 @@ TEST(Shortfall, NamesWhatStaysUnlikeAndWhyAndNothingElse) {
     const std::vector<double> floors(unlike.facets.size(), 0.0);
     EXPECT_TRUE(shortfallsOf(unlike, floors, profile, {}).empty());
     EXPECT_TRUE(shortfallsOf(comparisonOf(Patch(), Patch(), profile), {}, profile, {}).empty());
+}
+
+/// Six notes while somebody opens the filter, and a search that may only move the cutoff.
+class TurnedCutoff : public ::testing::Test {
+protected:
+    void SetUp() override {
+        patch.set({"layer:a/filter:a", "on"}, 1.0);
+        for (int i = 0; i < 6; ++i) phrase.notes.push_back({0.5 * i, 0.5 * i + 0.4, 45 + 3 * (i % 3), 0.0, 100.0});
+        phrase.frames = 3 * 48000;
+        phrase.channelCount = 1;
+        turned = phrase;
+        turned.setCurve({cutoff.text(), {{0.2, 0.35}, {2.8, 0.8}}});
+        settings.start = patch;
+        settings.start.set(cutoff, 1500.0);
+        settings.seconds = 0.0;
+        for (const Address& address : patch.addresses())
+            if (address != cutoff) settings.limits.locks.insert(address);
+    }
+    Patch patch;
+    Performance phrase, turned;
+    MatchSettings settings;
+};
+
+TEST_F(TurnedCutoff, BecomesACurve) {
+    const MatchResult result = match(render(patch, turned), phrase, settings);
+    ASSERT_EQ(result.curves.size(), 1u);
+    ASSERT_EQ(result.curves[0].size(), 1u);
+    const Curve* found = result.performance.curveOf(cutoff.text());
+    ASSERT_TRUE(found);
+    for (double at : {0.3, 1.0, 2.0, 2.7})
+        EXPECT_NEAR(valueAt(found->points, at), valueAt(turned.curves[0].points, at), 0.04) << at;
+    EXPECT_LE(found->points.size(), 5u) << "a straight line needs few";
+    EXPECT_GT(result.best.likeness, 95.0) << "the marks are with the curve";
+    EXPECT_NE(matchReport(result).find("\"moving\": [\n    \"layer:a/filter:a/cutoff\"\n  ]"), std::string::npos);
+}
+
+TEST_F(TurnedCutoff, StaysWhereItIsLockedOrDrawn) {
+    settings.limits.locks.insert(cutoff);
+    EXPECT_TRUE(match(render(patch, turned), phrase, settings).curves[0].empty());
+    settings.limits.locks.erase(cutoff);
+    phrase.setCurve({cutoff.text(), {{0.0, 0.5}}});
+    const MatchResult drawn = match(render(patch, turned), phrase, settings);
+    EXPECT_TRUE(drawn.curves[0].empty());
+    EXPECT_EQ(*drawn.performance.curveOf(cutoff.text()), phrase.curves[0]);
+}
+
+TEST_F(TurnedCutoff, IsNotHeardWhereNobodyTurnedIt) {
+    patch.set(cutoff, 700.0);
+    const MatchResult result = match(render(patch, phrase), phrase, settings);
+    EXPECT_TRUE(result.curves[0].empty());
+    EXPECT_NEAR(std::log2(result.best.patch.value(cutoff) / 700.0), 0.0, 0.05);
 }
 
 TEST(Variations, LieAsFarAsAskedAndAreTheSameForTheirSeed) {

@@ -5,6 +5,7 @@
 #include "core/audio/audio_file.h"
 #include "core/base/random.h"
 #include "core/dsp/loudness.h"
+#include "core/engine/render.h"
 #include "core/project/project_file.h"
 #include "tests/support/files.h"
 
@@ -65,6 +66,43 @@ TEST_F(SessionTest, ADragIsOneStepOfUndo) {
     EXPECT_EQ(session.undoStack().count(), 1);
     session.setParameter(filterOn, 1.0);
     EXPECT_EQ(session.undoStack().count(), 2);
+}
+
+TEST_F(SessionTest, WhatMovesOverThePhraseIsDrawnByASearchInOneStepOfUndo) {
+    // Somebody opened the filter while it played; all else is known and locked.
+    Performance phrase;
+    for (int i = 0; i < 6; ++i) phrase.notes.push_back({0.5 * i, 0.5 * i + 0.4, 45 + 3 * (i % 3), 0.0, 100.0});
+    phrase.frames = 3 * 48000;
+    phrase.channelCount = 1;
+    Performance turned = phrase;
+    turned.setCurve({cutoff.text(), {{0.2, 0.35}, {2.8, 0.8}}});
+    Patch patch;
+    patch.set(filterOn, 1.0);
+    Document document = newDocument();
+    Cue changed = *document.cues.front();
+    Excerpt excerpt = makeExcerpt(render(patch, turned), "opening");
+    excerpt.id = takeId(document);
+    excerpt.performance = phrase;
+    changed.excerpts = {std::make_shared<const Excerpt>(std::move(excerpt))};
+    changed.patch = patch;
+    changed.patch.set(cutoff, 1500.0);
+    for (const Address& address : patch.addresses())
+        if (address != cutoff) changed.locks.insert(address);
+    saveProject(folder / "opening.facet", withCue(document, std::move(changed)), 1);
+    session.open(folder / "opening.facet");
+    ASSERT_TRUE(settle());
+    session.startMatch(60.0);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 90000));
+    ASSERT_EQ(session.matchState().moving.size(), 1u);
+    EXPECT_EQ(session.matchState().moving.front(), cutoff);
+    const Curve* curve = session.cue()->excerpt()->performance.curveOf(cutoff.text());
+    ASSERT_TRUE(curve);
+    EXPECT_LT(curve->points.front().value + 0.3, curve->points.back().value);
+    ASSERT_TRUE(settle());
+    EXPECT_GT(session.results().comparison->likeness, 95.0);
+    session.undoStack().undo();
+    EXPECT_FALSE(session.cue()->excerpt()->performance.curveOf(cutoff.text()));
+    EXPECT_EQ(session.cue()->patch.value(cutoff), 1500.0);
 }
 
 TEST_F(SessionTest, OutdatedResultsAreDropped) {

@@ -73,6 +73,7 @@ struct MatchState {
     std::vector<ScoredPatch> found;
     std::vector<KnownRange> ranges;    ///< of the values of what was found, the surest first
     std::vector<Shortfall> shortfalls; ///< what it stays unlike in
+    std::vector<Address> moving;       ///< parameters that no constant explains: their curves are in the excerpt
     bool taken = false;                ///< one of them was taken while it ran
     int heard = -1;                    ///< index of the one that is heard in place of the patch
 };

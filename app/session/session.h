@@ -379,7 +379,7 @@ private:
     void hearReference();
     void hearRender();
     void showLeaders(const std::vector<Leader>& leaders);
-    void finishMatch(const MatchResult& result, std::uint64_t cueId);
+    void finishMatch(const MatchResult& result, std::uint64_t cueId, const std::vector<std::uint64_t>& excerpts);
     void writeJournal();
     void report(const std::exception& problem);
     /// Runs on the GUI thread what a worker found.

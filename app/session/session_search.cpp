@@ -12,20 +12,37 @@ namespace facet {
 
 namespace {
 
-/// What a cue is matched to: the excerpt in view first, then the others that count.
-std::vector<MatchTarget> targetsOf(const Cue& cue) {
+/// What a cue is matched to, with the excerpts they are of.
+struct Searched {
     std::vector<MatchTarget> targets;
+    std::vector<std::uint64_t> excerpts;
+};
+
+/// The excerpt in view first, then the others that count.
+Searched searchedIn(const Cue& cue) {
+    Searched searched;
     const auto add = [&](const Excerpt& excerpt, double weight) {
         const Performance played = excerpt.corrected();
-        if (weight > 0.0 && !attendedNotes(played, excerpt.leftOut).notes.empty())
-            targets.push_back({*excerpt.audio, played, weight, excerpt.leftOut});
+        if (weight <= 0.0 || attendedNotes(played, excerpt.leftOut).notes.empty()) return;
+        searched.targets.push_back({*excerpt.audio, played, weight, excerpt.leftOut});
+        searched.excerpts.push_back(excerpt.id);
     };
     const Excerpt& first = *cue.excerpt();
     // One that is set aside still counts when it is the only one.
     add(first, first.weight > 0.0 || cue.excerpts.size() > 1 ? first.weight : 1.0);
     for (const auto& each : cue.excerpts)
         if (each.get() != &first) add(*each, each->weight);
-    return targets;
+    return searched;
+}
+
+/// What was in the excerpt's phrase already stays: only what a search was free to move is drawn.
+void drawCurves(Cue& cue, std::uint64_t excerpt, const std::vector<Curve>& curves) {
+    for (auto& each : cue.excerpts) {
+        if (each->id != excerpt) continue;
+        Excerpt drawn = *each;
+        for (const Curve& curve : curves) drawn.performance.setCurve(curve);
+        each = std::make_shared<const Excerpt>(std::move(drawn));
+    }
 }
 
 } // namespace
@@ -36,8 +53,8 @@ void Session::startMatch(double seconds, bool goOn) {
     const Cue* current = cue();
     if (!current || !current->excerpt() || match_.running) return;
     const Performance played = performance();
-    std::vector<MatchTarget> targets = targetsOf(*current);
-    if (targets.empty()) {
+    const Searched searched = searchedIn(*current);
+    if (searched.targets.empty()) {
         emit problem(tr("There are no notes to play: import a MIDI file or draw the notes of this recording first."),
                      {});
         return;
@@ -67,11 +84,11 @@ void Session::startMatch(double seconds, bool goOn) {
     if (current->focusHighHz > 0.0)
         settings.focusHighHz = std::clamp(current->focusHighHz, 2.0 * settings.focusLowHz, 20000.0);
     emit matchChanged();
-    search_.submit([this, settings, played, targets, cueId = current->id, project = projectCount_](const Task& task) {
+    search_.submit([this, settings, played, searched, cueId = current->id, project = projectCount_](const Task& task) {
         std::exception_ptr failure;
         auto result = std::make_shared<MatchResult>();
         try {
-            *result = match(targets, settings, task, [&](const MatchProgress& now) {
+            *result = match(searched.targets, settings, task, [&](const MatchProgress& now) {
                 // The best so far is heard and seen at once.
                 auto preview = std::make_shared<MeasuredSound>();
                 if (now.improved) *preview = soundOf(std::make_shared<const Recording>(render(now.best, played, task)));
@@ -96,13 +113,13 @@ void Session::startMatch(double seconds, bool goOn) {
         } catch (...) {
             failure = std::current_exception();
         }
-        post([this, result, failure, cueId, project] {
+        post([this, result, failure, excerpts = searched.excerpts, cueId, project] {
             match_.running = false;
             makeBank();
             if (renderKey_ == 0) refresh(); // back from what was tried, unless something was found
             try {
                 if (failure) std::rethrow_exception(failure);
-                if (project == projectCount_) finishMatch(*result, cueId);
+                if (project == projectCount_) finishMatch(*result, cueId, excerpts);
             } catch (const Cancelled&) {
             } catch (const std::exception& problem) {
                 report(problem);
@@ -146,11 +163,13 @@ void Session::hearFound(int index) {
     emit matchChanged();
 }
 
-void Session::finishMatch(const MatchResult& result, std::uint64_t cueId) {
+void Session::finishMatch(const MatchResult& result, std::uint64_t cueId, const std::vector<std::uint64_t>& excerpts) {
     match_.heard = -1;
     match_.found = {result.best};
     match_.found.insert(match_.found.end(), result.runnersUp.begin(), result.runnersUp.end());
     match_.ranges = result.ranges;
+    match_.moving.clear();
+    for (const Curve& curve : result.curves.front()) match_.moving.push_back(Address::parse(curve.target));
     match_.shortfalls = result.shortfalls;
     match_.likeness = result.best.comparison.likeness;
     match_.evaluations = result.evaluations;
@@ -183,6 +202,8 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId) {
     if (!match_.taken) {
         changed.patch = result.best.patch;
         changed.chosenTake = take.id;
+        for (std::size_t i = 0; i < excerpts.size() && i < result.curves.size(); ++i)
+            if (!result.curves[i].empty()) drawCurves(changed, excerpts[i], result.curves[i]);
     }
     changed.takes.push_back(std::make_shared<const Take>(std::move(take)));
     push(tr("Match"), withCue(after, std::move(changed)));

@@ -102,7 +102,10 @@ void SearchValues::refresh() {
         const auto known = std::find_if(match.ranges.begin(), match.ranges.end(),
                                         [&](const KnownRange& each) { return each.address == address; });
         const bool locked = cue->locks.contains(address), ranged = cue->ranges.contains(address);
-        if (known == match.ranges.end())
+        const auto moving = found ? std::count(match.moving.begin(), match.moving.end(), address) : 0;
+        if (moving)
+            item->setText(sure, tr("moves over the phrase"));
+        else if (known == match.ranges.end())
             item->setText(sure, locked ? QString() : tr("not told by this phrase"));
         else if (known->share > unknownShare)
             item->setText(sure, ranged ? tr("all it may be") : tr("hardly matters"));

@@ -309,8 +309,34 @@ void SearchView::showFound() {
         rows_.push_back(row);
         markRow(row, static_cast<int>(i));
     }
+    showMoving();
     showShortfalls();
     foundLayout_->addStretch(1);
+}
+
+/// What somebody seems to have turned while it played.
+void SearchView::showMoving() {
+    const MatchState& match = session_.matchState();
+    const Cue* cue = session_.cue();
+    if (match.running || match.moving.empty() || !cue) return;
+    QStringList names;
+    for (const Address& address : match.moving)
+        if (const auto* module = cue->patch.find(address.module)) {
+            const std::string_view label = cue->patch.descriptor(address).label;
+            names << QString::fromStdString(cue->patch.labelOf(*module)) + " " +
+                         QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())).toLower();
+        }
+    if (names.isEmpty()) return;
+    auto* words =
+        new QLabel(tr("<b>Moves over the phrase</b> – %1: no one value explains all notes. Its curve is drawn "
+                      "below the notes and can be taken away there.")
+                       .arg(names.join(tr(", ")).toHtmlEscaped()),
+                   found_);
+    words->setObjectName("moving");
+    words->setWordWrap(true);
+    foundLayout_->addSpacing(8);
+    foundLayout_->addWidget(words);
+    words->show();
 }
 
 /// What cannot be done as things are is an answer too.

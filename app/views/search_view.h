@@ -31,6 +31,7 @@ public:
 private:
     void showHistory();
     void showFound();
+    void showMoving();
     void showShortfalls();
     QString figures(int locks) const;
     void markRow(QWidget* row, int index) const;

@@ -1,7 +1,7 @@
 #!/usr/bin/python3
 """Whether the search finds again what Facet itself could have made: random plausible patches that are not in its bank.
 
-Usage: bench/evaluation/in_domain.py [--count 50] [--seconds 10] [--write docs/accuracy.md]
+Usage: bench/evaluation/in_domain.py [--count 50] [--seconds 10] [--cli FACET-CLI] [--write docs/accuracy.md]
 
 Reference: the patch with other random phases, 0.4 samples late, with white noise 60 dB below it, and its notes. The gap is
 1 - (d - floor) / (d(plain saw) - floor), not clamped; d is that of external_measure.py, its floor the mean over 8 pairs of
@@ -27,7 +27,6 @@ import external_measure  # noqa: E402
 import generate  # noqa: E402  (its MIDI writer)
 
 BUILD = HERE.parent.parent / "build/release"
-CLI = BUILD / "cli/facet-cli"
 RATE = 48000
 NOTES = [[0.05, 0.75, 48, 100], [0.9, 1.3, 55, 80], [1.45, 2.2, 60, 110]]
 SECONDS = 2.8
@@ -43,9 +42,9 @@ def performance(folder, seed):
     return path
 
 
-def render(folder, patch, seed):
+def render(cli, folder, patch, seed):
     out = folder / "r.wav"
-    subprocess.run([str(CLI), "render", str(patch), "--performance", str(performance(folder, seed)), "--out", str(out)],
+    subprocess.run([str(cli), "render", str(patch), "--performance", str(performance(folder, seed)), "--out", str(out)],
                    check=True, capture_output=True)
     return wavfile.read(out)[1].astype(float)[:int(SECONDS * RATE)]
 
@@ -56,8 +55,8 @@ def later(x):
     return np.fft.irfft(np.fft.rfft(x, axis=0) * np.exp(-2j * np.pi * 0.4 * f)[:, None], len(x), axis=0)
 
 
-def figures(sound, midi):
-    done = subprocess.run([str(CLI), "analyze", str(sound), "--notes", str(midi), "--json"], capture_output=True, text=True)
+def figures(cli, sound, midi):
+    done = subprocess.run([str(cli), "analyze", str(sound), "--notes", str(midi), "--json"], capture_output=True, text=True)
     return json.loads(done.stdout) if done.returncode == 0 else {}
 
 
@@ -81,6 +80,8 @@ def main():
     parser = argparse.ArgumentParser()
     parser.add_argument("--count", type=int, default=50)
     parser.add_argument("--seconds", type=float, default=10.0)
+    parser.add_argument("--cli", type=pathlib.Path, default=BUILD / "cli/facet-cli")
+    parser.add_argument("--first", type=int, default=0, help="number of the first patch")
     parser.add_argument("--write", type=pathlib.Path)
     options = parser.parse_args()
     gaps, false, differences = [], collections.Counter(), collections.defaultdict(list)
@@ -89,21 +90,21 @@ def main():
         folder = pathlib.Path(temporary)
         subprocess.run([str(BUILD / "bench/plausible_sounds"), str(folder), str(options.count)], check=True)
         random = np.random.default_rng(1)
-        for i in range(options.count):
+        for i in range(options.first, options.count):
             right = folder / f"plausible_{i:02}.json"
-            clean = render(folder, right, 100)
+            clean = render(options.cli, folder, right, 100)
             power = np.sqrt(np.mean(clean ** 2))
             if power < 1e-5:
                 continue  # silent at these keys
             reference = later(clean) + 1e-3 * power * random.standard_normal(clean.shape)
             wavfile.write(folder / "ref.wav", RATE, (0.5 * reference / np.abs(reference).max()).astype(np.float32))
             mono, rate = external_measure.read(folder / "ref.wav")
-            pairs = [render(folder, right, s).mean(axis=1) for s in range(1, 17)]
+            pairs = [render(options.cli, folder, right, s).mean(axis=1) for s in range(1, 17)]
             floor = np.mean([external_measure.distance(a, b, 20000) for a, b in zip(pairs[::2], pairs[1::2])])
             out = folder / "out"
             midi = folder / "notes.mid"
             generate.write_midi({"tempo_bpm": 120, "notes": NOTES}, midi)
-            subprocess.run([str(CLI), "match", str(folder / "ref.wav"), "--notes", str(midi), "--out", str(out),
+            subprocess.run([str(options.cli), "match", str(folder / "ref.wav"), "--notes", str(midi), "--out", str(out),
                             "--seconds", str(options.seconds)], check=True, capture_output=True)
             found, _ = external_measure.read(out / "render.wav")
             d = external_measure.distance(mono, found, 20000)
@@ -113,7 +114,7 @@ def main():
             asked, got = json.loads(right.read_text()), json.loads((out / "patch.json").read_text())
             for kind in (kinds(got) - kinds(asked)):
                 false[kind] += 1
-            a, b = figures(folder / "ref.wav", midi), figures(out / "render.wav", midi)
+            a, b = figures(options.cli, folder / "ref.wav", midi), figures(options.cli, out / "render.wav", midi)
             for x, y in zip(a.get("notes", []), b.get("notes", [])):
                 pairs_of = {"effective cutoff (octaves)": ("resting_cutoff_hz", lambda p, q: abs(np.log2(q / p))),
                             "release (ratio)": ("release_ms", lambda p, q: max(p / q, q / p)),

@@ -35,9 +35,9 @@ Spectrum spectrumOf(RealFft& fft, std::span<const float> x, std::size_t begin, s
     return {fft.bins().begin(), fft.bins().end()};
 }
 
-/// Flattens the coarse shape of a spectrum, so that a correlation peaks sharply at its lag and not for a whole period.
-/// The result is at echoRateHz.
-std::vector<float> flattened(const std::vector<float>& x) {
+/// Flattens the coarse shape of a spectrum up to a frequency, so that a correlation peaks sharply at its lag and not
+/// for a whole period. The result is at echoRateHz.
+std::vector<float> flattened(const std::vector<float>& x, double highestHz = 0.5 * echoRateHz) {
     RealFft fft(powerOfTwo(static_cast<double>(x.size())));
     spectrumOf(fft, x, 0, x.size());
     const auto bins = fft.bins();
@@ -54,7 +54,9 @@ std::vector<float> flattened(const std::vector<float>& x) {
         const auto low = static_cast<std::size_t>(std::max(0.0, static_cast<double>(k) - reach));
         const auto high = std::min(bins.size() - 1, static_cast<std::size_t>(static_cast<double>(k) + reach));
         const double around = (sum[high + 1] - sum[low]) / static_cast<double>(high + 1 - low);
-        kept[k] = hz < 30.0 ? 0.0f : bins[k] * static_cast<float>(1.0 / std::sqrt(around + 1e-4 * mean + 1e-20));
+        kept[k] = hz < 30.0 || hz > highestHz
+                      ? 0.0f
+                      : bins[k] * static_cast<float>(1.0 / std::sqrt(around + 1e-4 * mean + 1e-20));
     }
     half.inverse();
     const auto time = half.time();
@@ -150,13 +152,31 @@ double slopeBetween(const std::vector<double>& curveDb, double stepSeconds, doub
 
 } // namespace
 
-Echo findEcho(const Recording& recording, const Performance& performance, const Task& task) {
+namespace {
+
+/// Until when a note is heard: its end, or where it has fallen far below its highest level.
+double heardUntil(const Recording& recording, const Note& note) {
+    constexpr double step = 0.01, farBelow = 0.016; // −18 dB
+    const std::vector<float>& x = recording.channels.front();
+    double highest = 0.0;
+    for (double t = note.start; t + step < note.end; t += step) {
+        const auto from = static_cast<std::size_t>(t * analysisRateHz);
+        const auto to = std::min(x.size(), static_cast<std::size_t>((t + step) * analysisRateHz));
+        double power = 0.0;
+        for (std::size_t i = std::min(from, to); i < to; ++i) power += static_cast<double>(x[i]) * x[i];
+        highest = std::max(highest, power);
+        if (power < farBelow * highest) return t;
+    }
+    return note.end;
+}
+
+/// Looks at what lies below a frequency.
+Echo findEchoBelow(double highestHz, const Recording& recording, const Performance& performance, const Task& task) {
     Echo echo;
-    if (performance.notes.empty()) return echo;
     const double seconds = recording.seconds();
     const bool stereo = recording.channelCount() > 1;
-    std::vector<float> left = flattened(recording.channels.front());
-    std::vector<float> right = stereo ? flattened(recording.channels[1]) : left;
+    std::vector<float> left = flattened(recording.channels.front(), highestHz);
+    std::vector<float> right = stereo ? flattened(recording.channels[1], highestHz) : left;
     task.check();
     std::vector<float> mid(left.size());
     for (std::size_t i = 0; i < mid.size(); ++i) mid[i] = 0.5f * (left[i] + right[i]);
@@ -167,7 +187,8 @@ Echo findEcho(const Recording& recording, const Performance& performance, const 
     for (std::size_t n = 0; n < performance.notes.size() && n < 12; ++n) {
         task.check();
         const Note& note = performance.notes[n];
-        double end = std::min({note.end, note.start + templateSeconds, seconds});
+        const double heard = heardUntil(recording, note);
+        double end = std::min({heard, note.start + templateSeconds, seconds});
         if (n + 1 < performance.notes.size()) end = std::min(end, performance.notes[n + 1].start);
         if (end - note.start < 0.02) continue;
         const auto begin = static_cast<std::size_t>(note.start * echoRateHz);
@@ -178,7 +199,7 @@ Echo findEcho(const Recording& recording, const Performance& performance, const 
         const Spectrum own = spectrumOf(fft, mid, begin, stop);
         const auto usable = [&](std::size_t lag) {
             const double t = static_cast<double>(lag) / echoRateHz;
-            if (end + t > seconds || t < note.end - note.start) return false; // within itself a tone resembles itself
+            if (end + t > seconds || t < heard - note.start) return false; // within itself a tone resembles itself
             for (const Note& other : performance.notes)
                 if (&other != &note && (other.key - note.key) % 12 == 0 && other.start < end + t + 0.01 &&
                     other.end + 0.05 > note.start + t)
@@ -248,6 +269,16 @@ Echo findEcho(const Recording& recording, const Performance& performance, const 
         }
     }
     return echo;
+}
+
+} // namespace
+
+Echo findEcho(const Recording& recording, const Performance& performance, const Task& task) {
+    if (performance.notes.empty()) return {};
+    Echo echo = findEchoBelow(0.5 * echoRateHz, recording, performance, task);
+    if (echo.found()) return echo;
+    constexpr double dark = 1500.0; // what repeats muffled has no more than this in common with the note
+    return findEchoBelow(dark, recording, performance, task);
 }
 
 std::vector<float> withoutEcho(std::span<const float> mono48k, const Echo& echo) {

@@ -6,7 +6,9 @@
 #include "core/dsp/evolution.h"
 #include "core/dsp/least_squares.h"
 #include "core/engine/render.h"
+#include "core/match/curves.h"
 #include "core/match/estimate.h"
+#include "core/match/first_layer.h"
 #include "core/match/hypotheses.h"
 #include "core/match/motion.h"
 #include "core/match/move_candidates.h"
@@ -80,7 +82,7 @@ public:
             } catch (const BudgetSpent&) {
                 complete = false;
             }
-            share = 1.0; // what was kept back is for pruning
+            share = 0.95; // what was kept back is for pruning, the rest for curves
             prune();
         } catch (const BudgetSpent&) {
             complete = false;
@@ -97,6 +99,9 @@ public:
         return certaintyOf(patch, SearchSpace(patch, settings.limits, told),
                            [this](const std::vector<Patch>& patches) { return residuals(patches); });
     }
+
+    /// Whether more may be rendered, as far as their number is limited.
+    bool evaluationsLeft() const { return settings.evaluations <= 0 || evaluations < 0.95 * settings.evaluations; }
 
     struct Best {
         std::string structure;
@@ -295,8 +300,10 @@ private:
 
     // ---- refinement ----
 
-    Candidate refine(const Candidate& from, int iterations) {
-        const SearchSpace space(from.patch, settings.limits, told);
+    Candidate refine(const Candidate& from, int iterations) { return refineWithin(settings.limits, from, iterations); }
+
+    Candidate refineWithin(const SearchLimits& limits, const Candidate& from, int iterations) {
+        const SearchSpace space(from.patch, limits, told);
         if (space.size() == 0) return from;
         LeastSquaresProblem problem{space.lower(), space.upper(), [&](const std::vector<Eigen::VectorXd>& points) {
                                         std::vector<Patch> patches;
@@ -451,11 +458,55 @@ private:
         refineAll(phased, 2, 2);
     }
 
+    /// A module that has come into a patch, as it comes, seldom does what it could: the best of each kind is first
+    /// fitted by itself, which costs little, and competes as that.
+    void fitNewcomers(std::vector<Candidate>& moved, const Candidate& before) {
+        constexpr double promising = 1.6; // times the loss without it
+        std::map<std::string, std::pair<std::string, const Candidate*>> bestOfKind;
+        for (const Candidate& each : moved) {
+            const Patch::Module* newcomer = newcomerIn(each.patch, before.patch);
+            if (!newcomer || each.loss > promising * before.loss) continue;
+            std::string kind(labelOf(newcomer->kind));
+            if (newcomer->kind == ModuleKind::source)
+                kind += fmt::format(" {}", each.patch.value({newcomer->path, "wave"}));
+            auto& best = bestOfKind[kind];
+            if (!best.second || better(each, *best.second)) best = {newcomer->path, &each};
+        }
+        constexpr std::size_t mostKinds = 8;
+        std::vector<std::pair<std::string, Candidate>> newcomers;
+        for (const auto& [kind, best] : bestOfKind) newcomers.emplace_back(best.first, *best.second);
+        std::stable_sort(newcomers.begin(), newcomers.end(),
+                         [](const auto& a, const auto& b) { return better(a.second, b.second); });
+        newcomers.resize(std::min(newcomers.size(), mostKinds));
+        for (const auto& [path, newcomer] : newcomers) {
+            // What a room adds, the release had to stand for without it.
+            const bool tails =
+                kindOf(newcomer.patch, path) == ModuleKind::reverb || kindOf(newcomer.patch, path) == ModuleKind::delay;
+            SearchLimits limits = settings.limits;
+            for (const Address& address : newcomer.patch.addresses())
+                if (address.module != path && !(tails && address.field == "release")) limits.locks.insert(address);
+            moved.push_back(refineWithin(limits, newcomer, 2));
+        }
+    }
+
+    static ModuleKind kindOf(const Patch& patch, const std::string& path) { return patch.find(path)->kind; }
+
+    /// What takes part in a patch and did not before; null where nothing does.
+    static const Patch::Module* newcomerIn(const Patch& patch, const Patch& before) {
+        for (const auto& module : patch.modules()) {
+            if ((!isEffect(module.kind) && module.kind != ModuleKind::source) || !takesPart(patch, module)) continue;
+            const auto* earlier = before.find(module.path);
+            if (!earlier || !takesPart(before, *earlier)) return &module;
+        }
+        return nullptr;
+    }
+
     /// Structural moves around the best and restarts near it. True while it is worth going on.
     bool round() {
         const Candidate before = best();
         auto moved = evaluate(structuralMoves(before.patch));
         report("other structures");
+        fitNewcomers(moved, before);
         refineAll(moved, 6, 1);
         auto restarts = evaluate(scattered(best().patch, 0.06, 24));
         refineAll(restarts, 2, 2);
@@ -510,6 +561,7 @@ private:
         if (patch.value({a, "blend"}) == 0.0)
             for (double wave : {0.0, 1.0, 2.0, 3.0}) add({{{a, "blend_wave"}, wave}, {{a, "blend"}, 40.0}});
         for (double voices : {2.0, 3.0, 5.0}) add({{{a, "voices"}, voices}, {{a, "detune"}, 8.0}});
+        for (Patch& moved : withRoomForRelease(patch)) offer(std::move(moved));
         if (patch.value({b, "on"}) < 0.5)
             for (double octave : {-1.0, 0.0, 1.0})
                 for (double wave : {0.0, 2.0, 3.0, 7.0}) // sine, saw, pulse, noise
@@ -519,6 +571,29 @@ private:
                          {{b, "level"}, wave == 7.0 ? -24.0 : -9.0},
                          {{b, "cents"}, octave == 0.0 ? 5.0 : 0.0}});
         return moves;
+    }
+
+    /// A reverb, and a release that does not have to stand for its tail any more.
+    std::vector<Patch> withRoomForRelease(const Patch& patch) const {
+        constexpr double shortRelease = 60.0; // ms
+        const Address release{first_layer::levelEnvelope, "release"};
+        const auto effects = std::count_if(patch.modules().begin(), patch.modules().end(),
+                                           [](const auto& m) { return isEffect(m.kind); });
+        const bool has = std::any_of(patch.modules().begin(), patch.modules().end(),
+                                     [](const auto& m) { return m.kind == ModuleKind::reverb; });
+        std::vector<Patch> roomy;
+        if (locked(release) || has || effects >= mostEffects) return roomy;
+        for (double mix : {15.0, 40.0}) {
+            Patch moved = patch;
+            const std::string reverb = moved.freePath(ModuleKind::reverb);
+            moved.add(reverb);
+            moved.setNearest(release, std::min(shortRelease, moved.value(release)));
+            moved.setNearest({reverb, "mix"}, mix);
+            if (isMeasured(profile.space.tailSeconds))
+                moved.setNearest({reverb, "decay"}, 1000.0 * profile.space.tailSeconds);
+            roomy.push_back(std::move(moved));
+        }
+        return roomy;
     }
 
     /// Switches off what does not earn its place: what costs least first, until nothing more may go.
@@ -616,6 +691,10 @@ double worthOf(const ScoredPatch& scored, const Patch& start) {
            perHandicap * (handicapOf(scored.patch, start) - 1.0);
 }
 
+/// A part of a long recording tells as much, and all of it would take the search's time to measure.
+constexpr double longSeconds = 30.0, enoughSeconds = 20.0;
+bool isLong(const MatchTarget& target) { return target.performance.seconds() > longSeconds; }
+
 /// Whether locks let any source be heard.
 bool maySound(const MatchSettings& settings) {
     const Patch& patch = settings.start;
@@ -645,12 +724,9 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     }
     if (!maySound(settings)) throw Error("The locks leave nothing that sounds; unlock a source, or switch one on.");
     std::vector<PreparedTarget> prepared;
-    // A part of a long recording tells as much, and all of it would take the search's time to measure.
-    constexpr double longRecording = 30.0, enough = 20.0; // seconds
     for (const MatchTarget& target : targets)
         prepared.push_back(PreparedTarget::prepare(
-            target.performance.seconds() > longRecording ? stretchOf(target, tellingSpan(target, enough)) : target,
-            weights, settings, task));
+            isLong(target) ? stretchOf(target, tellingSpan(target, enoughSeconds)) : target, weights, settings, task));
     std::vector<PreparedTarget> looked;
     for (const PreparedTarget& target : prepared) looked.push_back(target.searched(settings, task));
     Search search(looked, prepared.front(), settings, task, progress);
@@ -666,6 +742,7 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
         task.stop.stop_requested() || (settings.seconds > 0.0 && secondsSince(search.started) > settings.seconds);
     result.before = scoreAll(settings.start, prepared, 1, settings.weights);
     constexpr std::size_t finalists = 5;
+    constexpr double curveMarks = 2.0; // what one more curve may take, in comparisons
     std::vector<ScoredPatch> scored;
     const auto late = [&](double more) {
         return settings.seconds > 0.0 && secondsSince(search.started) + more > settings.seconds;
@@ -683,10 +760,19 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     std::stable_sort(scored.begin(), scored.end(), [&](const ScoredPatch& a, const ScoredPatch& b) {
         return worthOf(a, settings.start) > worthOf(b, settings.start);
     });
+    result.curves.resize(prepared.size());
+    for (std::size_t t = 0; t < prepared.size() && !scored.empty() && search.evaluationsLeft(); ++t) {
+        if (hurried || late(curveMarks * search.markSeconds)) break;
+        if (isLong(targets[t])) continue; // a stretch does not tell how the whole moves
+        const auto goOn = [&] { return !task.stop.stop_requested() && !late(curveMarks * search.markSeconds); };
+        result.curves[t] = curvesFor(scored.front().patch, prepared[t], settings, goOn);
+        for (const Curve& curve : result.curves[t]) prepared[t].performance.setCurve(curve);
+    }
     // The search has overfitted its own seed a little: what is told of the winner is the mean over several.
     if (!scored.empty() && !hurried && !late(0.5 * search.markSeconds))
         scored.front() = scoreAll(scored.front().patch, prepared, scoredSeeds, settings.weights);
     if (scored.empty()) scored.push_back(result.before);
+    for (const Curve& curve : result.curves.front()) result.performance.setCurve(curve);
     result.best = scored.front();
     result.evaluations = search.evaluations; // what follows is compared with nothing
     if (!hurried) result.ranges = search.rangesOf(result.best.patch);

@@ -77,7 +77,9 @@ struct MatchResult {
     ScoredPatch best;
     ScoredPatch before;                 ///< the start patch
     std::vector<ScoredPatch> runnersUp; ///< best of other structures, best first
-    Performance performance;
+    Performance performance; ///< of the first target, with its curves
+    /// Of each target: parameters that move in its phrase, which no constant explains; see curves.h.
+    std::vector<std::vector<Curve>> curves;
     int evaluations = 0;
     double seconds = 0.0;
     bool complete = true;              ///< false: stopped before it came to rest

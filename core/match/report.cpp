@@ -65,6 +65,9 @@ std::string matchReport(const MatchResult& result) {
         json["runners_up"].push_back({{"structure", structureText(other.patch)},
                                       {"likeness", number(other.likeness)},
                                       {"loss_db", number(other.loss)}});
+    json["moving"] = Json::array(); // parameters that follow a curve of the performance
+    if (!result.curves.empty())
+        for (const Curve& curve : result.curves.front()) json["moving"].push_back(curve.target);
     json["shortfalls"] = Json::array();
     for (const Shortfall& each : result.shortfalls)
         json["shortfalls"].push_back({{"facet", keyOf(each.facet)},
