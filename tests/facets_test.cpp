@@ -457,6 +457,40 @@ TEST(Echoes, HaveTimeLevelFeedbackAndSides) {
     EXPECT_FALSE(findEcho(echoed(0.3, 0.0, 0.0, arpeggio()), arpeggio()).found());
 }
 
+/// Three keys held long, of a sound that dies away at once, each with repeats of which only the lowest partials are
+/// left.
+Recording pluckedWithDarkRepeats(double seconds, double level, const Performance& performance) {
+    const auto note = [](double hz, double t, double highestHz) {
+        double sum = 0.0;
+        for (int n = 1; n * hz < highestHz; ++n) sum += std::sin(turn * n * hz * t) / n;
+        return t < 0.0 ? 0.0 : 0.2 * std::exp(-t / 0.04) * sum;
+    };
+    return stereo(
+        [&](double t) {
+            double sum = 0.0;
+            for (const Note& each : performance.notes) {
+                const double hz = hzFromKey(each.key);
+                sum += note(hz, t - each.start, 15000.0);
+                double gain = level;
+                for (int k = 1; k <= 5; ++k, gain *= 0.6) sum += gain * note(hz, t - each.start - k * seconds, 900.0);
+            }
+            return std::pair(sum, sum);
+        },
+        2.8);
+}
+
+TEST(Echoes, AreHeardWithinHeldNotesThatHaveDiedAwayAndWhereTheyAreMuffled) {
+    Performance held = oneNote(48, 0.05, 0.75, 2.8, 48000, 2);
+    held.notes.push_back({0.9, 1.3, 55, 0.0, 80.0});
+    held.notes.push_back({1.45, 2.2, 60, 0.0, 110.0});
+    held.normalize();
+    const Echo echo = findEcho(pluckedWithDarkRepeats(0.379, 0.35, held), held);
+    ASSERT_TRUE(echo.found());
+    EXPECT_NEAR(echo.seconds, 0.379, 0.001);
+    EXPECT_NEAR(echo.feedbackDb, dbFromGain(0.6), 2.0);
+    EXPECT_FALSE(findEcho(pluckedWithDarkRepeats(0.379, 0.0, held), held).found());
+}
+
 TEST(Echoes, AreTakenOut) {
     const Recording wet = echoed(0.2713, 0.5, 0.5, arpeggio());
     const Echo echo = findEcho(wet, arpeggio());

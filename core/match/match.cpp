@@ -8,13 +8,12 @@
 #include "core/engine/render.h"
 #include "core/match/curves.h"
 #include "core/match/estimate.h"
-#include "core/match/first_layer.h"
 #include "core/match/hypotheses.h"
 #include "core/match/motion.h"
-#include "core/match/move_candidates.h"
 #include "core/match/prepared_target.h"
 #include "core/match/simplicity.h"
 #include "core/match/stretch.h"
+#include "core/match/structural_moves.h"
 #include "core/parameters/relevance.h"
 
 #include <algorithm>
@@ -480,8 +479,8 @@ private:
         newcomers.resize(std::min(newcomers.size(), mostKinds));
         for (const auto& [path, newcomer] : newcomers) {
             // What a room adds, the release had to stand for without it.
-            const bool tails =
-                kindOf(newcomer.patch, path) == ModuleKind::reverb || kindOf(newcomer.patch, path) == ModuleKind::delay;
+            const ModuleKind kind = newcomer.patch.find(path)->kind;
+            const bool tails = kind == ModuleKind::reverb || kind == ModuleKind::delay;
             SearchLimits limits = settings.limits;
             for (const Address& address : newcomer.patch.addresses())
                 if (address.module != path && !(tails && address.field == "release")) limits.locks.insert(address);
@@ -489,22 +488,15 @@ private:
         }
     }
 
-    static ModuleKind kindOf(const Patch& patch, const std::string& path) { return patch.find(path)->kind; }
-
-    /// What takes part in a patch and did not before; null where nothing does.
-    static const Patch::Module* newcomerIn(const Patch& patch, const Patch& before) {
-        for (const auto& module : patch.modules()) {
-            if ((!isEffect(module.kind) && module.kind != ModuleKind::source) || !takesPart(patch, module)) continue;
-            const auto* earlier = before.find(module.path);
-            if (!earlier || !takesPart(before, *earlier)) return &module;
-        }
-        return nullptr;
-    }
-
     /// Structural moves around the best and restarts near it. True while it is worth going on.
     bool round() {
         const Candidate before = best();
-        auto moved = evaluate(structuralMoves(before.patch));
+        std::vector<Patch> others;
+        for (Patch& other : structuralMoves(before.patch, settings.limits, profile)) {
+            other = constrained(std::move(other));
+            if (!other.soundsLike(before.patch)) others.push_back(std::move(other));
+        }
+        auto moved = evaluate(others);
         report("other structures");
         fitNewcomers(moved, before);
         refineAll(moved, 6, 1);
@@ -536,64 +528,6 @@ private:
             {.deviation = deviation, .evaluations = most, .seed = random.bits()}, task);
         refine(best(), 3);
         return bestRank < (1.0 - restGain) * before.rank;
-    }
-
-    /// Other kinds and choices of what is there, what could be added or taken away, and a second source.
-    std::vector<Patch> structuralMoves(const Patch& patch) const {
-        std::vector<Patch> moves;
-        const auto offer = [&](Patch moved) {
-            moved = constrained(std::move(moved));
-            if (!moved.soundsLike(patch)) moves.push_back(std::move(moved));
-        };
-        for (MoveFamily& family : moveFamilies(patch, settings.limits, profile))
-            if (!family.continuous())
-                for (Patch& moved : family.patches) offer(std::move(moved));
-        const std::string a = "layer:a/source:a";
-        const std::string b = "layer:a/source:b";
-        const auto add = [&](std::initializer_list<std::pair<Address, double>> changes) {
-            Patch moved = patch;
-            for (const auto& [address, value] : changes) {
-                if (locked(address)) return;
-                moved.setNearest(address, value);
-            }
-            offer(std::move(moved));
-        };
-        if (patch.value({a, "blend"}) == 0.0)
-            for (double wave : {0.0, 1.0, 2.0, 3.0}) add({{{a, "blend_wave"}, wave}, {{a, "blend"}, 40.0}});
-        for (double voices : {2.0, 3.0, 5.0}) add({{{a, "voices"}, voices}, {{a, "detune"}, 8.0}});
-        for (Patch& moved : withRoomForRelease(patch)) offer(std::move(moved));
-        if (patch.value({b, "on"}) < 0.5)
-            for (double octave : {-1.0, 0.0, 1.0})
-                for (double wave : {0.0, 2.0, 3.0, 7.0}) // sine, saw, pulse, noise
-                    add({{{b, "on"}, 1.0},
-                         {{b, "wave"}, wave},
-                         {{b, "octave"}, octave},
-                         {{b, "level"}, wave == 7.0 ? -24.0 : -9.0},
-                         {{b, "cents"}, octave == 0.0 ? 5.0 : 0.0}});
-        return moves;
-    }
-
-    /// A reverb, and a release that does not have to stand for its tail any more.
-    std::vector<Patch> withRoomForRelease(const Patch& patch) const {
-        constexpr double shortRelease = 60.0; // ms
-        const Address release{first_layer::levelEnvelope, "release"};
-        const auto effects = std::count_if(patch.modules().begin(), patch.modules().end(),
-                                           [](const auto& m) { return isEffect(m.kind); });
-        const bool has = std::any_of(patch.modules().begin(), patch.modules().end(),
-                                     [](const auto& m) { return m.kind == ModuleKind::reverb; });
-        std::vector<Patch> roomy;
-        if (locked(release) || has || effects >= mostEffects) return roomy;
-        for (double mix : {15.0, 40.0}) {
-            Patch moved = patch;
-            const std::string reverb = moved.freePath(ModuleKind::reverb);
-            moved.add(reverb);
-            moved.setNearest(release, std::min(shortRelease, moved.value(release)));
-            moved.setNearest({reverb, "mix"}, mix);
-            if (isMeasured(profile.space.tailSeconds))
-                moved.setNearest({reverb, "decay"}, 1000.0 * profile.space.tailSeconds);
-            roomy.push_back(std::move(moved));
-        }
-        return roomy;
     }
 
     /// Switches off what does not earn its place: what costs least first, until nothing more may go.
