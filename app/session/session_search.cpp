@@ -168,8 +168,6 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId, const 
     match_.found = {result.best};
     match_.found.insert(match_.found.end(), result.runnersUp.begin(), result.runnersUp.end());
     match_.ranges = result.ranges;
-    match_.moving.clear();
-    for (const Curve& curve : result.curves.front()) match_.moving.push_back(Address::parse(curve.target));
     match_.shortfalls = result.shortfalls;
     match_.likeness = result.best.comparison.likeness;
     match_.evaluations = result.evaluations;
@@ -204,6 +202,7 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId, const 
         changed.chosenTake = take.id;
         for (std::size_t i = 0; i < excerpts.size() && i < result.curves.size(); ++i)
             if (!result.curves[i].empty()) drawCurves(changed, excerpts[i], result.curves[i]);
+        for (const Curve& curve : result.curves.front()) match_.moving.push_back(Address::parse(curve.target));
     }
     changed.takes.push_back(std::make_shared<const Take>(std::move(take)));
     push(tr("Match"), withCue(after, std::move(changed)));

@@ -1,12 +1,15 @@
 #!/usr/bin/python3
 """Side by side: Facet's search and the published ways of finding a patch, on the same engine, references and notes.
 
-Usage: bench/evaluation/baselines.py FOLDER [--only ID...] [--renders N] [--ours N] [--write docs/accuracy.md]
+Usage: bench/evaluation/baselines.py FOLDER [--only ID...] [--renders N] [--ours N] [--keep FILE]
+       [--program BASELINES] [--write docs/accuracy.md]
 (FOLDER as for references.py; the tuning half when no ids are given)
 
 Every rendered candidate counts. Asked: the baselines' median mel gap at 20,000 renders is reached with at most 2,000.
+It takes hours: what --keep has put into FILE is not measured again.
 """
 import argparse
+import json
 import pathlib
 import statistics
 import subprocess
@@ -25,10 +28,10 @@ NAMES = {"cma": "covariance matrix adaptation, multi-resolution spectra", "genet
          "facet": "Facet"}
 
 
-def run(folder, name, method, renders):
+def run(program, folder, name, method, renders):
     with tempfile.TemporaryDirectory() as out:
         begin = time.monotonic()
-        done = subprocess.run([str(PROGRAM), str(folder / f"{name}.flac"), str(folder / f"{name}.json"), f"{out}/r.wav",
+        done = subprocess.run([str(program), str(folder / f"{name}.flac"), str(folder / f"{name}.json"), f"{out}/r.wav",
                                str(renders), method, "1"], check=True, capture_output=True, text=True)
         seconds = time.monotonic() - begin
         measured = evaluate.judged(folder, name, pathlib.Path(out) / "r.wav")
@@ -41,15 +44,28 @@ def main():
     parser.add_argument("--only", nargs="+")
     parser.add_argument("--renders", type=int, default=20000)
     parser.add_argument("--ours", type=int, nargs="+", default=[500, 2000])
+    parser.add_argument("--keep", type=pathlib.Path)
+    parser.add_argument("--program", type=pathlib.Path, default=PROGRAM)
     parser.add_argument("--write", type=pathlib.Path)
     options = parser.parse_args()
     names = options.only or references.ids("tuning")
     references.make(options.folder, names)
+    kept = {}
+    if options.keep and options.keep.exists():
+        for text in options.keep.read_text().splitlines():
+            key, result = json.loads(text)
+            kept[tuple(key)] = result
     rows = ["| method | renders | median mel gap | median d (dB) | median seconds |", "|---|---|---|---|---|"]
     for method, renders in [("cma", options.renders), ("genetic", options.renders)] + [("facet", n) for n in options.ours]:
         results = []
         for name in names:
-            results.append(run(options.folder, name, method, renders))
+            key = (method, renders, name)
+            if key not in kept:
+                kept[key] = run(options.program, options.folder, name, method, renders)
+                if options.keep:
+                    with options.keep.open("a") as file:
+                        file.write(json.dumps([key, kept[key]]) + "\n")
+            results.append(kept[key])
             print(f"{method:8} {name:32} {results[-1]}", flush=True)
         middle = {k: statistics.median(r[k] for r in results) for k in results[0]}
         rows.append(f"| {NAMES[method]} | {middle['renders']:.0f} | {middle['gap']:.3f} | {middle['d']:.2f} | "

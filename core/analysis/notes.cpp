@@ -115,7 +115,7 @@ public:
                             "check them, or import or draw the right ones.";
             proposeChords(starts, found.performance);
             std::vector<NoteSpan> single = spansOfSingleNotes(found.performance);
-            if (single.empty()) return found;
+            if (single.empty() || pitchedShare() < trustedShare) return found;
             // One note at a time after all, of partials that are no multiples of one frequency.
             found.problem.clear();
             found.confidence = pitchedShare();

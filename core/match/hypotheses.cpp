@@ -301,6 +301,16 @@ LoneNote longestAlone(const Profile& profile, double end) {
     return longest;
 }
 
+/// The structure of a patch with the values that were measured, but for what its room stands for.
+Patch asMeasured(const Profile& profile, const Patch& patch) {
+    Patch measured = estimate(profile, patch);
+    measured.set({filter, "on"}, patch.value({filter, "on"}));
+    const bool rings = std::any_of(patch.modules().begin(), patch.modules().end(),
+                                   [](const auto& m) { return m.kind == ModuleKind::reverb; });
+    if (rings) measured.set({levelEnvelope, "release"}, patch.value({levelEnvelope, "release"}));
+    return measured;
+}
+
 } // namespace
 
 std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& profile, const Recording& reference48k,
@@ -313,8 +323,11 @@ std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& prof
     const auto signature = signatureOf(reference48k, note.start, note.end, lone.until, hz, upperHz);
     if (!signature) return found;
     for (std::uint64_t number : bank.nearest(*signature, count)) {
-        Patch patch = withMotion(profile, plausiblePatchAt(number, hz));
-        found.push_back({structureText(patch), std::move(patch)});
+        const Patch patch = plausiblePatchAt(number, hz);
+        for (Patch each : {patch, asMeasured(profile, patch)}) {
+            each = withMotion(profile, each);
+            found.push_back({structureText(each), std::move(each)});
+        }
     }
     return found;
 }

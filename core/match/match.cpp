@@ -76,12 +76,12 @@ public:
                     goOn();
                 }
                 do {
-                    while (round()) {}
-                } while (polish());
+                    while (round(false)) {}
+                } while (round(true) || polish());
             } catch (const BudgetSpent&) {
                 complete = false;
             }
-            share = 0.95; // what was kept back is for pruning, the rest for curves
+            share = settings.evaluations > 0 ? 1.0 : 0.95; // what was kept back is for pruning, and time for curves
             prune();
         } catch (const BudgetSpent&) {
             complete = false;
@@ -98,9 +98,6 @@ public:
         return certaintyOf(patch, SearchSpace(patch, settings.limits, told),
                            [this](const std::vector<Patch>& patches) { return residuals(patches); });
     }
-
-    /// Whether more may be rendered, as far as their number is limited.
-    bool evaluationsLeft() const { return settings.evaluations <= 0 || evaluations < 0.95 * settings.evaluations; }
 
     struct Best {
         std::string structure;
@@ -465,6 +462,8 @@ private:
         for (const Candidate& each : moved) {
             const Patch::Module* newcomer = newcomerIn(each.patch, before.patch);
             if (!newcomer || each.loss > promising * before.loss) continue;
+            // What only colors would stand in for what the filters and sources have not found yet.
+            if (newcomer->kind == ModuleKind::equalizer || newcomer->kind == ModuleKind::postFilter) continue;
             std::string kind(labelOf(newcomer->kind));
             if (newcomer->kind == ModuleKind::source)
                 kind += fmt::format(" {}", each.patch.value({newcomer->path, "wave"}));
@@ -488,8 +487,9 @@ private:
         }
     }
 
-    /// Structural moves around the best and restarts near it. True while it is worth going on.
-    bool round() {
+    /// Structural moves around the best and restarts near it. True while it is worth going on. `thorough`: what comes in
+    /// is fitted by itself first, for when nothing gains as it comes.
+    bool round(bool thorough) {
         const Candidate before = best();
         std::vector<Patch> others;
         for (Patch& other : structuralMoves(before.patch, settings.limits, profile)) {
@@ -498,7 +498,7 @@ private:
         }
         auto moved = evaluate(others);
         report("other structures");
-        fitNewcomers(moved, before);
+        if (thorough) fitNewcomers(moved, before);
         refineAll(moved, 6, 1);
         auto restarts = evaluate(scattered(best().patch, 0.06, 24));
         refineAll(restarts, 2, 2);
@@ -695,7 +695,8 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
         return worthOf(a, settings.start) > worthOf(b, settings.start);
     });
     result.curves.resize(prepared.size());
-    for (std::size_t t = 0; t < prepared.size() && !scored.empty() && search.evaluationsLeft(); ++t) {
+    const bool mayDraw = !scored.empty() && (settings.evaluations <= 0 || search.complete);
+    for (std::size_t t = 0; t < prepared.size() && mayDraw; ++t) {
         if (hurried || late(curveMarks * search.markSeconds)) break;
         if (isLong(targets[t])) continue; // a stretch does not tell how the whole moves
         const auto goOn = [&] { return !task.stop.stop_requested() && !late(curveMarks * search.markSeconds); };
