@@ -81,7 +81,7 @@ public:
             } catch (const BudgetSpent&) {
                 complete = false;
             }
-            share = settings.evaluations > 0 ? 1.0 : 0.95; // what was kept back is for pruning, and time for curves
+            share = settings.evaluations > 0 ? 1.0 : 0.93; // what was kept back is for pruning, and time for curves
             prune();
         } catch (const BudgetSpent&) {
             complete = false;
@@ -487,8 +487,8 @@ private:
         }
     }
 
-    /// Structural moves around the best and restarts near it. True while it is worth going on. `thorough`: what comes in
-    /// is fitted by itself first, for when nothing gains as it comes.
+    /// Structural moves around the best and restarts near it. True while it is worth going on. `thorough`: what comes
+    /// in is fitted by itself first, for when nothing gains as it comes.
     bool round(bool thorough) {
         const Candidate before = best();
         std::vector<Patch> others;
@@ -676,7 +676,7 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
         task.stop.stop_requested() || (settings.seconds > 0.0 && secondsSince(search.started) > settings.seconds);
     result.before = scoreAll(settings.start, prepared, 1, settings.weights);
     constexpr std::size_t finalists = 5;
-    constexpr double curveMarks = 2.0; // what one more curve may take, in comparisons
+    const double forCurves = 0.06 * std::max(0.0, settings.seconds); // kept for what moves over the phrase
     std::vector<ScoredPatch> scored;
     const auto late = [&](double more) {
         return settings.seconds > 0.0 && secondsSince(search.started) + more > settings.seconds;
@@ -685,7 +685,8 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     double last = -1.0;
     for (const Search::Best& each : search.bests) {
         if (std::abs(each.candidate.loss - last) < sameLoss * last) continue;
-        if (scored.size() == (hurried ? 1 : finalists) || (!scored.empty() && late(search.markSeconds))) break;
+        if (scored.size() == (hurried ? 1 : finalists) || (!scored.empty() && late(search.markSeconds + forCurves)))
+            break;
         if (!kinds.insert(structureText(each.candidate.patch)).second) continue;
         last = each.candidate.loss;
         scored.push_back(scoreAll(each.candidate.patch, prepared, 1, settings.weights));
@@ -697,15 +698,18 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.curves.resize(prepared.size());
     const bool mayDraw = !scored.empty() && (settings.evaluations <= 0 || search.complete);
     for (std::size_t t = 0; t < prepared.size() && mayDraw; ++t) {
-        if (hurried || late(curveMarks * search.markSeconds)) break;
+        if (hurried || late(search.markSeconds)) break;
         if (isLong(targets[t])) continue; // a stretch does not tell how the whole moves
-        const auto goOn = [&] { return !task.stop.stop_requested() && !late(curveMarks * search.markSeconds); };
+        const auto goOn = [&] { return !task.stop.stop_requested() && !late(search.markSeconds); };
         result.curves[t] = curvesFor(scored.front().patch, prepared[t], settings, goOn);
         for (const Curve& curve : result.curves[t]) prepared[t].performance.setCurve(curve);
     }
     // The search has overfitted its own seed a little: what is told of the winner is the mean over several.
-    if (!scored.empty() && !hurried && !late(0.5 * search.markSeconds))
-        scored.front() = scoreAll(scored.front().patch, prepared, scoredSeeds, settings.weights);
+    const bool drawn =
+        std::any_of(result.curves.begin(), result.curves.end(), [](const auto& c) { return !c.empty(); });
+    const bool inTime = !hurried && !late(0.5 * search.markSeconds);
+    if (!scored.empty() && (drawn || inTime)) // what was marked without its curves must be marked again
+        scored.front() = scoreAll(scored.front().patch, prepared, inTime ? scoredSeeds : 1, settings.weights);
     if (scored.empty()) scored.push_back(result.before);
     for (const Curve& curve : result.curves.front()) result.performance.setCurve(curve);
     result.best = scored.front();
