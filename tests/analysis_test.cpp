@@ -188,7 +188,7 @@ TEST(NoteFinding, VelocityIsLoudnessAndBrightness) {
     }));
     const auto& notes = found.performance.notes;
     ASSERT_EQ(notes.size(), 4u);
-    EXPECT_NEAR(notes[1].velocity, notes[0].velocity - 12.0, 3.0) << "6 dB softer";
+    EXPECT_NEAR(notes[1].velocity, notes[0].velocity - 30.0, 3.0) << "6 dB softer";
     EXPECT_LT(notes[2].velocity, notes[0].velocity - 3.0) << "darker";
     EXPECT_NEAR(notes[3].velocity, notes[0].velocity, 6.0) << "brighter only as its key is higher";
 }

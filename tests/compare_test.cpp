@@ -249,6 +249,27 @@ TEST(SearchLoss, IsNotAfterTheNoiseOfARecording) {
     EXPECT_GT(other, 3.0 * same);
 }
 
+TEST(SearchLoss, HearsALevelThatIsOffForAMoment) {
+    // A note a third as loud in one 50 ms of it, and the same tail cut off where it has fallen by 40 dB.
+    const Performance performance = testing::oneNote(57, 0.1, 0.6, 2.0);
+    const auto sound = [](const std::function<double(double)>& gain) {
+        return testing::soundOf(2.0, 48000, [&gain](double t) {
+            const double fall = t < 0.1 ? 0.0 : std::exp(-std::max(0.0, t - 0.6) / 0.1);
+            return 0.4 * fall * gain(t) * testing::sawAt(220.0, t);
+        });
+    };
+    const Loss loss(sound([](double) { return 1.0; }), performance);
+    const auto distance = [&](const std::function<double(double)>& gain) {
+        return Loss::value(loss.residual(sound(gain)));
+    };
+    const double whole = distance([](double) { return 1.0; });
+    const double cut = distance([](double t) { return t > 0.6 + 0.1 * std::log(100.0) ? 0.0 : 1.0; });
+    const double dipped = distance([](double t) { return t > 0.3 && t < 0.35 ? 0.33 : 1.0; });
+    EXPECT_LT(whole, 1e-3);
+    EXPECT_GT(cut, 0.5);
+    EXPECT_GT(dipped, 0.3);
+}
+
 TEST(SearchLoss, SeesCents) {
     const Recording reference = render(basePatch(), phrase());
     const Loss loss(reference, phrase());

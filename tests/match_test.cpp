@@ -1,3 +1,4 @@
+#include "core/analysis/notes.h"
 #include "core/base/error.h"
 #include "core/dsp/envelope.h"
 #include "core/engine/render.h"
@@ -130,6 +131,24 @@ TEST(Estimates, AlreadySoundAlike) {
     const auto empty = score(Patch(), at48k, profile, phrase(), 1);
     const auto estimated = score(likeliest.patch, at48k, profile, phrase(), 1);
     EXPECT_GT(estimated.likeness, empty.likeness + 15.0);
+}
+
+TEST(Estimates, HaveTheLevelFollowVelocityAsItDoes) {
+    Performance dynamics = testing::oneNote(48, 0.02, 0.4, 1.8);
+    dynamics.notes = {{0.02, 0.4, 48, 0.0, 110.0}, {0.6, 1.0, 48, 0.0, 80.0}, {1.2, 1.6, 48, 0.0, 50.0}};
+    Patch followed;
+    followed.set({"layer:a", "velocity"}, 16.0);
+    const Recording sound = render(followed, dynamics);
+    EXPECT_NEAR(estimate(measureProfile(sound, dynamics), {}).value({"layer:a", "velocity"}), 16.0, 1.0);
+    // Velocities that were found tell the levels they were found by.
+    const Performance found = findNotes(sound.channels[0]).performance;
+    ASSERT_EQ(found.notes.size(), 3u);
+    const Patch heard = estimate(measureProfile(sound, found), {});
+    const double perVelocity = heard.value({"layer:a", "velocity"}) / 127.0;
+    EXPECT_NEAR(perVelocity * (found.notes[0].velocity - found.notes[2].velocity), 60.0 * 16.0 / 127.0, 1.0);
+    // Where nothing differs the level follows nothing.
+    dynamics.notes[1].velocity = dynamics.notes[2].velocity = 110.0;
+    EXPECT_EQ(estimate(measureProfile(render(followed, dynamics), dynamics), {}).value({"layer:a", "velocity"}), 0.0);
 }
 
 TEST(SearchSpaces, HoldOnlyWhatIsHeard) {

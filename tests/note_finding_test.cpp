@@ -72,6 +72,25 @@ TEST(NoteEnds, OfOtherReleasesAreLeftAsTheyAre) {
     EXPECT_FALSE(isMeasured(ends[2].seconds));
 }
 
+TEST(NoteFinding, ASwellOutOfSilenceBeginsTheNote) {
+    // 60 ms in which the level rises by 40 dB, evenly in dB, as a reed is blown; then a pause that is silent.
+    constexpr double swell = 0.06;
+    const auto x = mono(2.8, [](double t) {
+        double sum = 0.0;
+        for (const Played& note : phrase) {
+            const double since = t - note.start, after = std::max(0.0, t - note.end);
+            if (since < 0.0) continue;
+            const double level = std::pow(10.0, -2.0 * std::max(0.0, 1.0 - since / swell)) * std::exp(-after / 0.01);
+            for (int n = 1; n < 12; ++n) sum += 0.2 * level * std::sin(turn * n * hzFromKey(note.key) * since) / n;
+        }
+        return sum;
+    });
+    const FoundNotes found = findNotes(x);
+    ASSERT_EQ(found.performance.notes.size(), phrase.size());
+    for (std::size_t i = 0; i < phrase.size(); ++i)
+        EXPECT_NEAR(found.performance.notes[i].start, phrase[i].start, 0.015) << i;
+}
+
 TEST(NotesOnly, AnAttackThatDipsIsOneNote) {
     const std::vector<NoteSpan> dips{{0.0, 0.07, 60.0, -10.0}, {0.1, 0.5, 60.0, -9.0},  {0.6, 0.66, 64.1, -11.0},
                                      {0.69, 0.9, 64.0, -9.0},  {1.0, 1.05, 67.0, -8.0}, {1.08, 2.2, 67.0, -9.0}};
@@ -108,6 +127,13 @@ TEST(NotesOnly, WhatAReleaseLeavesIsNone) {
     ASSERT_EQ(spans.size(), 5u);
     EXPECT_EQ(spans[1].start, 0.6);
     EXPECT_EQ(spans[2].start, 1.3);
+    // What rings on at another pitch does not rise.
+    std::vector<NoteSpan> ringing{{0.0, 0.5, 72.0, -10.0, true}, {0.53, 0.67, 58.0, -34.0, false}};
+    keepNotesOnly(ringing);
+    EXPECT_EQ(ringing.size(), 1u);
+    std::vector<NoteSpan> struck{{0.0, 0.5, 72.0, -10.0, true}, {0.53, 0.67, 58.0, -34.0, true}};
+    keepNotesOnly(struck);
+    EXPECT_EQ(struck.size(), 2u);
 }
 
 TEST(NoteFinding, APartialBetweenTheKeysIsNoSecondNote) {

@@ -4,6 +4,7 @@
 #include "core/base/files.h"
 #include "core/engine/render.h"
 #include "core/match/certainty.h"
+#include "core/match/curves.h"
 #include "core/match/match.h"
 #include "core/match/plausible_patch.h"
 #include "core/match/report.h"
@@ -13,6 +14,7 @@
 #include "core/parameters/relevance.h"
 #include "tests/support/sounds.h"
 
+#include <atomic>
 #include <cmath>
 #include <filesystem>
 #include <gtest/gtest.h>
@@ -254,6 +256,15 @@ TEST_F(TurnedCutoff, StaysWhereItIsLockedOrDrawn) {
     const MatchResult drawn = match(render(patch, turned), phrase, settings);
     EXPECT_TRUE(drawn.curves[0].empty());
     EXPECT_EQ(*drawn.performance.curveOf(cutoff.text()), phrase.curves[0]);
+}
+
+TEST_F(TurnedCutoff, IsGivenUpWhenTimeIsUp) {
+    const Recording reference = render(patch, turned);
+    const PreparedTarget target = PreparedTarget::prepare({reference, phrase, 1.0, {}}, 1.0, settings, {});
+    std::atomic<int> asked = 0;
+    settings.threads = 2;
+    EXPECT_TRUE(curvesFor(patch, target, settings, [&] { return ++asked <= 10; }).empty());
+    EXPECT_LE(asked, 12) << "not a render more than one a thread";
 }
 
 TEST_F(TurnedCutoff, IsNotHeardWhereNobodyTurnedIt) {

@@ -43,7 +43,8 @@ void joinBursts(std::vector<NoteSpan>& spans) {
 
 bool isLeftBy(const NoteSpan& note, const NoteSpan& rest) {
     const double gap = rest.start - note.end, softer = note.topDb - rest.topDb;
-    const bool tail = std::abs(rest.pitch - note.pitch) < sameKey && gap < tailGap && softer > tailSofterDb;
+    const bool ofNote = std::abs(rest.pitch - note.pitch) < sameKey || !rest.rises;
+    const bool tail = ofNote && gap < tailGap && softer > tailSofterDb;
     const bool remainder = lengthOf(rest) < longestRemainder &&
                            lengthOf(note) > remainderTimesShorter * lengthOf(rest) && gap < remainderGap &&
                            softer > remainderSofterDb;

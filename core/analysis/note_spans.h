@@ -9,14 +9,16 @@ namespace facet {
 struct NoteSpan {
     double start;
     double end;
-    double pitch; ///< median, fractional key
-    double topDb; ///< highest level
+    double pitch;      ///< median, fractional key
+    double topDb;      ///< highest level
+    bool rises = true; ///< begins with a rise of the level, not with another pitch alone
 };
 
 /// Takes out what is no note of its own; spans are in order and not changed otherwise:
 ///  - the two halves of notes whose attack dips: where most notes of a phrase begin with a short burst of the same key
 ///    the two become one;
-///  - what a release leaves: a short soft stretch at the end of a long note, or a much softer one of the same key.
+///  - what a release leaves: a short soft stretch at the end of a long note, or a much softer one of the same key or
+///    without a rise of its own (what rings on at another pitch).
 /// The limits are from trials with sampled and modeled instruments; no source.
 void keepNotesOnly(std::vector<NoteSpan>& spans);
 

@@ -41,7 +41,9 @@ constexpr double chordShare = 0.5;    ///< of the sounding time in which several
 constexpr double chordRangeDb = 25.0; ///< below the loudest an instant tells nothing about chords
 constexpr int chordInstants = 24;
 constexpr double trustedTempo = 0.9;
-constexpr double velocityPerDb = 2.0;     ///< common practice, no source
+/// As hard notes of the Downloadable Sounds standard (MIDI Manufacturers Association, 1997; from memory): it softens by
+/// 40 log10(127/v) dB.
+constexpr double velocityPerDb = 5.0;
 constexpr double velocityPerOctave = 8.0; ///< of brightness; common practice, no source
 constexpr double overlapSeconds = 0.02;   ///< notes this close are held into each other
 constexpr double leastGlide = 0.012;      ///< seconds
@@ -136,6 +138,7 @@ public:
         }
         toNotes(spans, found.performance);
         found.gateEvidence = joinGatedNotes(found.performance.notes, mono, found.performance.tuningCents);
+        beginSwells(found.performance.notes);
         found.glides = joinSlidNotes(found.performance);
         found.performance.bends = findBends(pitch.hz, found.performance);
         return found;
@@ -274,7 +277,7 @@ private:
             }
             const double from = isMeasured(carried) ? carried : start;
             carried = notMeasurable;
-            if (pitched) spans.push_back({from, std::min(end, next), keyFromHz(hz), top});
+            if (pitched) spans.push_back({from, std::min(end, next), keyFromHz(hz), top, starts[i].rise});
         }
         keepNotesOnly(spans);
         return spans;
@@ -515,6 +518,32 @@ private:
         performance.normalize();
     }
 
+    /// Notes that swell out of silence, as breath and bow let them, begin where the swell does.
+    void beginSwells(std::vector<Note>& notes) const {
+        constexpr double longest = 0.12, leastLead = 0.02; // seconds
+        constexpr float heardDb = 38.0f, leastSwellDb = 6.0f, waverDb = 2.0f;
+        for (std::size_t i = 0; i < notes.size(); ++i) {
+            Note& note = notes[i];
+            float top = silenceDb;
+            for (double t = note.start; t < note.end; t += coarse.stepSeconds) top = std::max(top, coarse.at(t));
+            const double earliest = std::max(i > 0 ? notes[i - 1].start + shortestNote : 0.0, note.start - longest);
+            double foot = note.start;
+            float lowest = coarse.at(note.start);
+            for (double t = note.start; t >= earliest; t -= coarse.stepSeconds) {
+                const float level = coarse.at(t);
+                if (level < std::max<float>(top - heardDb, static_cast<float>(quietest)) || level > lowest + waverDb)
+                    break;
+                if (level > lowest) continue;
+                lowest = level;
+                foot = t;
+            }
+            foot += 0.5 * smoothing; // the level is smoothed
+            if (note.start - foot < leastLead || coarse.at(note.start) < lowest + leastSwellDb) continue;
+            note.start = std::max(0.0, foot);
+            if (i > 0) notes[i - 1].end = std::min(notes[i - 1].end, note.start);
+        }
+    }
+
     /// Notes that the pitch slides into begin where the way to them does, and the note before is held until then: an
     /// overlap, which is what a glide is played by. Returns how many there are.
     int joinSlidNotes(Performance& performance) const {
@@ -583,9 +612,9 @@ namespace {
 bool isRepeat(const Note& note, const std::vector<Note>& notes, double echoSeconds) {
     return std::any_of(notes.begin(), notes.end(), [&](const Note& earlier) {
         const double turns = std::round((note.start - earlier.start) / echoSeconds);
-        // Velocities tell levels at 2 per dB.
+        constexpr double softer = 5.0; // dB
         return turns >= 1.0 && std::abs(note.start - earlier.start - turns * echoSeconds) < 0.03 &&
-               note.velocity < earlier.velocity - 10.0;
+               note.velocity < earlier.velocity - softer * velocityPerDb;
     });
 }
 

@@ -13,6 +13,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstdlib>
 
 namespace facet {
 
@@ -20,7 +21,10 @@ namespace {
 
 constexpr float floorPower = 1e-7f; ///< −70 dB
 constexpr float sideShare = 0.07f;
-constexpr float pitchShare = 0.1f; ///< dB of loss per cent of mean deviation
+const float levelShare = std::getenv("LS") ? static_cast<float>(std::atof(std::getenv("LS"))) : 0.2f;
+constexpr std::size_t leveled = 1;                     ///< the resolution whose frames tell the level over time
+constexpr float quietLow = 1e-6f, quietHigh = 3.2e-5f; ///< −60 and −45 dB re the highest level: silence is between
+constexpr float pitchShare = 0.1f;                     ///< dB of loss per cent of mean deviation
 constexpr double mostCents = 40.0; ///< beyond it the spectra tell; nor may a pitch that is hard to read outweigh them
 constexpr int pitchedNotes = 4;
 
@@ -69,6 +73,8 @@ struct Loss::Impl {
     std::array<Eigen::VectorXf, 3> perFloor; ///< 1 / the power below which a band counts as silent, by resolution
     std::array<Eigen::VectorXf, 3> mid;
     Eigen::VectorXf side;
+    Eigen::VectorXf levels;
+    float quietestEnergy = 0.0f;
     std::vector<PitchPoint> pitchPoints;
     std::vector<TimeSpan> leftOut;
     int frames;
@@ -88,8 +94,40 @@ struct Loss::Impl {
             perFloor[r] = floorsOf(power, banks[r]).cwiseInverse();
             mid[r] = toDb(melPower(mono, r, 1.0f));
         }
+        const Eigen::VectorXf energies = frameEnergies(mono);
+        quietestEnergy = silenceOf(energies);
+        levels = levelsOf(energies, 1.0f);
         if (stereo) side = toDb(melPower(sideOf(reference), 1, 1.0f));
         findPitchPoints(mono, performance);
+    }
+
+    /// Of the windowed frames.
+    Eigen::VectorXf frameEnergies(const std::vector<float>& mono) const {
+        const Resolution& res = resolutions[leveled];
+        Eigen::VectorXf energies(std::max(1, frames / res.hop + 1));
+        const auto windowed = workspace().ffts[leveled].time();
+        for (int f = 0; f < static_cast<int>(energies.size()); ++f) {
+            const int begin = f * res.hop - res.size / 2;
+            const int from = std::clamp(-begin, 0, res.size);
+            const int to = std::clamp(frames - begin, from, res.size);
+            energies(f) = multiplyByWindow(mono.data() + begin + from, windows[leveled].data() + from,
+                                           windowed.data() + from, to - from);
+        }
+        return energies;
+    }
+
+    /// Below this a level is silence: what the quiet moments of the recording hardly exceed.
+    static float silenceOf(const Eigen::VectorXf& energies) {
+        std::vector<float> sorted(energies.begin(), energies.end());
+        const auto quiet = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 10);
+        std::nth_element(sorted.begin(), quiet, sorted.end());
+        const float highest = std::max(1e-7f, energies.maxCoeff());
+        return std::clamp(2.0f * *quiet, quietLow * highest, quietHigh * highest);
+    }
+
+    /// In dB above silence.
+    Eigen::VectorXf levelsOf(const Eigen::VectorXf& energies, float powerGain) const {
+        return toDb(energies * (powerGain / quietestEnergy));
     }
 
     static std::vector<float> sideOf(const Recording& recording) {
@@ -236,7 +274,7 @@ Eigen::VectorXf Loss::residual(const Recording& whole) const {
     const double energy = energyOf(candidate);
     const auto gain = static_cast<float>(energy > 1e-12 ? m.referenceEnergy / energy : 0.0);
     const auto mono = monoMix(candidate);
-    Eigen::Index total = m.side.size() + static_cast<Eigen::Index>(m.pitchPoints.size());
+    Eigen::Index total = m.levels.size() + m.side.size() + static_cast<Eigen::Index>(m.pitchPoints.size());
     for (const auto& part : m.mid) total += part.size();
     Eigen::VectorXf residual(total);
     Eigen::Index at = 0;
@@ -248,6 +286,9 @@ Eigen::VectorXf Loss::residual(const Recording& whole) const {
         residual.segment(at, m.mid[r].size()) = weight * (Impl::toDb(m.melPower(mono, r, gain)) - m.mid[r]);
         at += m.mid[r].size();
     }
+    residual.segment(at, m.levels.size()) =
+        levelShare * all / static_cast<float>(m.levels.size()) * (m.levelsOf(m.frameEnergies(mono), gain) - m.levels);
+    at += m.levels.size();
     if (m.stereo) {
         const float weight = sideShare * all / static_cast<float>(m.side.size());
         residual.segment(at, m.side.size()) =

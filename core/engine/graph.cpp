@@ -88,12 +88,12 @@ SourceValues sourceOf(const Patch::Module& module) {
         const auto& partials = data.partialsDb.empty() ? fundamental : data.partialsDb;
         Hasher key;
         for (double db : partials) key.number(db);
-        source.table = sharedWaveTable(key.value(), cycleOfPartials(partials));
+        source.table = sharedWaveTable(key.value(), [&] { return cycleOfPartials(partials); });
     }
     if (source.shape.wave == Wave::wavetable && !data.frames.empty())
-        source.table = sharedWaveTable(data.hash(), data.frames);
+        source.table = sharedWaveTable(module.dataHash, [&] { return data.frames; });
     if (source.shape.wave == Wave::sample && !data.sample.empty()) {
-        source.sample = sharedSampleTable(data.hash(), data.sample, data.sampleRateHz);
+        source.sample = sharedSampleTable(module.dataHash, data.sample, data.sampleRateHz);
         source.sampleHz = hzFromKey(data.sampleKey);
     }
     source.shape.table = source.table.get();

@@ -45,32 +45,29 @@ struct ClipCorners {
 /// Pole-zero pairs an octave apart whose places make any slope: J. O. Smith, H. F. Smith, "Closed form fractional
 /// integration and differentiation via real exponentially spaced pole-zero pairs", arXiv:1606.06154, 2016. Unity at 1
 /// kHz if the rate is 48 kHz.
-struct Tilt {
-    std::array<float, tiltSections> zeros{}, poles{};
-    float gain = 1.0f;
-    bool flat;
-
-    HWY_INLINE explicit Tilt(float slope) : flat(slope == 0.0f) {
-        if (flat) return;
-        constexpr double radians = 2.0 * std::numbers::pi / 48000.0;
-        for (std::size_t k = 0; k < tiltSections; ++k) {
-            const double pole = 20.0 * radians * static_cast<double>(1 << k);
-            const double zero = pole * std::exp2(-static_cast<double>(slope));
-            poles[k] = static_cast<float>(std::exp(-std::min(pole, 3.0)));
-            zeros[k] = static_cast<float>(std::exp(-std::min(zero, 3.0)));
-            const auto powerAt1k = [&](float c) { return 1.0 + c * c - 2.0 * c * std::cos(1000.0 * radians); };
-            gain *= static_cast<float>(std::sqrt(powerAt1k(poles[k]) / powerAt1k(zeros[k])));
-        }
+HWY_INLINE Tilt tiltOf(float slope) {
+    Tilt tilt{.slope = slope};
+    if (slope == 0.0f) return tilt;
+    constexpr double radians = 2.0 * std::numbers::pi / 48000.0;
+    for (std::size_t k = 0; k < tiltSections; ++k) {
+        const double pole = 20.0 * radians * static_cast<double>(1 << k);
+        const double zero = pole * std::exp2(-static_cast<double>(slope));
+        tilt.poles[k] = static_cast<float>(std::exp(-std::min(pole, 3.0)));
+        tilt.zeros[k] = static_cast<float>(std::exp(-std::min(zero, 3.0)));
+        const auto powerAt1k = [&](float c) { return 1.0 + c * c - 2.0 * c * std::cos(1000.0 * radians); };
+        tilt.gain *= static_cast<float>(std::sqrt(powerAt1k(tilt.poles[k]) / powerAt1k(tilt.zeros[k])));
     }
-};
+    return tilt;
+}
 
 /// Next value of white noise, uniform in −1…1, colored.
-HWY_INLINE float nextNoise(OscillatorExtra& o, const Tilt& tilt) {
+HWY_INLINE float nextNoise(OscillatorExtra& o) {
     auto x = static_cast<float>(2.0 * unitFromBits(splitMix64(o.seed + o.drawn++)) - 1.0);
-    if (tilt.flat) return x;
+    const Tilt& tilt = o.tilt;
+    if (tilt.slope == 0.0f) return x;
     for (std::size_t k = 0; k < tiltSections; ++k) {
-        float& in = o.tilt[2 * k];
-        float& out = o.tilt[2 * k + 1];
+        float& in = o.tilted[2 * k];
+        float& out = o.tilted[2 * k + 1];
         out = x - tilt.zeros[k] * in + tilt.poles[k] * out;
         in = x;
         x = out;
@@ -172,8 +169,9 @@ struct Generator {
     }
     HWY_INLINE void noise(float slope, float gain) {
         alignas(64) float values[laneCount] = {};
-        const Tilt tilt(slope);
-        for (int i = 0; i < frames; ++i) values[i] = nextNoise(*o.extra, tilt);
+        OscillatorExtra& extra = *o.extra;
+        if (extra.tilt.slope != slope) extra.tilt = tiltOf(slope);
+        for (int i = 0; i < frames; ++i) values[i] = nextNoise(extra);
         ahead = mulAdd(load(values), splat(gain), ahead);
     }
     HWY_INLINE void sample(const SampleTable& sound, float gain) {
@@ -318,7 +316,7 @@ void runMoved(const SourceJob& job, int frames) {
     float* block = o.line.data() + bandLimitReach;
     const bool phased = job.shape->wave != Wave::noise && job.shape->wave != Wave::sample;
     if (job.wraps) job.wraps->count = 0;
-    const Tilt tilt(job.shape->wave == Wave::noise ? job.shape->tilt : 0.0f);
+    if (job.shape->wave == Wave::noise && x.tilt.slope != job.shape->tilt) x.tilt = tiltOf(job.shape->tilt);
     for (int i = 0; i < frames; ++i) {
         source.sampleIndex = i;
         if (job.wraps && x.wrapped >= 0.0)
@@ -328,7 +326,7 @@ void runMoved(const SourceJob& job, int frames) {
         if (moves.octaves)
             increment = std::clamp(increment * std::exp2(static_cast<double>(moves.octaves[i])), 1e-9, 0.45);
         if (!phased) {
-            const float value = job.shape->wave == Wave::noise ? nextNoise(x, tilt)
+            const float value = job.shape->wave == Wave::noise ? nextNoise(x)
                                 : job.shape->sample ? job.shape->sample->at(SampleTable::levelFor(increment), o.phase)
                                                     : 0.0f;
             o.phase += job.shape->wave == Wave::sample ? increment : 0.0;

@@ -17,6 +17,13 @@ inline constexpr int tiltSections = 10;
 /// Cycles per sample from which on a source is out of hearing and falls silent.
 inline constexpr double highestIncrement = 0.45;
 
+/// The filter that colors noise, of tiltSections pairs of a zero and a pole.
+struct Tilt {
+    float slope = 0.0f; ///< as an exponent of frequency; 0: none
+    float gain = 1.0f;
+    std::array<float, tiltSections> zeros{}, poles{};
+};
+
 /// What few oscillators need: kept apart, so that many plain ones lie close together.
 struct OscillatorExtra {
     double before = 0.0;   ///< phase that was heard last, with everything that moved it, not wrapped
@@ -27,7 +34,8 @@ struct OscillatorExtra {
     float earlier = 0.0f;
     std::uint64_t drawn = 0; ///< values of noise so far
     std::uint64_t seed = 0;
-    std::array<float, 2 * tiltSections> tilt{};
+    Tilt tilt; ///< of the last block: its slope seldom changes
+    std::array<float, 2 * tiltSections> tilted{};
 };
 
 /// One oscillator. `line` holds the band-limited signal from the present sample on: 16 samples that

@@ -3,6 +3,7 @@
 #include "core/dsp/fft.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <mutex>
@@ -55,24 +56,29 @@ float WaveTable::at(int level, double phase, float place) const {
 }
 
 std::vector<float> cycleOfPartials(std::span<const double> partialsDb) {
+    static const auto sine = [] {
+        std::array<double, WaveTable::size> values{};
+        for (std::size_t i = 0; i < values.size(); ++i)
+            values[i] = std::sin(2.0 * std::numbers::pi * static_cast<double>(i) / WaveTable::size);
+        return values;
+    }();
     std::vector<float> cycle(WaveTable::size);
     for (std::size_t n = 0; n < partialsDb.size(); ++n) {
         if (partialsDb[n] <= -120.0) continue;
         const double level = std::pow(10.0, partialsDb[n] / 20.0);
-        const double step = 2.0 * std::numbers::pi * static_cast<double>(n + 1) / WaveTable::size;
-        for (int i = 0; i < WaveTable::size; ++i)
-            cycle[static_cast<std::size_t>(i)] += static_cast<float>(level * std::sin(step * i));
+        for (std::size_t i = 0; i < cycle.size(); ++i)
+            cycle[i] += static_cast<float>(level * sine[(n + 1) * i % cycle.size()]);
     }
     return cycle;
 }
 
-std::shared_ptr<const WaveTable> sharedWaveTable(std::uint64_t key, const std::vector<float>& cycles) {
+std::shared_ptr<const WaveTable> sharedWaveTable(std::uint64_t key, const std::function<std::vector<float>()>& cycles) {
     static std::mutex mutex;
     static auto& tables = *new std::map<std::uint64_t, std::weak_ptr<const WaveTable>>;
     const std::lock_guard lock(mutex);
     if (auto table = tables[key].lock()) return table;
     std::erase_if(tables, [](const auto& entry) { return entry.second.expired(); });
-    auto table = std::make_shared<const WaveTable>(cycles);
+    auto table = std::make_shared<const WaveTable>(cycles());
     tables[key] = table;
     return table;
 }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <span>
 #include <vector>
@@ -36,8 +37,9 @@ private:
 /// One cycle of sine partials with levels in dB re amplitude 1.
 std::vector<float> cycleOfPartials(std::span<const double> partialsDb);
 
-/// Tables are shared by everything that asks for equal cycles while any of it lives. Any thread but the audio thread.
-std::shared_ptr<const WaveTable> sharedWaveTable(std::uint64_t key, const std::vector<float>& cycles);
+/// Tables are shared by everything that asks for equal cycles, which `cycles` makes where none are kept, while any of
+/// it lives. Any thread but the audio thread.
+std::shared_ptr<const WaveTable> sharedWaveTable(std::uint64_t key, const std::function<std::vector<float>()>& cycles);
 
 /// Saw, triangle and square as tables, for sources that move others: those need their value at once, without the 16
 /// samples that residuals reach back. Built once.

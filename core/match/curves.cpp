@@ -28,10 +28,14 @@ bool isTurned(const Patch& patch, const Address& address) {
            takesPart(patch, module) && matters(patch, module, d);
 }
 
+/// Thrown when a curve cannot be finished in time.
+struct TimeIsUp {};
+
 class Tracer {
 public:
-    Tracer(const Patch& of, const PreparedTarget& to, const MatchSettings& options, const Task& work)
-        : patch(of), target(to), settings(options), task(work) {
+    Tracer(const Patch& of, const PreparedTarget& to, const MatchSettings& options,
+           const std::function<bool()>& whetherToGoOn, const Task& work)
+        : patch(of), target(to), settings(options), goOn(whetherToGoOn), task(work) {
         const int knots = std::clamp(static_cast<int>(std::lround(target.performance.seconds() / secondsPerKnot)) + 1,
                                      fewestKnots, mostKnots);
         for (int i = 0; i < knots; ++i) times.push_back(target.performance.seconds() * i / (knots - 1));
@@ -42,6 +46,7 @@ public:
         Curve curve;
         double loss;
     };
+    /// Throws TimeIsUp.
     Traced trace(const Address& address, const Performance& performance) const {
         const auto& d = patch.descriptor(address);
         const auto knots = static_cast<Eigen::Index>(times.size());
@@ -71,7 +76,9 @@ public:
         return {std::move(curve), found.cost};
     }
 
-    double lossOf(const Performance& performance) const { return Loss::value(residuals({performance}).front()); }
+    double lossOf(const Performance& performance) const {
+        return Loss::value(target.loss->residual(renderAt48k({&patch, 1}, performance, task).front()));
+    }
 
     double likenessOf(const Performance& performance) const {
         const Recording render = std::move(renderAt48k({&patch, 1}, performance, task).front());
@@ -89,6 +96,7 @@ private:
     std::vector<Eigen::VectorXf> residuals(const std::vector<Performance>& performances) const {
         std::vector<Eigen::VectorXf> all(performances.size());
         parallelFor(static_cast<int>(performances.size()), settings.threads, [&](int i) {
+            if (!goOn()) throw TimeIsUp();
             const auto at = static_cast<std::size_t>(i);
             all[at] = target.loss->residual(renderAt48k({&patch, 1}, performances[at], task).front());
         });
@@ -98,6 +106,7 @@ private:
     const Patch& patch;
     const PreparedTarget& target;
     const MatchSettings& settings;
+    const std::function<bool()>& goOn;
     const Task& task;
     std::vector<double> times;
 };
@@ -106,7 +115,7 @@ private:
 
 std::vector<Curve> curvesFor(const Patch& patch, const PreparedTarget& target, const MatchSettings& settings,
                              const std::function<bool()>& goOn, const Task& task) {
-    const Tracer tracer(patch, target, settings, task);
+    const Tracer tracer(patch, target, settings, goOn, task);
     Performance performance = target.performance;
     std::vector<Address> turned;
     for (const Address& address : patch.addresses())
@@ -114,15 +123,17 @@ std::vector<Curve> curvesFor(const Patch& patch, const PreparedTarget& target, c
             isTurned(patch, address))
             turned.push_back(address);
     std::vector<Curve> curves;
+    if (!goOn()) return curves;
     double loss = tracer.lossOf(performance), likeness = tracer.likenessOf(performance);
     while (curves.size() < mostCurves) {
         Tracer::Traced best{{}, loss};
-        for (const Address& address : turned) {
-            if (!goOn()) break;
-            if (performance.curveOf(address.text())) continue;
-            Tracer::Traced traced = tracer.trace(address, performance);
-            if (traced.loss < best.loss) best = std::move(traced);
-        }
+        try {
+            for (const Address& address : turned) {
+                if (performance.curveOf(address.text())) continue;
+                Tracer::Traced traced = tracer.trace(address, performance);
+                if (traced.loss < best.loss) best = std::move(traced);
+            }
+        } catch (const TimeIsUp&) {} // what was found so far may do
         if (best.loss > (1.0 - earnedShare) * loss) break;
         Performance moved = performance;
         moved.setCurve(best.curve);

@@ -109,6 +109,28 @@ void estimateEcho(const Echo& echo, Patch& patch) {
     if (echo.side < -toOneSide && echo.secondSide > toOneSide) patch.set({path, "cross"}, 1.0);
 }
 
+/// By how many dB the level follows from the softest to the hardest velocity: the line through what the notes show.
+/// Not measurable where they hardly differ.
+double velocityDbOf(const Profile& profile) {
+    constexpr double leastSpread = 5.0, most = 36.0;
+    std::vector<std::pair<double, double>> shown; // velocity, dB
+    for (const NoteProfile& note : profile.notes)
+        if (isMeasured(note.level.peakDb)) shown.emplace_back(note.note.velocity, note.level.peakDb);
+    double velocity = 0.0, level = 0.0;
+    for (const auto& [v, db] : shown) {
+        velocity += v / static_cast<double>(shown.size());
+        level += db / static_cast<double>(shown.size());
+    }
+    double squares = 0.0, products = 0.0, farthest = 0.0;
+    for (const auto& [v, db] : shown) {
+        squares += (v - velocity) * (v - velocity);
+        products += (v - velocity) * (db - level);
+        farthest = std::max(farthest, std::abs(v - velocity));
+    }
+    if (farthest < 0.5 * leastSpread) return notMeasurable;
+    return std::clamp(127.0 * products / squares, 0.0, most);
+}
+
 } // namespace
 
 Patch estimate(const Profile& profile, const Patch& base) {
@@ -140,6 +162,7 @@ Patch estimate(const Profile& profile, const Patch& base) {
     const auto setMeasured = [&](const Address& address, double value, double factor = 1.0) {
         if (isMeasured(value)) patch.setNearest(address, value * factor);
     };
+    setMeasured({"layer:a", "velocity"}, velocityDbOf(profile));
     // Notes that the pitch slides into are not struck anew.
     if (const double glide = medianOf(glides); glide > 0.0) {
         patch.set({"voicing", "mode"}, static_cast<double>(VoiceMode::legato));

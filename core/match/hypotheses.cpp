@@ -314,7 +314,7 @@ Patch asMeasured(const Profile& profile, const Patch& patch) {
 } // namespace
 
 std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& profile, const Recording& reference48k,
-                                       double upperHz, int count) {
+                                       double upperHz, int count, int pass) {
     std::vector<Hypothesis> found;
     const LoneNote lone = longestAlone(profile, reference48k.seconds());
     if (!lone.note) return found;
@@ -322,7 +322,9 @@ std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& prof
     const double hz = hzFromKey(note.key + note.cents / 100.0, profile.tuningCents);
     const auto signature = signatureOf(reference48k, note.start, note.end, lone.until, hz, upperHz);
     if (!signature) return found;
-    for (std::uint64_t number : bank.nearest(*signature, count)) {
+    const auto numbers = bank.nearest(*signature, count * (pass + 1));
+    for (auto i = static_cast<std::size_t>(count) * static_cast<std::size_t>(pass); i < numbers.size(); ++i) {
+        const std::uint64_t number = numbers[i];
         const Patch patch = plausiblePatchAt(number, hz);
         for (Patch each : {patch, asMeasured(profile, patch)}) {
             each = withMotion(profile, each);

@@ -23,8 +23,9 @@ std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& r
 
 /// Patches of the bank that sound most like the longest note that sounds alone, brought to its pitch, with what moves
 /// in the reference; nearest first, each as it stands and with the envelopes that were measured: its structure may be
-/// right where its values are not. None where notes only sound together.
+/// right where its values are not. `pass` 1 gives the next `count` after the first, and so on. None where notes only
+/// sound together.
 std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& profile, const Recording& reference48k,
-                                       double upperHz, int count);
+                                       double upperHz, int count, int pass = 0);
 
 } // namespace facet

@@ -75,9 +75,8 @@ public:
                 } else {
                     goOn();
                 }
-                do {
-                    while (round(false)) {}
-                } while (round(true) || polish());
+                settle();
+                for (attempt = 1; mayBeginAnew(); ++attempt) beginAnew();
             } catch (const BudgetSpent&) {
                 complete = false;
             }
@@ -123,7 +122,7 @@ private:
             }
         }
         told.keys = highKey - lowKey >= 3.0;
-        told.velocities = hardest - softest >= 8.0;
+        told.velocities = hardest - softest >= 5.0;
         return told;
     }
 
@@ -137,7 +136,8 @@ private:
         // Marking the finalists takes a while too, and the best of them over several seeds.
         constexpr double marks = 5.0;
         const double allowed = share * (settings.seconds - std::min(marks * markSeconds, 0.3 * settings.seconds));
-        if (settings.seconds > 0.0 && secondsSince(started) > allowed && !bests.empty()) throw BudgetSpent{};
+        if (settings.seconds > 0.0 && secondsSince(started) > allowed && !(bests.empty() && earlier.empty()))
+            throw BudgetSpent{};
     }
 
     /// Puts one target's residuals after the others', each worth its share divided by how many numbers it has.
@@ -179,14 +179,20 @@ private:
     }
 
     void remember(const Patch& patch, double value) {
-        const std::string structure = kindsOf(patch);
-        auto found = std::find_if(bests.begin(), bests.end(), [&](const Best& b) { return b.structure == structure; });
-        if (found == bests.end()) found = bests.insert(bests.end(), {structure, {}});
         const Candidate candidate = ranked(patch, value);
-        if (better(candidate, found->candidate)) found->candidate = candidate;
+        keep({kindsOf(patch), candidate});
         if (candidate.rank >= bestRank) return;
         bestRank = candidate.rank;
-        improved = true;
+        improved = improved || bestRank < earlierRank;
+    }
+
+    void keep(const Best& one) {
+        auto found =
+            std::find_if(bests.begin(), bests.end(), [&](const Best& b) { return b.structure == one.structure; });
+        if (found == bests.end())
+            bests.push_back(one);
+        else if (better(one.candidate, found->candidate))
+            found->candidate = one.candidate;
     }
 
     /// Tells structures apart by the kinds of what sounds, not by values.
@@ -201,11 +207,14 @@ private:
         return text;
     }
 
-    const Candidate& best() const {
-        return std::min_element(bests.begin(), bests.end(),
+    const Candidate& best() const { return bestOf(bests); }
+    static const Candidate& bestOf(const std::vector<Best>& some) {
+        return std::min_element(some.begin(), some.end(),
                                 [](const Best& a, const Best& b) { return better(a.candidate, b.candidate); })
             ->candidate;
     }
+    /// Of all beginnings.
+    const Candidate& bestOfAll() const { return earlier.empty() || bestRank < earlierRank ? best() : bestOf(earlier); }
 
     /// With the search's own seed; the facets are those of the first target.
     double likenessOf(const Patch& patch, std::array<double, facetCount>* facets = nullptr) const {
@@ -227,7 +236,8 @@ private:
         constexpr std::size_t most = 4;
         constexpr double compareEvery = 1.5; // seconds
         std::vector<const Best*> order;
-        for (const Best& each : bests) order.push_back(&each);
+        for (const auto* some : {&bests, &earlier})
+            for (const Best& each : *some) order.push_back(&each);
         std::stable_sort(order.begin(), order.end(),
                          [](const Best* a, const Best* b) { return better(a->candidate, b->candidate); });
         std::vector<Leader> leading;
@@ -260,8 +270,8 @@ private:
             std::max(settings.seconds > 0.0 ? now.seconds / settings.seconds : 0.0,
                      settings.evaluations > 0 ? static_cast<double>(evaluations) / settings.evaluations : 0.0),
             0.0, 1.0);
-        now.best = best().patch;
-        now.loss = best().loss;
+        now.best = bestOfAll().patch;
+        now.loss = bestOfAll().loss;
         now.improved = improved;
         if (improved) {
             shownLikeness = likenessOf(now.best, &shownFacets);
@@ -367,14 +377,16 @@ private:
                     starts.push_back(start);
             };
             for (const Hypothesis& each : hypothesesFor(profile, whole.reference, settings.start)) enter(each);
-            constexpr int ofTheBank = 48;
+            constexpr int ofTheBank = 48; // others each time
             if (settings.bank)
                 for (const Hypothesis& each :
-                     hypothesesFrom(*settings.bank, profile, whole.reference, whole.upperHz, ofTheBank))
+                     hypothesesFrom(*settings.bank, profile, whole.reference, whole.upperHz, ofTheBank, attempt))
                     if (holdsLocked(each.patch)) enter(each);
+            entered = starts.size();
             if (starts.empty()) starts.push_back(constrained(withMotion(profile, estimate(profile, settings.start))));
             entrants = evaluate(starts);
             std::stable_sort(entrants.begin(), entrants.end(), better);
+            std::erase_if(entrants, [&](const Candidate& e) { return followed.contains(kindsOf(e.patch)); });
             entrants.resize(std::min<std::size_t>(entrants.size(), 20));
             varyEach(entrants);
             refineAll(entrants, 8, 1);
@@ -395,7 +407,48 @@ private:
         if (stopped) throw Cancelled();
         report("comparing kinds of sound");
         refineAll(entrants, 4, 2);
+        for (const Candidate& entrant : entrants) followed.insert(kindsOf(entrant.patch));
         refineAll(entrants, 2, 3);
+    }
+
+    /// Until no change gains any more.
+    void settle() {
+        do {
+            while (round(false)) {}
+        } while (round(true) || polish());
+    }
+
+    /// Whether what is left of the limits may find something better from other beginnings.
+    bool mayBeginAnew() const {
+        constexpr int mostAttempts = 8;
+        constexpr std::size_t free = 20; // ways to begin, where locks leave some choice
+        constexpr double alike = 97.0;
+        const bool limited = settings.seconds > 0.0 || settings.evaluations > 0;
+        return limited && attempt < mostAttempts && (entered == 0 || entered >= free) &&
+               likenessOf(bestOfAll().patch) < alike;
+    }
+
+    /// The same from the hypotheses that came next and other patches of the bank. What it comes to lies apart from what
+    /// is there already, which would win every comparison, and goes on only while it is not far behind.
+    void beginAnew() {
+        constexpr double promising = 1.4; // times the rank of the best
+        earlier.swap(bests);
+        earlierRank = bestRank;
+        bestRank = std::numeric_limits<double>::infinity();
+        try {
+            race();
+            if (bestRank < promising * earlierRank) settle();
+        } catch (...) {
+            joinEarlier();
+            throw;
+        }
+        joinEarlier();
+    }
+    void joinEarlier() {
+        for (const Best& each : earlier) keep(each);
+        bestRank = std::min(bestRank, earlierRank);
+        earlier.clear();
+        earlierRank = std::numeric_limits<double>::infinity();
     }
 
     /// From where an earlier search was.
@@ -584,6 +637,11 @@ private:
     bool insists = false; ///< neither a limit nor a stop counts
     double share = 0.85;  ///< of the budget that may be spent now
     double bestRank = std::numeric_limits<double>::infinity();
+    int attempt = 0;                ///< how often the search has begun anew
+    std::size_t entered = 0;        ///< ways to begin that the last one had
+    std::set<std::string> followed; ///< structures that a beginning was made with
+    std::vector<Best> earlier;      ///< the best of each structure from earlier beginnings
+    double earlierRank = std::numeric_limits<double>::infinity();
     double shownLikeness = 0.0;
     std::array<double, facetCount> shownFacets{};
     std::map<std::uint64_t, double> marked; ///< likeness of patches by hash

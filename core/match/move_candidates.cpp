@@ -181,7 +181,7 @@ private:
             return high - low;
         };
         if (field.find("key") != field.npos) return spread([](const Note& note) { return 1.0 * note.key; }) >= 3.0;
-        if (field.find("velocity") != field.npos) return spread([](const Note& note) { return note.velocity; }) >= 8.0;
+        if (field.find("velocity") != field.npos) return spread([](const Note& note) { return note.velocity; }) >= 5.0;
         if (field.ends_with("_spread")) return reference_.notes.size() >= 3; // drawn anew from note to note
         return true;
     }

@@ -208,6 +208,7 @@ void Patch::setData(std::string_view path, const ModuleData& data) {
     Module& changed = module(path);
     if (const std::string problem = dataProblem(*this, changed, data); !problem.empty()) throw Error(problem);
     changed.data = data.empty() ? nullptr : std::make_shared<const ModuleData>(data);
+    changed.dataHash = changed.data ? data.hash() : 0;
 }
 
 void Patch::tie(const Tie& added) {
@@ -334,7 +335,7 @@ std::uint64_t Patch::hash() const {
     for (const auto& module : modules_) {
         hasher.text(module.path);
         for (double value : module.values) hasher.number(value);
-        if (module.data) hasher.number(static_cast<double>(module.data->hash() >> 11));
+        if (module.data) hasher.number(static_cast<double>(module.dataHash >> 11));
     }
     return hasher.value();
 }

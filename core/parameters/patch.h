@@ -58,6 +58,7 @@ public:
         ModuleKind kind;
         std::vector<double> values;             ///< in the order of parametersOf(kind)
         std::shared_ptr<const ModuleData> data; ///< null: none
+        std::uint64_t dataHash = 0;             ///< of data, which is long; 0: none
         friend bool operator==(const Module& a, const Module& b) {
             return a.path == b.path && a.kind == b.kind && a.values == b.values && a.contents() == b.contents();
         }
@@ -72,8 +73,8 @@ public:
     /// JSON text of what a newer program wrote and this one does not know; written back untouched.
     std::string unknown;
 
-    /// In signal order: voicing, each layer with its sources, filters, envelopes and LFOs, effects in the order in which
-    /// they are passed, links, macros, output.
+    /// In signal order: voicing, each layer with its sources, filters, envelopes and LFOs, effects in the order in
+    /// which they are passed, links, macros, output.
     const std::vector<Module>& modules() const { return modules_; }
     /// Adds a module with defaults, which are inaudible. Throws Error for a path that names nothing, is taken, lies in
     /// no layer of the patch, or would be one too many.

@@ -100,7 +100,7 @@ constexpr ParameterDescriptor table[] = {
 
     {K::layer, "level", "Layer level", U::decibels, -60, 12, 0, linear, 0, {}, level, block, 0, 0, "Loudness of the layer"},
     {K::layer, "pan", "Layer pan", U::percent, -100, 100, 0, linear, 0, {}, width, block, 0, 0, "−100 % left, 100 % right"},
-    {K::layer, "velocity", "Velocity to level", U::decibels, 0, 48, 0, linear, 0, {}, level, nextNote, 0, 24,
+    {K::layer, "velocity", "Velocity to level", U::decibels, 0, 48, 0, linear, 0, {}, level, nextNote, 0, 36,
      "How much softer the softest note is than the hardest"},
     {K::layer, "transpose", "Transpose", U::semitones, -48, 48, 0, linear, 0, {}, pitch, nextNote, 0, 0,
      "Semitones by which the layer plays higher"},
