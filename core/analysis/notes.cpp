@@ -474,6 +474,19 @@ private:
         return octaves;
     }
 
+    /// A release in two parts, sharp and then slow, as of a pipe and its room, has its one curve begin early: before
+    /// anything falls.
+    double sharpEnd(double end, double next) const {
+        constexpr double farthest = 0.03, least = 0.008, look = 0.015; // seconds
+        constexpr float unchangedDb = 0.5f, sharpDb = 6.0f;
+        if (!isMeasured(end)) return end;
+        double later = end;
+        while (later < std::min(end + farthest, next) && coarse.at(later) > coarse.at(end) - unchangedDb)
+            later += coarse.stepSeconds;
+        const bool sharp = coarse.at(later) - coarse.at(later + look) > sharpDb;
+        return sharp && later - end > least ? later : end;
+    }
+
     std::vector<NoteEnd> endsOf(const std::vector<NoteSpan>& spans) const {
         std::vector<NoteEnd> ends;
         for (std::size_t i = 0; i < spans.size(); ++i) {
@@ -484,6 +497,7 @@ private:
             ends.push_back({spans[i].start + fit.gate, next});
         }
         agreeOnEnds(ends, coarse);
+        for (NoteEnd& end : ends) end.seconds = sharpEnd(end.seconds, end.next);
         return ends;
     }
 

@@ -1,16 +1,19 @@
 #include "core/dsp/least_squares.h"
 
 #include <Eigen/Cholesky>
+#include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace facet {
 
 namespace {
 
 double costOf(const Eigen::VectorXf& residual, bool absolute) {
-    if (residual.size() == 0) return std::numeric_limits<double>::infinity();
-    return (absolute ? residual.cwiseAbs().cast<double>().sum() : residual.cast<double>().squaredNorm()) /
-           static_cast<double>(residual.size());
+    constexpr double infinite = std::numeric_limits<double>::infinity();
+    if (residual.size() == 0) return infinite;
+    const double sum = absolute ? residual.cwiseAbs().cast<double>().sum() : residual.cast<double>().squaredNorm();
+    return std::isnan(sum) ? infinite : sum / static_cast<double>(residual.size());
 }
 
 /// Normal equations of the weighted linearization: `matrix` δ = −`gradient`.
@@ -139,17 +142,20 @@ private:
                 trials.push_back(from + boundedStep(linear, dampings.back(), from, problem_));
             }
             const auto residuals = evaluate(trials);
-            for (std::size_t t = 0; t < trials.size(); ++t) {
-                if (settings_.updates > 0) learn(trials[t] - from, residuals[t], residualThere);
-                const double cost = costOf(residuals[t], settings_.absoluteValues);
-                if (!(cost < result_.cost)) continue;
-                result_.cost = cost;
-                result_.point = trials[t];
-                residual_ = residuals[t];
-                damping_ = std::max(1e-6, dampings[t]);
-                improved = true;
+            std::vector<double> costs;
+            for (const auto& each : residuals) costs.push_back(costOf(each, settings_.absoluteValues));
+            const auto best = static_cast<std::size_t>(std::min_element(costs.begin(), costs.end()) - costs.begin());
+            // The steps lie nearly on one line: the best of them tells what there is to tell.
+            if (settings_.updates > 0) learn(trials[best] - from, residuals[best], residualThere);
+            improved = costs[best] < result_.cost;
+            if (improved) {
+                result_.cost = costs[best];
+                result_.point = trials[best];
+                residual_ = residuals[best];
+                damping_ = std::max(1e-6, dampings[best]);
+            } else {
+                damping_ *= 1000.0;
             }
-            if (!improved) damping_ *= 1000.0;
         }
         return improved && before - result_.cost >= settings_.tolerance * before;
     }

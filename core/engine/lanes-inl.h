@@ -55,6 +55,11 @@ HWY_INLINE Group negMulAdd(const Group& a, const Group& b, const Group& c) {
 HWY_INLINE Group clamp(const Group& a, float low, float high) {
     return FACET_LANES(hn::Min(hn::Max(a.part[i], hn::Set(D(), low)), hn::Set(D(), high)));
 }
+HWY_INLINE float sumOf(const Group& a) {
+    V sum = a.part[0];
+    for (int i = 1; i < partCount; ++i) sum = hn::Add(sum, a.part[i]);
+    return hn::GetLane(hn::SumOfLanes(D(), sum));
+}
 /// 1/a to about 23 bits: the target's estimate and one step of Newton's method.
 HWY_INLINE Group reciprocal(const Group& a) {
     const Group estimate = FACET_LANES(hn::ApproximateReciprocal(a.part[i]));

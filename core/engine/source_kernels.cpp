@@ -45,34 +45,44 @@ struct ClipCorners {
 /// Pole-zero pairs an octave apart whose places make any slope: J. O. Smith, H. F. Smith, "Closed form fractional
 /// integration and differentiation via real exponentially spaced pole-zero pairs", arXiv:1606.06154, 2016. Unity at 1
 /// kHz if the rate is 48 kHz.
-HWY_INLINE Tilt tiltOf(float slope) {
+Tilt tiltOf(float slope) {
     Tilt tilt{.slope = slope};
     if (slope == 0.0f) return tilt;
     constexpr double radians = 2.0 * std::numbers::pi / 48000.0;
+    std::array<double, tiltSections> poles, zeros;
+    double gain = 1.0;
     for (std::size_t k = 0; k < tiltSections; ++k) {
         const double pole = 20.0 * radians * static_cast<double>(1 << k);
         const double zero = pole * std::exp2(-static_cast<double>(slope));
-        tilt.poles[k] = static_cast<float>(std::exp(-std::min(pole, 3.0)));
-        tilt.zeros[k] = static_cast<float>(std::exp(-std::min(zero, 3.0)));
-        const auto powerAt1k = [&](float c) { return 1.0 + c * c - 2.0 * c * std::cos(1000.0 * radians); };
-        tilt.gain *= static_cast<float>(std::sqrt(powerAt1k(tilt.poles[k]) / powerAt1k(tilt.zeros[k])));
+        poles[k] = std::exp(-std::min(pole, 3.0));
+        zeros[k] = std::exp(-std::min(zero, 3.0));
+        const auto powerAt1k = [&](double c) { return 1.0 + c * c - 2.0 * c * std::cos(1000.0 * radians); };
+        gain *= std::sqrt(powerAt1k(poles[k]) / powerAt1k(zeros[k]));
     }
+    // Partial fractions: what all sections in a row do, side by side.
+    double direct = gain;
+    for (std::size_t k = 0; k < tiltSections; ++k) direct *= zeros[k] / poles[k];
+    for (std::size_t k = 0; k < tiltSections; ++k) {
+        double residue = gain;
+        for (std::size_t j = 0; j < tiltSections; ++j) {
+            residue *= 1.0 - zeros[j] / poles[k];
+            if (j != k) residue /= 1.0 - poles[j] / poles[k];
+        }
+        tilt.residues[k] = static_cast<float>(residue);
+        tilt.poles[k] = static_cast<float>(poles[k]);
+    }
+    tilt.direct = static_cast<float>(direct);
     return tilt;
 }
 
 /// Next value of white noise, uniform in −1…1, colored.
 HWY_INLINE float nextNoise(OscillatorExtra& o) {
-    auto x = static_cast<float>(2.0 * unitFromBits(splitMix64(o.seed + o.drawn++)) - 1.0);
+    const auto x = static_cast<float>(2.0 * unitFromBits(splitMix64(o.seed + o.drawn++)) - 1.0);
     const Tilt& tilt = o.tilt;
     if (tilt.slope == 0.0f) return x;
-    for (std::size_t k = 0; k < tiltSections; ++k) {
-        float& in = o.tilted[2 * k];
-        float& out = o.tilted[2 * k + 1];
-        out = x - tilt.zeros[k] * in + tilt.poles[k] * out;
-        in = x;
-        x = out;
-    }
-    return x * tilt.gain;
+    const Group state = mulAdd(load(tilt.poles.data()), load(o.tilted.data()), splat(x));
+    store(state, o.tilted.data());
+    return tilt.direct * x + sumOf(load(tilt.residues.data()) * state);
 }
 
 /// Writes one oscillator's next `frames` samples into its line, 16 ahead.

@@ -17,11 +17,11 @@ inline constexpr int tiltSections = 10;
 /// Cycles per sample from which on a source is out of hearing and falls silent.
 inline constexpr double highestIncrement = 0.45;
 
-/// The filter that colors noise, of tiltSections pairs of a zero and a pole.
+/// The filter that colors noise, as parallel one-poles: y = direct x + Σ residue s, s = x + pole s⁻¹.
 struct Tilt {
     float slope = 0.0f; ///< as an exponent of frequency; 0: none
-    float gain = 1.0f;
-    std::array<float, tiltSections> zeros{}, poles{};
+    float direct = 1.0f;
+    std::array<float, blockFrames> residues{}, poles{}; ///< tiltSections of them
 };
 
 /// What few oscillators need: kept apart, so that many plain ones lie close together.
@@ -35,7 +35,7 @@ struct OscillatorExtra {
     std::uint64_t drawn = 0; ///< values of noise so far
     std::uint64_t seed = 0;
     Tilt tilt; ///< of the last block: its slope seldom changes
-    std::array<float, 2 * tiltSections> tilted{};
+    std::array<float, blockFrames> tilted{};
 };
 
 /// One oscillator. `line` holds the band-limited signal from the present sample on: 16 samples that
