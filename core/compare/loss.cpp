@@ -13,7 +13,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstdlib>
 
 namespace facet {
 
@@ -21,7 +20,7 @@ namespace {
 
 constexpr float floorPower = 1e-7f; ///< −70 dB
 constexpr float sideShare = 0.07f;
-const float levelShare = std::getenv("LS") ? static_cast<float>(std::atof(std::getenv("LS"))) : 0.2f;
+constexpr float levelShare = 0.2f;
 constexpr std::size_t leveled = 1;                     ///< the resolution whose frames tell the level over time
 constexpr float quietLow = 1e-6f, quietHigh = 3.2e-5f; ///< −60 and −45 dB re the highest level: silence is between
 constexpr float pitchShare = 0.1f;                     ///< dB of loss per cent of mean deviation
@@ -101,6 +100,12 @@ struct Loss::Impl {
         findPitchPoints(mono, performance);
     }
 
+    /// Power by which a candidate comes to the reference's energy.
+    float gainFor(const Recording& candidate) const {
+        const double energy = energyOf(candidate);
+        return static_cast<float>(energy > 1e-12 ? referenceEnergy / energy : 0.0);
+    }
+
     /// Of the windowed frames.
     Eigen::VectorXf frameEnergies(const std::vector<float>& mono) const {
         const Resolution& res = resolutions[leveled];
@@ -116,13 +121,15 @@ struct Loss::Impl {
         return energies;
     }
 
-    /// Below this a level is silence: what the quiet moments of the recording hardly exceed.
+    /// Below this a level is silence: what steady noise hardly exceeds; a tail that falls through the quiet moments is
+    /// none.
     static float silenceOf(const Eigen::VectorXf& energies) {
         std::vector<float> sorted(energies.begin(), energies.end());
-        const auto quiet = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 10);
-        std::nth_element(sorted.begin(), quiet, sorted.end());
-        const float highest = std::max(1e-7f, energies.maxCoeff());
-        return std::clamp(2.0f * *quiet, quietLow * highest, quietHigh * highest);
+        std::sort(sorted.begin(), sorted.end());
+        const float p10 = sorted[sorted.size() / 10], p25 = sorted[sorted.size() / 4];
+        const float highest = std::max(1e-7f, sorted.back());
+        const float noise = p25 < 2.0f * p10 ? 2.0f * p10 : 0.0f;
+        return std::clamp(noise, quietLow * highest, quietHigh * highest);
     }
 
     /// In dB above silence.
@@ -265,14 +272,19 @@ Loss::Loss(const Recording& reference, const Performance& performance, double lo
 Loss::~Loss() = default;
 Loss::Loss(Loss&&) noexcept = default;
 
+Eigen::VectorXf Loss::levelDifference(const Recording& whole) const {
+    const Impl& m = *impl_;
+    const Recording audible = m.leftOut.empty() ? Recording{} : withoutSpans(whole, m.leftOut);
+    const Recording& candidate = m.leftOut.empty() ? whole : audible;
+    return m.levelsOf(m.frameEnergies(monoMix(candidate)), m.gainFor(candidate)) - m.levels;
+}
+
 Eigen::VectorXf Loss::residual(const Recording& whole) const {
     announceHeavyWork("residual");
     const Impl& m = *impl_;
-    Recording audible;
-    if (!m.leftOut.empty()) audible = withoutSpans(whole, m.leftOut);
+    const Recording audible = m.leftOut.empty() ? Recording{} : withoutSpans(whole, m.leftOut);
     const Recording& candidate = m.leftOut.empty() ? whole : audible;
-    const double energy = energyOf(candidate);
-    const auto gain = static_cast<float>(energy > 1e-12 ? m.referenceEnergy / energy : 0.0);
+    const float gain = m.gainFor(candidate);
     const auto mono = monoMix(candidate);
     Eigen::Index total = m.levels.size() + m.side.size() + static_cast<Eigen::Index>(m.pitchPoints.size());
     for (const auto& part : m.mid) total += part.size();

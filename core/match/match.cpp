@@ -80,8 +80,15 @@ public:
             } catch (const BudgetSpent&) {
                 complete = false;
             }
-            share = settings.evaluations > 0 ? 1.0 : 0.93; // what was kept back is for pruning, and time for curves
-            prune();
+            // What was kept back is for pruning and levels, and time for curves.
+            share = settings.evaluations > 0 ? 0.96 : 0.88;
+            try {
+                prune();
+            } catch (const BudgetSpent&) {
+                complete = false;
+            }
+            share = settings.evaluations > 0 ? 1.0 : 0.94;
+            finishLevels();
         } catch (const BudgetSpent&) {
             complete = false;
         } catch (const Cancelled&) {
@@ -148,6 +155,17 @@ private:
     }
 
     std::vector<Eigen::VectorXf> residuals(const std::vector<Patch>& patches) {
+        auto result =
+            differences(patches, [](const Loss& loss, const Recording& render) { return loss.residual(render); });
+        if (looked == &targets) // losses of a stretch are others
+            for (std::size_t i = 0; i < patches.size(); ++i) remember(patches[i], Loss::value(result[i]));
+        return result;
+    }
+
+    /// What a loss finds between the targets and each patch.
+    std::vector<Eigen::VectorXf>
+    differences(const std::vector<Patch>& patches,
+                const std::function<Eigen::VectorXf(const Loss&, const Recording&)>& difference) {
         requireBudget(patches.size());
         std::vector<Eigen::VectorXf> result(patches.size());
         for (const PreparedTarget& target : *looked) {
@@ -156,14 +174,12 @@ private:
             parallelFor(static_cast<int>(patches.size()), settings.threads, [&](int i) {
                 heeded.check();
                 const auto at = static_cast<std::size_t>(i);
-                append(result[at], target.loss->residual(renders[at]), target.share);
+                append(result[at], difference(*target.loss, renders[at]), target.share);
             });
         }
         // The mean magnitude of all residuals together is the weighted mean of the targets' losses.
         for (Eigen::VectorXf& all : result) all *= static_cast<float>(all.size());
         evaluations += static_cast<int>(patches.size());
-        if (looked == &targets) // losses of a stretch are others
-            for (std::size_t i = 0; i < patches.size(); ++i) remember(patches[i], Loss::value(result[i]));
         return result;
     }
 
@@ -615,6 +631,57 @@ private:
                 went = true;
             }
         }
+    }
+
+    /// The levels of the notes to the decibel, tails included, which weigh little in the loss and are heard at once:
+    /// least squares over what shapes and moves them, levels counting as much as all else, as far as the loss hardly
+    /// grows.
+    void finishLevels() {
+        constexpr double mostGrowth = 1.04;
+        const Candidate before = best();
+        SearchLimits limits = settings.limits;
+        for (const Address& address : before.patch.addresses()) {
+            const ModuleKind kind = before.patch.find(address.module)->kind;
+            const bool levels = address.module.ends_with("/envelope:level") || kind == ModuleKind::lfo ||
+                                kind == ModuleKind::link || (kind == ModuleKind::layer && address.field == "velocity");
+            if (!levels) limits.locks.insert(address);
+        }
+        const SearchSpace space(before.patch, limits, told);
+        if (space.size() == 0) return;
+        const auto patchesAt = [&](const std::vector<Eigen::VectorXd>& points) {
+            std::vector<Patch> patches;
+            for (const auto& point : points) patches.push_back(space.patchAt(before.patch, point));
+            return patches;
+        };
+        const Eigen::VectorXd from = space.positionOf(before.patch);
+        float rest = 0.0f; // what the loss weighs beside the levels
+        const auto both = [&rest](const Loss& loss, const Recording& render) {
+            Eigen::VectorXf levels = loss.levelDifference(render);
+            if (rest == 0.0f) return levels;
+            const Eigen::VectorXf residual = rest * loss.residual(render);
+            Eigen::VectorXf all(levels.size() + residual.size());
+            all << levels, residual;
+            return all;
+        };
+        const float levelsNorm = differences({before.patch}, both).front().norm();
+        rest = levelsNorm / std::max(1e-6f, residuals({before.patch}).front().norm());
+        const LeastSquaresProblem problem{
+            space.lower(), space.upper(),
+            [&](const std::vector<Eigen::VectorXd>& points) { return differences(patchesAt(points), both); }};
+        LeastSquaresSettings lm;
+        lm.iterations = 4;
+        lm.differenceStep = differenceStep;
+        lm.tolerance = 0.01;
+        lm.updates = 2;
+        const Eigen::VectorXd way = minimizeLeastSquares(problem, from, lm, task).point - from;
+        const std::vector<Patch> onTheWay = patchesAt({from + way, from + 0.5 * way, from + 0.25 * way});
+        for (const Candidate& after : evaluate(onTheWay)) {
+            if (after.rank > mostGrowth * before.rank) continue;
+            for (Best& each : bests)
+                if (each.structure == kindsOf(after.patch)) each.candidate = after;
+            break;
+        }
+        report("levels");
     }
 
     /// Structures that the pruned one replaces go: they are no better and more complicated.
