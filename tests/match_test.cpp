@@ -4,6 +4,7 @@
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
 #include "core/match/hypotheses.h"
+#include "core/match/level_finish.h"
 #include "core/match/match.h"
 #include "core/match/motion.h"
 #include "core/match/note_shape.h"
@@ -111,6 +112,51 @@ TEST(Matching, OfALongPhraseSearchesWhatTellsMost) {
     const Profile whole = measureProfile(reference, played);
     const auto marked = score(result.best.patch, atRate(reference, 48000), whole, played, 1);
     EXPECT_NEAR(marked.likeness, result.best.comparison.likeness, 0.5);
+}
+
+TEST(Matching, RestsWhereOtherBeginningsCannotHelp) {
+    // One value is free: there is nowhere else to begin, whatever the limit.
+    MatchSettings settings = quick(100'000);
+    settings.start = target();
+    settings.start.set(cutoff, 2000.0);
+    settings.start.set({"layer:a/envelope:level", "release"}, 500.0); // locked and wrong: it stays unlike
+    for (const Address& address : settings.start.addresses())
+        if (address != cutoff) settings.limits.locks.insert(address);
+    const auto result = match(render(target(), phrase()), phrase(), settings);
+    EXPECT_TRUE(result.complete);
+    EXPECT_LT(result.best.likeness, 97.0);
+    EXPECT_LT(result.evaluations, 3000);
+    EXPECT_NEAR(std::log2(result.best.patch.value(cutoff) / 500.0), 0.0, 0.2);
+}
+
+TEST(LevelFinish, ComesCloserInWhatShapesLevels) {
+    const Address sustain{"layer:a/envelope:level", "sustain"}, release{"layer:a/envelope:level", "release"};
+    const Recording reference = render(target(), phrase());
+    Performance played = phrase();
+    played.rateHz = 48000;
+    played.frames = static_cast<int>(std::lround(phrase().seconds() * 48000));
+    const Loss loss(atRate(reference, 48000), played);
+    Patch off = target();
+    off.set(sustain, 60.0);
+    off.set(release, 40.0);
+    const auto differences = [&](const std::vector<Patch>& patches, const Difference& difference) {
+        std::vector<Eigen::VectorXf> all;
+        for (const Recording& each : renderAt48k(patches, played)) all.push_back(difference(loss, each));
+        return all;
+    };
+    const auto levelsOf = [&](const Patch& patch) {
+        return differences({patch}, [](const Loss& l, const Recording& r) { return l.levelDifference(r); })[0].norm();
+    };
+    const auto closer = towardsItsLevels(off, {}, {}, differences, {});
+    ASSERT_EQ(closer.size(), 3u);
+    EXPECT_LT(levelsOf(closer[0]), 0.2 * levelsOf(off));
+    EXPECT_LT(levelsOf(closer[1]), levelsOf(closer[2]));
+    EXPECT_NEAR(closer[0].value(sustain), 40.0, 4.0);
+    EXPECT_EQ(closer[0].value(cutoff), off.value(cutoff)) << "the filter is not asked";
+    const auto obeying =
+        towardsItsLevels(off, {.locks = {release}, .ranges = {{sustain, {50.0, 90.0}}}}, {}, differences, {});
+    EXPECT_EQ(obeying[0].value(release), 40.0);
+    EXPECT_GE(obeying[0].value(sustain), 50.0);
 }
 
 TEST(Matching, SaysWhyItCannotBegin) {

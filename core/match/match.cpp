@@ -7,8 +7,10 @@
 #include "core/dsp/least_squares.h"
 #include "core/engine/render.h"
 #include "core/match/curves.h"
+#include "core/match/finalists.h"
 #include "core/match/estimate.h"
 #include "core/match/hypotheses.h"
+#include "core/match/level_finish.h"
 #include "core/match/motion.h"
 #include "core/match/prepared_target.h"
 #include "core/match/simplicity.h"
@@ -163,9 +165,7 @@ private:
     }
 
     /// What a loss finds between the targets and each patch.
-    std::vector<Eigen::VectorXf>
-    differences(const std::vector<Patch>& patches,
-                const std::function<Eigen::VectorXf(const Loss&, const Recording&)>& difference) {
+    std::vector<Eigen::VectorXf> differences(const std::vector<Patch>& patches, const Difference& difference) {
         requireBudget(patches.size());
         std::vector<Eigen::VectorXf> result(patches.size());
         for (const PreparedTarget& target : *looked) {
@@ -451,6 +451,7 @@ private:
         earlier.swap(bests);
         earlierRank = bestRank;
         bestRank = std::numeric_limits<double>::infinity();
+        report("beginning anew from other kinds of sound");
         try {
             race();
             if (bestRank < promising * earlierRank) settle();
@@ -633,49 +634,18 @@ private:
         }
     }
 
-    /// The levels of the notes to the decibel, tails included, which weigh little in the loss and are heard at once:
-    /// least squares over what shapes and moves them, levels counting as much as all else, as far as the loss hardly
-    /// grows.
+    /// The levels of the notes to the decibel, as far as the loss hardly grows.
     void finishLevels() {
         constexpr double mostGrowth = 1.04;
         const Candidate before = best();
-        SearchLimits limits = settings.limits;
-        for (const Address& address : before.patch.addresses()) {
-            const ModuleKind kind = before.patch.find(address.module)->kind;
-            const bool levels = address.module.ends_with("/envelope:level") || kind == ModuleKind::lfo ||
-                                kind == ModuleKind::link || (kind == ModuleKind::layer && address.field == "velocity");
-            if (!levels) limits.locks.insert(address);
-        }
-        const SearchSpace space(before.patch, limits, told);
-        if (space.size() == 0) return;
-        const auto patchesAt = [&](const std::vector<Eigen::VectorXd>& points) {
-            std::vector<Patch> patches;
-            for (const auto& point : points) patches.push_back(space.patchAt(before.patch, point));
-            return patches;
-        };
-        const Eigen::VectorXd from = space.positionOf(before.patch);
-        float rest = 0.0f; // what the loss weighs beside the levels
-        const auto both = [&rest](const Loss& loss, const Recording& render) {
-            Eigen::VectorXf levels = loss.levelDifference(render);
-            if (rest == 0.0f) return levels;
-            const Eigen::VectorXf residual = rest * loss.residual(render);
-            Eigen::VectorXf all(levels.size() + residual.size());
-            all << levels, residual;
-            return all;
-        };
-        const float levelsNorm = differences({before.patch}, both).front().norm();
-        rest = levelsNorm / std::max(1e-6f, residuals({before.patch}).front().norm());
-        const LeastSquaresProblem problem{
-            space.lower(), space.upper(),
-            [&](const std::vector<Eigen::VectorXd>& points) { return differences(patchesAt(points), both); }};
-        LeastSquaresSettings lm;
-        lm.iterations = 4;
-        lm.differenceStep = differenceStep;
-        lm.tolerance = 0.01;
-        lm.updates = 2;
-        const Eigen::VectorXd way = minimizeLeastSquares(problem, from, lm, task).point - from;
-        const std::vector<Patch> onTheWay = patchesAt({from + way, from + 0.5 * way, from + 0.25 * way});
-        for (const Candidate& after : evaluate(onTheWay)) {
+        const auto patches = towardsItsLevels(
+            before.patch, settings.limits, told,
+            [this](const std::vector<Patch>& some, const Difference& difference) {
+                return differences(some, difference);
+            },
+            task);
+        if (patches.empty()) return;
+        for (const Candidate& after : evaluate(patches)) {
             if (after.rank > mostGrowth * before.rank) continue;
             for (Best& each : bests)
                 if (each.structure == kindsOf(after.patch)) each.candidate = after;
@@ -716,39 +686,6 @@ private:
     bool improved = false;
     Candidate pruned;
 };
-
-/// Marks over all targets: loss, likeness and floors are weighted means, the comparison is with the first.
-ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targets, int seeds,
-                     const FacetWeights& weights) {
-    const Patch leveled = withSolvedGain(patch, targets.front().reference, targets.front().performance);
-    ScoredPatch all;
-    for (const PreparedTarget& target : targets) {
-        const ScoredPatch one =
-            score(leveled, target.reference, target.profile, target.performance, seeds, {}, target.leftOut, weights);
-        if (&target == &targets.front()) {
-            all.patch = leveled;
-            all.comparison = one.comparison;
-            all.floor = 0.0;
-            all.facetFloors.assign(one.facetFloors.size(), 0.0);
-        }
-        all.loss += target.share * one.loss;
-        all.likeness += target.share * one.likeness;
-        all.floor += target.share * one.floor;
-        for (std::size_t f = 0; f < all.facetFloors.size(); ++f)
-            all.facetFloors[f] += target.share * one.facetFloors[f];
-    }
-    return all;
-}
-
-/// What the ranking of finalists goes by: likeness, the loss (which sees what no facet does), and simplicity.
-double worthOf(const ScoredPatch& scored, const Patch& start) {
-    constexpr double perDb = 3.0, perModule = 0.3, perHandicap = 20.0;
-    const auto modules =
-        std::count_if(scored.patch.modules().begin(), scored.patch.modules().end(),
-                      [&](const auto& m) { return takesPart(scored.patch, m) && m.kind != ModuleKind::envelope; });
-    return scored.likeness - perDb * scored.loss - perModule * static_cast<double>(modules) -
-           perHandicap * (handicapOf(scored.patch, start) - 1.0);
-}
 
 /// A part of a long recording tells as much, and all of it would take the search's time to measure.
 constexpr double longSeconds = 30.0, enoughSeconds = 20.0;

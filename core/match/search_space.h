@@ -12,7 +12,7 @@ namespace facet {
 struct Told {
     bool width = true;      ///< they have two channels
     bool keys = true;       ///< their notes differ by at least three semitones
-    bool velocities = true; ///< and by at least eight in velocity
+    bool velocities = true; ///< and by at least five in velocity
 };
 
 /// Coordinates in [0, 1] on each parameter's own scale. Only what can be heard takes part: nothing of a

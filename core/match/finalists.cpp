@@ -1,0 +1,41 @@
+#include "core/match/finalists.h"
+
+#include "core/match/simplicity.h"
+#include "core/parameters/relevance.h"
+
+#include <algorithm>
+
+namespace facet {
+
+ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targets, int seeds,
+                     const FacetWeights& weights) {
+    const Patch leveled = withSolvedGain(patch, targets.front().reference, targets.front().performance);
+    ScoredPatch all;
+    for (const PreparedTarget& target : targets) {
+        const ScoredPatch one =
+            score(leveled, target.reference, target.profile, target.performance, seeds, {}, target.leftOut, weights);
+        if (&target == &targets.front()) {
+            all.patch = leveled;
+            all.comparison = one.comparison;
+            all.floor = 0.0;
+            all.facetFloors.assign(one.facetFloors.size(), 0.0);
+        }
+        all.loss += target.share * one.loss;
+        all.likeness += target.share * one.likeness;
+        all.floor += target.share * one.floor;
+        for (std::size_t f = 0; f < all.facetFloors.size(); ++f)
+            all.facetFloors[f] += target.share * one.facetFloors[f];
+    }
+    return all;
+}
+
+double worthOf(const ScoredPatch& scored, const Patch& start) {
+    constexpr double perDb = 3.0, perModule = 0.3, perHandicap = 20.0;
+    const auto modules =
+        std::count_if(scored.patch.modules().begin(), scored.patch.modules().end(),
+                      [&](const auto& m) { return takesPart(scored.patch, m) && m.kind != ModuleKind::envelope; });
+    return scored.likeness - perDb * scored.loss - perModule * static_cast<double>(modules) -
+           perHandicap * (handicapOf(scored.patch, start) - 1.0);
+}
+
+} // namespace facet
