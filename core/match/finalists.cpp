@@ -30,7 +30,7 @@ ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targ
 }
 
 double worthOf(const ScoredPatch& scored, const Patch& start) {
-    constexpr double perDb = 3.0, perModule = 0.3, perHandicap = 20.0;
+    constexpr double perDb = 6.0, perModule = 0.3, perHandicap = 20.0;
     const auto modules =
         std::count_if(scored.patch.modules().begin(), scored.patch.modules().end(),
                       [&](const auto& m) { return takesPart(scored.patch, m) && m.kind != ModuleKind::envelope; });
