@@ -20,7 +20,7 @@ namespace {
 
 constexpr float floorPower = 1e-7f; ///< −70 dB
 constexpr float sideShare = 0.07f;
-constexpr float levelShare = 0.2f;
+constexpr float levelShare = 0.2f;                     ///< dB of loss per dB of mean deviation
 constexpr std::size_t leveled = 1;                     ///< the resolution whose frames tell the level over time
 constexpr float quietLow = 1e-6f, quietHigh = 3.2e-5f; ///< −60 and −45 dB re the highest level: silence is between
 constexpr float pitchShare = 0.1f;                     ///< dB of loss per cent of mean deviation
