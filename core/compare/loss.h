@@ -28,7 +28,8 @@ public:
     /// called from several threads at once.
     Eigen::VectorXf residual(const Recording& candidate) const;
     /// The part of it that tells of levels: by how many dB each moment (every 512 samples)
-    /// differs once the energies are equal. Silence is 60 dB below the loudest, or steady noise, at most 45 dB below it.
+    /// differs once the energies are equal. Silence is 60 dB below the loudest, or steady noise, at most 45 dB below
+    /// it.
     Eigen::VectorXf levelDifference(const Recording& candidate) const;
     /// Mean |residual| in dB.
     static double value(const Eigen::VectorXf& residual);
