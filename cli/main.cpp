@@ -2,6 +2,7 @@
 #include "cli/commands.h"
 #include "core/base/error.h"
 #include "core/base/log.h"
+#include "core/base/memory.h"
 
 #include <CLI/CLI.hpp>
 #include <cstdio>
@@ -39,6 +40,7 @@ int run(int argc, char** argv) {
 } // namespace
 
 int main(int argc, char** argv) {
+    facet::keepFreedMemory();
     try {
         return run(argc, argv);
     } catch (const facet::Error& problem) {

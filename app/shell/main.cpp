@@ -5,6 +5,7 @@
 #include "app/views/mirror_view.h"
 #include "app/views/theme.h"
 #include "core/base/error.h"
+#include "core/base/memory.h"
 #include "core/project/project_file.h"
 
 #include <QApplication>
@@ -73,6 +74,7 @@ void takeShot(QApplication& app, Session& session, MainWindow& window, const QSt
 } // namespace
 
 int main(int argc, char** argv) {
+    keepFreedMemory();
     QApplication app(argc, argv);
     QApplication::setApplicationName("facet");
     QApplication::setApplicationDisplayName("Facet");

@@ -16,31 +16,15 @@ double costOf(const Eigen::VectorXf& residual, bool absolute) {
     return std::isnan(sum) ? infinite : sum / static_cast<double>(residual.size());
 }
 
-/// Normal equations of the weighted linearization: `matrix` δ = −`gradient`.
-struct Linearization {
-    Eigen::MatrixXd matrix;
-    Eigen::VectorXd gradient;
-};
-
-Linearization linearize(const Eigen::VectorXf& residual, const Eigen::MatrixXf& jacobian,
-                        const LeastSquaresSettings& settings) {
-    if (!settings.absoluteValues)
-        return {(jacobian.transpose() * jacobian).cast<double>(), (jacobian.transpose() * residual).cast<double>()};
-    const auto floor = static_cast<float>(settings.absoluteFloor);
-    const Eigen::VectorXf weight = residual.cwiseAbs().cwiseMax(floor).cwiseInverse();
-    const Eigen::MatrixXf weighted = weight.asDiagonal() * jacobian;
-    return {(jacobian.transpose() * weighted).cast<double>(), (weighted.transpose() * residual).cast<double>()};
-}
-
 /// The damped step from `point`, with parameters at a bound that the step would push further out held fixed.
-Eigen::VectorXd boundedStep(const Linearization& linear, double damping, const Eigen::VectorXd& point,
-                            const LeastSquaresProblem& problem) {
+Eigen::VectorXd boundedStep(const Eigen::MatrixXd& normal, const Eigen::VectorXd& gradient, double damping,
+                            const Eigen::VectorXd& point, const Eigen::VectorXd& lower, const Eigen::VectorXd& upper) {
     const auto n = point.size();
     std::vector<bool> fixed(static_cast<std::size_t>(n), false);
     Eigen::VectorXd step = Eigen::VectorXd::Zero(n);
     for (int round = 0; round < 4; ++round) {
-        Eigen::MatrixXd matrix = linear.matrix;
-        Eigen::VectorXd right = -linear.gradient;
+        Eigen::MatrixXd matrix = normal;
+        Eigen::VectorXd right = -gradient;
         const double smallest = 1e-9 * std::max(1e-30, matrix.diagonal().maxCoeff());
         for (Eigen::Index i = 0; i < n; ++i) {
             matrix(i, i) += damping * matrix(i, i) + smallest;
@@ -57,8 +41,7 @@ Eigen::VectorXd boundedStep(const Linearization& linear, double damping, const E
         step = matrix.ldlt().solve(right);
         bool changed = false;
         for (Eigen::Index i = 0; i < n; ++i) {
-            const double clipped =
-                std::min(std::max(point(i) + step(i), problem.lower(i)), problem.upper(i)) - point(i);
+            const double clipped = std::min(std::max(point(i) + step(i), lower(i)), upper(i)) - point(i);
             if (clipped == step(i) || fixed[static_cast<std::size_t>(i)]) continue;
             step(i) = clipped;
             fixed[static_cast<std::size_t>(i)] = true;
@@ -66,122 +49,135 @@ Eigen::VectorXd boundedStep(const Linearization& linear, double damping, const E
         }
         if (!changed) break;
     }
-    return (point + step).cwiseMax(problem.lower).cwiseMin(problem.upper) - point;
+    return (point + step).cwiseMax(lower).cwiseMin(upper) - point;
 }
 
 } // namespace
 
-namespace {
+LeastSquaresWalk::LeastSquaresWalk(Eigen::VectorXd lower, Eigen::VectorXd upper, const Eigen::VectorXd& start,
+                                   LeastSquaresSettings settings)
+    : lower_(std::move(lower)), upper_(std::move(upper)),
+      settings_(std::move(settings)), result_{start.cwiseMax(lower_).cwiseMin(upper_), 0.0, 0}, asked_{result_.point} {}
 
-/// One minimization under way.
-class Minimization {
-public:
-    Minimization(const LeastSquaresProblem& problem, const Eigen::VectorXd& start, const LeastSquaresSettings& settings)
-        : problem_(problem),
-          settings_(settings), result_{start.cwiseMax(problem.lower).cwiseMin(problem.upper), 0.0, 0} {
-        residual_ = evaluate({result_.point}).front();
-        result_.cost = costOf(residual_, settings.absoluteValues);
+void LeastSquaresWalk::answer(const std::vector<Eigen::VectorXf>& residuals) {
+    result_.evaluations += static_cast<int>(residuals.size());
+    switch (stage_) {
+    case Stage::start:
+        residual_ = residuals.front();
+        result_.cost = costOf(residual_, settings_.absoluteValues);
+        iterate();
+        break;
+    case Stage::jacobian: takeColumns(residuals); break;
+    case Stage::trials: takeTrials(residuals); break;
     }
+}
 
-    LeastSquaresResult run(const Task& task) {
-        for (int iteration = 0; iteration < settings_.iterations; ++iteration) {
-            task.check();
-            differentiate();
-            if (!step(3)) break;
-            for (int update = 0; update < settings_.updates && step(1); ++update) task.check();
-        }
-        return result_;
+/// Asks for a Jacobian by forward differences, if there is to be one more.
+void LeastSquaresWalk::iterate() {
+    asked_.clear();
+    if (iteration_++ == settings_.iterations) return;
+    stage_ = Stage::jacobian;
+    const auto n = result_.point.size();
+    const bool own = settings_.differenceSteps.size() == n;
+    steps_ = (own ? settings_.differenceSteps : Eigen::VectorXd::Constant(n, settings_.differenceStep))
+                 .cwiseProduct(upper_ - lower_);
+    for (Eigen::Index i = 0; i < n; ++i) {
+        if (steps_(i) == 0.0) continue; // fixed: nothing to ask
+        if (result_.point(i) + steps_(i) > upper_(i)) steps_(i) = -steps_(i);
+        asked_.push_back(result_.point);
+        asked_.back()(i) += steps_(i);
     }
+}
 
-private:
-    std::vector<Eigen::VectorXf> evaluate(const std::vector<Eigen::VectorXd>& points) {
-        result_.evaluations += static_cast<int>(points.size());
-        return problem_.residuals(points);
+void LeastSquaresWalk::takeColumns(const std::vector<Eigen::VectorXf>& columns) {
+    jacobian_ = Eigen::MatrixXf::Zero(residual_.size(), steps_.size());
+    std::size_t next = 0;
+    for (Eigen::Index i = 0; i < steps_.size(); ++i) {
+        if (steps_(i) == 0.0) continue;
+        const auto& column = columns[next++];
+        if (column.size() == residual_.size()) jacobian_.col(i) = (column - residual_) / static_cast<float>(steps_(i));
     }
+    update_ = -1;
+    beginStep(3);
+}
 
-    /// The Jacobian by forward differences.
-    void differentiate() {
-        const auto n = result_.point.size();
-        const Eigen::VectorXd range = problem_.upper - problem_.lower;
-        std::vector<Eigen::VectorXd> points;
-        Eigen::VectorXd steps(n);
-        for (Eigen::Index i = 0; i < n; ++i) {
-            const double share =
-                settings_.differenceSteps.size() == n ? settings_.differenceSteps(i) : settings_.differenceStep;
-            steps(i) = share * range(i);
-            if (steps(i) == 0.0) continue; // fixed: nothing to ask
-            if (result_.point(i) + steps(i) > problem_.upper(i)) steps(i) = -steps(i);
-            points.push_back(result_.point);
-            points.back()(i) += steps(i);
-        }
-        const auto columns = evaluate(points);
-        jacobian_ = Eigen::MatrixXf::Zero(residual_.size(), n);
-        std::size_t next = 0;
-        for (Eigen::Index i = 0; i < n; ++i) {
-            if (steps(i) == 0.0) continue;
-            const auto& column = columns[next++];
-            if (column.size() == residual_.size())
-                jacobian_.col(i) = (column - residual_) / static_cast<float>(steps(i));
-        }
+/// To the best of several damped steps, trying larger dampings up to so many times.
+void LeastSquaresWalk::beginStep(int attempts) {
+    if (settings_.absoluteValues) {
+        const auto floor = static_cast<float>(settings_.absoluteFloor);
+        const Eigen::VectorXf weight = residual_.cwiseAbs().cwiseMax(floor).cwiseInverse();
+        const Eigen::MatrixXf weighted = weight.asDiagonal() * jacobian_;
+        matrix_ = (jacobian_.transpose() * weighted).cast<double>();
+        gradient_ = (weighted.transpose() * residual_).cast<double>();
+    } else {
+        matrix_ = (jacobian_.transpose() * jacobian_).cast<double>();
+        gradient_ = (jacobian_.transpose() * residual_).cast<double>();
     }
+    before_ = result_.cost;
+    attempts_ = attempts;
+    stage_ = Stage::trials;
+    askTrials();
+}
 
-    /// Goes to the best of several damped steps, trying larger dampings up to so many times; false when none gained
-    /// enough for it to be worth going on. What the trials tell of the Jacobian is kept.
-    bool step(int attempts) {
-        const Linearization linear = linearize(residual_, jacobian_, settings_);
-        const double before = result_.cost;
-        const Eigen::VectorXd from = result_.point;
-        const Eigen::VectorXf residualThere = residual_;
-        bool improved = false;
-        for (int attempt = 0; attempt < attempts && !improved; ++attempt) {
-            // Four dampings side by side cost little more than one.
-            std::vector<Eigen::VectorXd> trials;
-            std::vector<double> dampings;
-            for (double factor : {0.1, 1.0, 10.0, 100.0}) {
-                dampings.push_back(damping_ * factor);
-                trials.push_back(from + boundedStep(linear, dampings.back(), from, problem_));
-            }
-            const auto residuals = evaluate(trials);
-            std::vector<double> costs;
-            for (const auto& each : residuals) costs.push_back(costOf(each, settings_.absoluteValues));
-            const auto best = static_cast<std::size_t>(std::min_element(costs.begin(), costs.end()) - costs.begin());
-            // The steps lie nearly on one line: the best of them tells what there is to tell.
-            if (settings_.updates > 0) learn(trials[best] - from, residuals[best], residualThere);
-            improved = costs[best] < result_.cost;
-            if (improved) {
-                result_.cost = costs[best];
-                result_.point = trials[best];
-                residual_ = residuals[best];
-                damping_ = std::max(1e-6, dampings[best]);
-            } else {
-                damping_ *= 1000.0;
-            }
-        }
-        return improved && before - result_.cost >= settings_.tolerance * before;
+void LeastSquaresWalk::askTrials() {
+    // Four dampings side by side cost little more than one.
+    asked_.clear();
+    dampings_.clear();
+    for (double factor : {0.1, 1.0, 10.0, 100.0}) {
+        dampings_.push_back(damping_ * factor);
+        asked_.push_back(result_.point +
+                         boundedStep(matrix_, gradient_, dampings_.back(), result_.point, lower_, upper_));
     }
+}
 
-    /// Broyden's update: the Jacobian with the least change that explains a step.
-    void learn(const Eigen::VectorXd& step, const Eigen::VectorXf& there, const Eigen::VectorXf& here) {
-        const double length = step.squaredNorm();
-        if (there.size() != here.size() || length < 1e-12) return;
-        const Eigen::VectorXf direction = step.cast<float>();
-        const Eigen::VectorXf unexplained = there - here - jacobian_ * direction;
-        jacobian_ += unexplained * (direction.transpose() / static_cast<float>(length));
+void LeastSquaresWalk::takeTrials(const std::vector<Eigen::VectorXf>& residuals) {
+    std::vector<double> costs;
+    for (const auto& each : residuals) costs.push_back(costOf(each, settings_.absoluteValues));
+    const auto best = static_cast<std::size_t>(std::min_element(costs.begin(), costs.end()) - costs.begin());
+    // The steps lie nearly on one line: the best of them tells the Jacobian what there is to tell.
+    if (settings_.updates > 0) learn(asked_[best] - result_.point, residuals[best]);
+    if (costs[best] < result_.cost) {
+        result_.cost = costs[best];
+        result_.point = asked_[best];
+        residual_ = residuals[best];
+        damping_ = std::max(1e-6, dampings_[best]);
+        endStep(true);
+    } else {
+        damping_ *= 1000.0;
+        if (--attempts_ > 0)
+            askTrials();
+        else
+            endStep(false);
     }
+}
 
-    const LeastSquaresProblem& problem_;
-    const LeastSquaresSettings& settings_;
-    LeastSquaresResult result_;
-    Eigen::VectorXf residual_;
-    Eigen::MatrixXf jacobian_;
-    double damping_ = 1e-2;
-};
+void LeastSquaresWalk::endStep(bool improved) {
+    const bool worthwhile = improved && before_ - result_.cost >= settings_.tolerance * before_;
+    if (worthwhile && ++update_ < settings_.updates)
+        beginStep(1);
+    else if (worthwhile || update_ >= 0)
+        iterate();
+    else
+        asked_.clear(); // a Jacobian that led nowhere: the end
+}
 
-} // namespace
+/// Broyden's update: the Jacobian with the least change that explains a step.
+void LeastSquaresWalk::learn(const Eigen::VectorXd& step, const Eigen::VectorXf& there) {
+    const double length = step.squaredNorm();
+    if (there.size() != residual_.size() || length < 1e-12) return;
+    const Eigen::VectorXf direction = step.cast<float>();
+    const Eigen::VectorXf unexplained = there - residual_ - jacobian_ * direction;
+    jacobian_ += unexplained * (direction.transpose() / static_cast<float>(length));
+}
 
 LeastSquaresResult minimizeLeastSquares(const LeastSquaresProblem& problem, const Eigen::VectorXd& start,
                                         const LeastSquaresSettings& settings, const Task& task) {
-    return Minimization(problem, start, settings).run(task);
+    LeastSquaresWalk walk(problem.lower, problem.upper, start, settings);
+    while (!walk.asked().empty()) {
+        task.check();
+        walk.answer(problem.residuals(walk.asked()));
+    }
+    return walk.result();
 }
 
 } // namespace facet

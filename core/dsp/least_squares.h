@@ -43,4 +43,44 @@ struct LeastSquaresResult {
 LeastSquaresResult minimizeLeastSquares(const LeastSquaresProblem& problem, const Eigen::VectorXd& start,
                                         const LeastSquaresSettings& settings, const Task& task = {});
 
+/// The same step by step, for whoever evaluates several of them together: as long as it asks for residuals at points,
+/// they are to be answered, in that order.
+class LeastSquaresWalk {
+public:
+    LeastSquaresWalk(Eigen::VectorXd lower, Eigen::VectorXd upper, const Eigen::VectorXd& start,
+                     LeastSquaresSettings settings);
+    /// None: it has come to its end.
+    const std::vector<Eigen::VectorXd>& asked() const { return asked_; }
+    void answer(const std::vector<Eigen::VectorXf>& residuals);
+    const LeastSquaresResult& result() const { return result_; }
+
+private:
+    enum class Stage { start, jacobian, trials };
+    void iterate();
+    void beginStep(int attempts);
+    void askTrials();
+    void takeColumns(const std::vector<Eigen::VectorXf>& columns);
+    void takeTrials(const std::vector<Eigen::VectorXf>& residuals);
+    void endStep(bool improved);
+    void learn(const Eigen::VectorXd& step, const Eigen::VectorXf& there);
+
+    Eigen::VectorXd lower_, upper_;
+    LeastSquaresSettings settings_;
+    LeastSquaresResult result_;
+    Stage stage_ = Stage::start;
+    std::vector<Eigen::VectorXd> asked_;
+    Eigen::VectorXd steps_; ///< of the forward differences; 0: that parameter is fixed
+    Eigen::VectorXf residual_;
+    Eigen::MatrixXf jacobian_;
+    /// Normal equations of the weighted linearization: `matrix_` δ = −`gradient_`.
+    Eigen::MatrixXd matrix_;
+    Eigen::VectorXd gradient_;
+    std::vector<double> dampings_; ///< of the trials asked for
+    double damping_ = 1e-2;
+    int iteration_ = 0;
+    int update_ = -1; ///< steps since the Jacobian was asked for; −1: the first
+    int attempts_ = 0;
+    double before_ = 0.0; ///< cost at the beginning of the step
+};
+
 } // namespace facet

@@ -47,7 +47,15 @@ float dotProduct(const float* a, const float* b, int count) {
     V sum = hn::Zero(d);
     int i = 0;
     for (; i + step <= count; i += step) sum = hn::MulAdd(hn::LoadU(d, a + i), hn::LoadU(d, b + i), sum);
-    float total = hn::GetLane(hn::SumOfLanes(d, sum));
+    float total = i > 0 ? hn::GetLane(hn::SumOfLanes(d, sum)) : 0.0f;
+    // Bands of a spectrum are shorter than that: four at a time, and then what is left.
+    const HWY_CAPPED(float, 4) few;
+    constexpr int fewer = static_cast<int>(hn::MaxLanes(few));
+    if (i + fewer <= count) {
+        auto rest = hn::Zero(few);
+        for (; i + fewer <= count; i += fewer) rest = hn::MulAdd(hn::LoadU(few, a + i), hn::LoadU(few, b + i), rest);
+        total += hn::GetLane(hn::SumOfLanes(few, rest));
+    }
     for (; i < count; ++i) total += a[i] * b[i];
     return total;
 }

@@ -125,10 +125,7 @@ void Engine::Impl::processLayer(std::size_t l, int at, int frames) {
             for (std::size_t c = 0; c < voiced; ++c) copyToBoth(layer.rows[v * voiced + c], frames);
     const kernels::FilterPair pair{graph.filters[0].structure, graph.filters[1].structure, graph.parallel,
                                    graph.fedBack};
-    const std::span<const FilterJob* const> jobs = filterJobs;
-    for (std::size_t first = 0; first < jobs.size(); first += kernels::laneCount)
-        kernels::runFilters(jobs.subspan(first, std::min<std::size_t>(kernels::laneCount, jobs.size() - first)), pair,
-                            static_cast<float>(rate), frames);
+    kernels::runFilters(filterJobs, pair, static_cast<float>(rate), frames);
     mixJobs.clear();
     for (std::uint16_t v : layer.sounding) addMixJobs(layer.voices[v], l, &layer.rows[v * voiced], at);
     kernels::mix(mixJobs, frames);

@@ -30,23 +30,23 @@ public:
     HWY_INLINE LaneFilter(const FilterStructure& structure, FilterState* const* states, const FilterTargets* to,
                           int count, float rateHz, int frames)
         : structure_(structure), states_(states), count_(count), rateHz_(rateHz) {
-        alignas(64) float gFrom[laneCount], value[laneCount], from[laneCount];
+        alignas(64) float gFrom[laneCount] = {}, value[laneCount] = {}, from[laneCount] = {}; // idle lanes stay at zero
         const Group perFrame = splat(1.0f / static_cast<float>(frames));
-        for (int lane = 0; lane < laneCount; ++lane) value[lane] = to[lane].cutoffLog2;
+        for (int lane = 0; lane < count; ++lane) value[lane] = to[lane].cutoffLog2;
         cutoffTo_ = load(value);
         gTo_ = tangentOf(cutoffTo_, rateHz);
         alignas(64) float gTo[laneCount];
         store(gTo_, gTo);
-        for (int lane = 0; lane < laneCount; ++lane) {
-            const FilterState& state = *states[lane < count ? lane : 0];
+        for (int lane = 0; lane < count; ++lane) {
+            const FilterState& state = *states[lane];
             gFrom[lane] = state.g >= 0.0f ? state.g : gTo[lane];
             from[lane] = state.g >= 0.0f ? state.left.cutoffLog2 : to[lane].cutoffLog2;
         }
         g_.from(load(gFrom), gTo_, perFrame);
         cutoff_.from(load(from), cutoffTo_, perFrame);
         const auto moving = [&](float FilterTargets::*field, Moving& into) {
-            for (int lane = 0; lane < laneCount; ++lane) {
-                const FilterState& state = *states[lane < count ? lane : 0];
+            for (int lane = 0; lane < count; ++lane) {
+                const FilterState& state = *states[lane];
                 value[lane] = to[lane].*field;
                 from[lane] = state.g >= 0.0f ? state.left.*field : to[lane].*field;
             }
@@ -58,8 +58,7 @@ public:
         moving(&FilterTargets::drive, drive_);
         moving(&FilterTargets::mix, mix_);
         for (int m = 0; m < 4; ++m) {
-            for (int lane = 0; lane < laneCount; ++lane)
-                value[lane] = states[lane < count ? lane : 0]->memory[static_cast<std::size_t>(m)];
+            for (int lane = 0; lane < count; ++lane) value[lane] = states[lane]->memory[static_cast<std::size_t>(m)];
             memory_[m] = load(value);
         }
         one_.low = memory_[1];
@@ -68,28 +67,16 @@ public:
         two_.band = memory_[2];
         if (structure.kind == FilterKind::allPass)
             for (int k = 0; k < structure.stages; ++k) {
-                for (int lane = 0; lane < laneCount; ++lane)
-                    value[lane] = states[lane < count ? lane : 0]->line[static_cast<std::size_t>(k)];
+                for (int lane = 0; lane < count; ++lane) value[lane] = states[lane]->line[static_cast<std::size_t>(k)];
                 stage_[k] = load(value);
             }
     }
 
     /// `octaves`: added to the cutoff of this sample; null: none.
-    HWY_INLINE Group tick(const Group& in, const Group* octaves) {
-        if (octaves) {
-            // The cutoff as it is at this very sample.
-            g_.now = tangentOf(cutoff_.now + *octaves, rateHz_);
-        }
-        Group out = in;
-        switch (structure_.kind) {
-        case FilterKind::lowPass: out = lowPass(in); break;
-        case FilterKind::highPass: out = highPass(in); break;
-        case FilterKind::bandPass: out = bandPass(in); break;
-        case FilterKind::notch: out = notch(in); break;
-        case FilterKind::ladder: out = ladder(in); break;
-        case FilterKind::comb: out = comb(in); break;
-        case FilterKind::allPass: out = allPass(in); break;
-        }
+    template <FilterKind kind> HWY_INLINE Group tickOf(const Group& in, const Group* octaves) {
+        // The cutoff as it is at this very sample.
+        if (octaves) g_.now = tangentOf(cutoff_.now + *octaves, rateHz_);
+        Group out = through<kind>(in);
         if (structure_.mixed) out = mulAdd(out - in, mix_.now, in);
         g_.advance();
         cutoff_.advance();
@@ -99,6 +86,18 @@ public:
         drive_.advance();
         mix_.advance();
         return out;
+    }
+    HWY_INLINE Group tick(const Group& in, const Group* octaves) {
+        switch (structure_.kind) {
+        case FilterKind::lowPass: return tickOf<FilterKind::lowPass>(in, octaves);
+        case FilterKind::highPass: return tickOf<FilterKind::highPass>(in, octaves);
+        case FilterKind::bandPass: return tickOf<FilterKind::bandPass>(in, octaves);
+        case FilterKind::notch: return tickOf<FilterKind::notch>(in, octaves);
+        case FilterKind::ladder: return tickOf<FilterKind::ladder>(in, octaves);
+        case FilterKind::comb: return tickOf<FilterKind::comb>(in, octaves);
+        case FilterKind::allPass: return tickOf<FilterKind::allPass>(in, octaves);
+        }
+        return in;
     }
 
     HWY_INLINE void save(const FilterTargets* to) {
@@ -128,6 +127,15 @@ public:
 private:
     HWY_INLINE bool isSections() const { return structure_.kind <= FilterKind::notch; }
 
+    template <FilterKind kind> HWY_INLINE Group through(const Group& in) {
+        if constexpr (kind == FilterKind::lowPass) return lowPass(in);
+        if constexpr (kind == FilterKind::highPass) return highPass(in);
+        if constexpr (kind == FilterKind::bandPass) return bandPass(in);
+        if constexpr (kind == FilterKind::notch) return notch(in);
+        if constexpr (kind == FilterKind::ladder) return ladder(in);
+        if constexpr (kind == FilterKind::comb) return comb(in);
+        if constexpr (kind == FilterKind::allPass) return allPass(in);
+    }
     HWY_INLINE Group lowPass(const Group& in) {
         Group band;
         const Group low = one_.tick(in, g_.now, damping1_.now, band);
@@ -177,30 +185,31 @@ private:
         return (structure_.fourPole ? x : second) * reciprocal(drive_.now);
     }
     HWY_INLINE Group comb(const Group& in) {
-        alignas(64) float cutoff[laneCount], x[laneCount], feedback[laneCount], y[laneCount] = {};
-        store(g_.now, cutoff);
+        alignas(64) float period[laneCount], x[laneCount], feedback[laneCount], y[laneCount] = {};
+        const Group f = clamp(feedback_.now, -0.998f, 0.998f);
+        store(periodOf(g_.now), period);
         store(in, x);
-        store(feedback_.now, feedback);
+        store(f, feedback);
         for (int lane = 0; lane < count_; ++lane) {
             FilterState& state = *states_[lane];
             const int mask = static_cast<int>(state.line.size()) - 1;
-            // The period, from the tangent that all kinds share.
-            const float hz = std::atan(cutoff[lane]) / std::numbers::pi_v<float> * rateHz_;
-            const float period = std::clamp(rateHz_ / hz, 3.0f, static_cast<float>(mask - 3));
-            const int whole = static_cast<int>(period);
-            const float t = period - static_cast<float>(whole); // towards the older sample
+            const float samples = std::clamp(period[lane], 3.0f, static_cast<float>(mask - 3));
+            const int whole = static_cast<int>(samples);
+            const float t = samples - static_cast<float>(whole); // towards the older sample
             const auto tap = [&](int back) { return state.line[static_cast<std::size_t>((state.at - back) & mask)]; };
             const float a = tap(whole - 1), b = tap(whole), c = tap(whole + 1), d = tap(whole + 2);
             const float delayed = -a * t * (t - 1.0f) * (t - 2.0f) / 6.0f +
                                   b * (t + 1.0f) * (t - 1.0f) * (t - 2.0f) / 2.0f -
                                   c * (t + 1.0f) * t * (t - 2.0f) / 2.0f + d * (t + 1.0f) * t * (t - 1.0f) / 6.0f;
-            const float f = std::clamp(feedback[lane], -0.998f, 0.998f);
-            y[lane] = x[lane] + f * delayed;
+            y[lane] = x[lane] + feedback[lane] * delayed;
             state.line[static_cast<std::size_t>(state.at & mask)] = y[lane];
             state.at = (state.at + 1) & mask;
-            y[lane] *= std::sqrt(1.0f - f * f);
         }
-        return load(y);
+        return load(y) * rootOf(negMulAdd(f, f, splat(1.0f)));
+    }
+    /// In samples, from the tangent that all kinds share.
+    HWY_INLINE Group periodOf(const Group& tangent) const {
+        return splat(std::numbers::pi_v<float>) / arcTangentOf(tangent);
     }
     HWY_INLINE Group allPass(const Group& in) {
         const Group one = splat(1.0f);
@@ -426,6 +435,33 @@ void runOneLowPass(const FilterJob* const* jobs, int count, bool fourPole, float
         runLowPass<false>(jobs, ends, count, frames);
 }
 
+/// One filter by itself over one block, which begins `at` samples into the rows.
+template <FilterKind kind>
+void runAlone(const FilterJob* const* jobs, int count, const FilterStructure& structure, bool moved, float rateHz,
+              int at, int frames) {
+    FilterState* states[laneCount] = {};
+    FilterTargets to[laneCount];
+    alignas(64) float in[blockFrames][laneCount] = {};
+    alignas(64) float octaves[blockFrames][laneCount] = {};
+    for (int lane = 0; lane < count; ++lane) {
+        const FilterJob& job = *jobs[lane];
+        states[lane] = job.first;
+        to[lane] = job.firstTo;
+        to[lane].cutoffLog2 = job.firstCutoffs[at / blockFrames];
+        for (int t = 0; t < frames; ++t) in[t][lane] = job.row[at + t];
+        if (!job.firstOctaves) continue;
+        for (int t = 0; t < frames; ++t) octaves[t][lane] = job.firstOctaves[at + t];
+    }
+    LaneFilter filter(structure, states, to, count, rateHz, frames);
+    for (int t = 0; t < frames; ++t) {
+        const Group by = load(octaves[t]);
+        store(filter.tickOf<kind>(load(in[t]), moved ? &by : nullptr), in[t]);
+    }
+    filter.save(to);
+    for (int lane = 0; lane < count; ++lane)
+        for (int t = 0; t < frames; ++t) jobs[lane]->row[at + t] = in[t][lane];
+}
+
 /// One block, which begins `at` samples into the rows.
 void runPair(const FilterJob* const* jobs, int count, const FilterPair& pair, float rateHz, int at, int frames) {
     FilterState* first[laneCount] = {};
@@ -437,15 +473,14 @@ void runPair(const FilterJob* const* jobs, int count, const FilterPair& pair, fl
     alignas(64) float fed[laneCount] = {}, last[laneCount] = {};
     bool moved1 = false;
     bool moved2 = false;
-    for (int lane = 0; lane < laneCount; ++lane) {
-        const FilterJob& job = *jobs[lane < count ? lane : 0];
+    for (int lane = 0; lane < count; ++lane) {
+        const FilterJob& job = *jobs[lane];
         first[lane] = job.first;
         second[lane] = job.second ? job.second : job.first;
         firstTo[lane] = job.firstTo;
         secondTo[lane] = job.secondTo;
         firstTo[lane].cutoffLog2 = job.firstCutoffs[at / blockFrames];
         if (job.secondCutoffs) secondTo[lane].cutoffLog2 = job.secondCutoffs[at / blockFrames];
-        if (lane >= count) continue;
         fed[lane] = job.feedback;
         last[lane] = job.fedBack ? *job.fedBack : 0.0f;
         moved1 = moved1 || job.firstOctaves;
@@ -468,10 +503,9 @@ void runPair(const FilterJob* const* jobs, int count, const FilterPair& pair, fl
         const Group o1 = load(octaves1[t]);
         const Group o2 = load(octaves2[t]);
         Group y = pair.first.on ? one.tick(x, moved1 ? &o1 : nullptr) : x;
-        if (pair.parallel)
-            y = y + (pair.second.on ? two.tick(x2, moved2 ? &o2 : nullptr) : x2);
-        else
-            y = pair.second.on ? two.tick(y + x2, moved2 ? &o2 : nullptr) : y + x2;
+        Group z = pair.parallel ? x2 : y + x2;
+        if (pair.second.on) z = two.tick(z, moved2 ? &o2 : nullptr);
+        y = pair.parallel ? y + z : z;
         back = y;
         store(y, in[t]);
     }
@@ -484,15 +518,45 @@ void runPair(const FilterJob* const* jobs, int count, const FilterPair& pair, fl
     }
 }
 
+using Alone = void (*)(const FilterJob* const*, int, const FilterStructure&, bool, float, int, int);
+/// Null for kinds that are too rare to be compiled by themselves.
+Alone aloneOf(FilterKind kind) {
+    switch (kind) {
+    case FilterKind::lowPass: return runAlone<FilterKind::lowPass>;
+    case FilterKind::highPass: return runAlone<FilterKind::highPass>;
+    case FilterKind::bandPass: return runAlone<FilterKind::bandPass>;
+    case FilterKind::ladder: return runAlone<FilterKind::ladder>;
+    case FilterKind::allPass: return runAlone<FilterKind::allPass>;
+    case FilterKind::notch:
+    case FilterKind::comb: break;
+    }
+    return nullptr;
+}
+
 void runFilters(const FilterJob* const* jobs, int count, const FilterPair& pair, float rateHz, int frames) {
-    bool plain = pair.first.on && !pair.second.on && !pair.fedBack && pair.first.kind == FilterKind::lowPass &&
-                 !pair.first.mixed;
-    for (int i = 0; i < count; ++i) plain = plain && !jobs[i]->secondRow && !jobs[i]->firstOctaves;
-    if (plain)
-        runOneLowPass(jobs, count, pair.first.fourPole, rateHz, frames);
-    else
-        for (int at = 0; at < frames; at += blockFrames)
-            runPair(jobs, count, pair, rateHz, at, std::min(blockFrames, frames - at));
+    bool alone = pair.first.on && !pair.second.on && !pair.fedBack;
+    bool moved = false;
+    for (int i = 0; i < count; ++i) {
+        alone = alone && !jobs[i]->secondRow;
+        moved = moved || jobs[i]->firstOctaves;
+    }
+    const bool plain = alone && !moved && pair.first.kind == FilterKind::lowPass && !pair.first.mixed;
+    const Alone run = alone ? aloneOf(pair.first.kind) : nullptr;
+    for (int done = 0; done < count; done += laneCount) {
+        const FilterJob* const* from = jobs + done;
+        const int now = std::min(count - done, laneCount);
+        if (plain) {
+            runOneLowPass(from, now, pair.first.fourPole, rateHz, frames);
+            continue;
+        }
+        for (int at = 0; at < frames; at += blockFrames) {
+            const int length = std::min(blockFrames, frames - at);
+            if (run)
+                run(from, now, pair.first, moved, rateHz, at, length);
+            else
+                runPair(from, now, pair, rateHz, at, length);
+        }
+    }
 }
 
 } // namespace facet::kernels::HWY_NAMESPACE

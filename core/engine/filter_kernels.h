@@ -76,7 +76,7 @@ struct FilterPair {
     bool parallel = false;
     bool fedBack = false;
 };
-/// `jobs`: at most 16, which fill the lanes. `frames`: one to as many blocks as a stretch has.
+/// `jobs`: any number. `frames`: one to as many blocks as a stretch has.
 void runFilters(std::span<const FilterJob* const> jobs, const FilterPair& pair, float rateHz, int frames);
 
 } // namespace facet::kernels

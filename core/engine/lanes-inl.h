@@ -102,6 +102,10 @@ HWY_INLINE Group log2Of(const Group& a) {
     for (int k = 1; k < 5; ++k) sum = mulAdd(sum, s * s, splat(c[k]));
     return mulAdd(s * sum, splat(std::numbers::log2e_v<float>), exponent);
 }
+/// What stands at whole-numbered places from `base` on.
+HWY_INLINE Group gathered(const float* base, const Group& places) {
+    return FACET_LANES(hn::GatherIndex(D(), base, hn::ConvertTo(hn::RebindToSigned<D>(), places.part[i])));
+}
 #    undef FACET_LANES
 
 HWY_INLINE Group counting() {
@@ -156,6 +160,21 @@ HWY_INLINE Group sineOf(const Group& x) {
 HWY_INLINE Group cosineOf(const Group& x) {
     static constexpr float c[] = {1.0f / 479001600, -1.0f / 3628800, 1.0f / 40320, -1.0f / 720, 1.0f / 24, -0.5f, 1.0f};
     return polynomial(x * x, c);
+}
+
+/// Of positive numbers: about 1 the argument is turned into its inverse or taken nearer to zero by atan x = π/4 +
+/// atan((x − 1) / (x + 1)), and the rest is the Taylor series (error below 2e-7).
+HWY_INLINE Group arcTangentOf(const Group& x) {
+    static constexpr float c[] = {1.0f / 13, -1.0f / 11, 1.0f / 9, -1.0f / 7, 1.0f / 5, -1.0f / 3, 1.0f};
+    constexpr float quarter = 0.25f * std::numbers::pi_v<float>, eighth = 0.41421356f; // tan(π/8)
+    const Group one = splat(1.0f);
+    const Group inverse = reciprocal(x);
+    const Group below = whereGreater(x, one, inverse, x); // [0, 1]
+    const Group near = (below - one) * reciprocal(below + one);
+    const Group z = whereGreater(below, splat(eighth), near, below); // [−tan π/8, tan π/8]
+    const Group rest = z * polynomial(z * z, c);
+    const Group angle = whereGreater(below, splat(eighth), rest + splat(quarter), rest);
+    return whereGreater(x, one, splat(2.0f * quarter) - angle, angle);
 }
 
 /// 2^x: the whole part by the exponent, the rest by the series of exp(x ln 2) on [−½, ½] (error below 2e-8).

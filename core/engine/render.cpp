@@ -159,9 +159,8 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
 
 } // namespace
 
-std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Performance& performance, const Task& task,
-                                   int threads) {
-    const int frames = framesAt48k(performance);
+void renderEachAt48k(std::span<const Patch> patches, const Performance& performance,
+                     const std::function<void(std::size_t, Recording&&)>& take, const Task& task, int threads) {
     std::vector<Graph> graphs;
     for (const Patch& patch : patches) graphs.push_back(compile(patch, performance.tempo));
 
@@ -186,23 +185,31 @@ std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Perform
             groups.emplace_back(kind.begin() + static_cast<std::ptrdiff_t>(kind.size() * p / pieces),
                                 kind.begin() + static_cast<std::ptrdiff_t>(kind.size() * (p + 1) / pieces));
     }
-
-    std::vector<Recording> results(patches.size());
-    for (Recording& result : results)
-        result.channels.assign(static_cast<std::size_t>(performance.channelCount),
-                               std::vector<float>(static_cast<std::size_t>(frames)));
     parallelFor(static_cast<int>(groups.size()), threads, [&](int g) {
         const auto& group = groups[static_cast<std::size_t>(g)];
+        Recording silence{analysisRateHz, {}};
+        silence.channels.assign(static_cast<std::size_t>(performance.channelCount),
+                                std::vector<float>(static_cast<std::size_t>(framesAt48k(performance))));
+        std::vector<Recording> results(group.size(), silence);
         std::vector<Graph> groupGraphs;
         std::vector<const Patch*> groupPatches;
         std::vector<Recording*> out;
-        for (std::size_t i : group) {
-            groupGraphs.push_back(graphs[i]);
-            groupPatches.push_back(&patches[i]);
+        for (std::size_t i = 0; i < group.size(); ++i) {
+            groupGraphs.push_back(graphs[group[i]]);
+            groupPatches.push_back(&patches[group[i]]);
             out.push_back(&results[i]);
         }
         renderGroup(groupPatches, groupGraphs, out, performance, task);
+        for (std::size_t i = 0; i < group.size(); ++i) take(group[i], std::move(results[i]));
     });
+}
+
+std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Performance& performance, const Task& task,
+                                   int threads) {
+    std::vector<Recording> results(patches.size());
+    renderEachAt48k(
+        patches, performance, [&](std::size_t i, Recording&& render) { results[i] = std::move(render); }, task,
+        threads);
     return results;
 }
 

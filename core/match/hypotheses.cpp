@@ -59,6 +59,10 @@ public:
                 source(patch, a, wave);
                 set(patch, {filter, "resonance"}, 9.0);
             });
+            for (double hz : {300.0, 1200.0})
+                add([&](Patch& patch) { through(patch, wave, FilterKind::highPass, hz); });
+            for (double hz : {500.0, 1500.0, 4000.0})
+                add([&](Patch& patch) { through(patch, wave, FilterKind::bandPass, hz); });
         }
         ownPartials();
         ownCycles();
@@ -90,6 +94,15 @@ private:
             return;
         }
         hypotheses_.push_back({structureText(patch), std::move(patch)});
+    }
+
+    /// Through a filter whose cutoff nothing has measured.
+    void through(Patch& patch, Wave wave, FilterKind kind, double hz) const {
+        source(patch, a, wave);
+        set(patch, {filter, "kind"}, static_cast<double>(kind));
+        set(patch, {filter, "slope"}, static_cast<double>(FilterSlope::twoPole));
+        set(patch, {filter, "cutoff"}, hz);
+        set(patch, {filter, "envelope"}, 0.0);
     }
 
     static void open(Patch& patch) {
@@ -227,6 +240,16 @@ private:
                 set(patch, {envelope, "attack"}, 600.0);
                 set(patch, {envelope, "sustain"}, 100.0);
                 addLink(patch, envelope, a + "/sync_ratio", 10.0);
+            });
+        for (Wave wave : {waveOf(profile_.source.wave), Wave::triangle})
+            add([&](Patch& patch) { // coarse numbers
+                source(patch, a, wave);
+                open(patch);
+                const std::string reduction = patch.freePath(ModuleKind::reduction);
+                patch.add(reduction);
+                set(patch, {reduction, "on"}, 1.0);
+                set(patch, {reduction, "bits"}, 5.0);
+                set(patch, {reduction, "rate"}, 12000.0);
             });
         for (double over : {7.0, 3.0})
             add([&](Patch& patch) { // each multiplies the other

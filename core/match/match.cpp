@@ -4,7 +4,6 @@
 #include "core/base/random.h"
 #include "core/compare/loss.h"
 #include "core/dsp/evolution.h"
-#include "core/dsp/least_squares.h"
 #include "core/engine/render.h"
 #include "core/match/curves.h"
 #include "core/match/finalists.h"
@@ -13,6 +12,7 @@
 #include "core/match/level_finish.h"
 #include "core/match/motion.h"
 #include "core/match/prepared_target.h"
+#include "core/match/refinement.h"
 #include "core/match/simplicity.h"
 #include "core/match/stretch.h"
 #include "core/match/structural_moves.h"
@@ -30,13 +30,13 @@ namespace facet {
 
 namespace {
 
-constexpr double differenceStep = 0.015; ///< of a parameter's range
-constexpr double simplerWins = 0.08;     ///< all that is pruned may cost this share of the loss
-constexpr double oneEarns = 0.03;        ///< a module must earn this share of it
-constexpr double heardLoss = 1.0;        ///< of likeness that pruning may cost
-constexpr double sameLoss = 2e-3;        ///< two this near to each other sound the same
-constexpr int variantsOfEach = 4;        ///< of a hypothesis, near its estimate
-constexpr double restGain = 0.01;        ///< a round that gains less is the last
+constexpr double simplerWins = 0.08; ///< all that is pruned may cost this share of the loss
+constexpr double oneEarns = 0.03;    ///< a module must earn this share of it
+constexpr double heardLoss = 1.0;    ///< of likeness that pruning may cost
+constexpr double sameLoss = 2e-3;    ///< two this near to each other sound the same
+constexpr int variantsOfEach = 4;    ///< of a hypothesis, near its estimate
+constexpr double restGain = 0.01;    ///< a round that gains less is the last
+constexpr double quickGain = 0.05;   ///< the same of a quick one
 constexpr int scoredSeeds = 4;
 
 /// Thrown inside the search when it may not evaluate any more; never leaves match().
@@ -137,11 +137,14 @@ private:
 
     // ---- evaluation ----
 
+    /// So many renders.
+    bool affords(std::size_t count) const {
+        return settings.evaluations <= 0 || evaluations + static_cast<double>(count) <= share * settings.evaluations;
+    }
     void requireBudget(std::size_t count) const {
         if (insists) return;
         task.check();
-        if (settings.evaluations > 0 && evaluations + static_cast<double>(count) > share * settings.evaluations)
-            throw BudgetSpent{};
+        if (!affords(count)) throw BudgetSpent{};
         // Marking the finalists takes a while too, and the best of them over several seeds.
         constexpr double marks = 5.0;
         const double allowed = share * (settings.seconds - std::min(marks * markSeconds, 0.3 * settings.seconds));
@@ -169,13 +172,12 @@ private:
         requireBudget(patches.size());
         std::vector<Eigen::VectorXf> result(patches.size());
         for (const PreparedTarget& target : *looked) {
-            const Task heeded = insists ? Task{} : task;
-            const auto renders = renderAt48k(patches, target.performance, heeded, settings.threads);
-            parallelFor(static_cast<int>(patches.size()), settings.threads, [&](int i) {
-                heeded.check();
-                const auto at = static_cast<std::size_t>(i);
-                append(result[at], difference(*target.loss, renders[at]), target.share);
-            });
+            renderEachAt48k(
+                patches, target.performance,
+                [&](std::size_t i, Recording&& render) {
+                    append(result[i], difference(*target.loss, render), target.share);
+                },
+                insists ? Task{} : task, settings.threads);
         }
         // The mean magnitude of all residuals together is the weighted mean of the targets' losses.
         for (Eigen::VectorXf& all : result) all *= static_cast<float>(all.size());
@@ -289,9 +291,13 @@ private:
         now.best = bestOfAll().patch;
         now.loss = bestOfAll().loss;
         now.improved = improved;
-        if (improved) {
+        unmarked = unmarked || improved;
+        constexpr double markEvery = 10.0; // times what it takes
+        if (unmarked && now.seconds - markedAt > markEvery * markSeconds) {
             shownLikeness = likenessOf(now.best, &shownFacets);
             marked[now.best.hash()] = shownLikeness;
+            unmarked = false;
+            markedAt = now.seconds;
         }
         now.likeness = shownLikeness;
         now.facets = shownFacets;
@@ -322,37 +328,47 @@ private:
 
     // ---- refinement ----
 
-    Candidate refine(const Candidate& from, int iterations) { return refineWithin(settings.limits, from, iterations); }
+    Candidate refine(const Candidate& from, int iterations) {
+        std::vector<Candidate> one{from};
+        refineEach(one, {settings.limits}, iterations);
+        return one.front();
+    }
 
-    Candidate refineWithin(const SearchLimits& limits, const Candidate& from, int iterations) {
-        const SearchSpace space(from.patch, limits, told);
-        if (space.size() == 0) return from;
-        LeastSquaresProblem problem{space.lower(), space.upper(), [&](const std::vector<Eigen::VectorXd>& points) {
-                                        std::vector<Patch> patches;
-                                        for (const auto& point : points)
-                                            patches.push_back(space.patchAt(from.patch, point));
-                                        return residuals(patches);
-                                    }};
-        LeastSquaresSettings lm;
-        lm.iterations = iterations;
-        lm.differenceStep = differenceStep;
-        lm.absoluteValues = true;
-        lm.absoluteFloor = 0.5;
-        lm.tolerance = 2e-3;
-        lm.updates = 3;
-        const auto result = minimizeLeastSquares(problem, space.positionOf(from.patch), lm, task);
-        const Candidate refined = ranked(space.patchAt(from.patch, result.point), result.cost);
-        return better(refined, from) ? refined : from;
+    /// Improves each where it stands, within limits of its own or the one that is given for all.
+    void refineEach(std::vector<Candidate>& candidates, const std::vector<SearchLimits>& limits, int iterations) {
+        constexpr std::size_t together = 2;
+        for (std::size_t i = 0; i < candidates.size(); i += together) {
+            const std::size_t end = std::min(candidates.size(), i + together);
+            std::vector<Refinement> some;
+            for (std::size_t k = i; k < end; ++k)
+                some.emplace_back(candidates[k].patch, limits.size() == 1 ? limits.front() : limits[k], told,
+                                  iterations);
+            refineTogether(
+                some, [this](const std::vector<Patch>& patches) { return residuals(patches); },
+                [this](std::size_t count) { return affords(count); }, settings.threads);
+            for (std::size_t k = i; k < end; ++k) {
+                const Candidate refined = ranked(some[k - i].patch(), some[k - i].loss());
+                if (better(refined, candidates[k])) candidates[k] = refined;
+            }
+            report("refining " + structureText(candidates[i].patch));
+        }
+    }
+
+    /// Keeps the best so many, of each kind at most so many: what is alike gets stuck alike.
+    static void keepDifferent(std::vector<Candidate>& candidates, std::size_t most, int ofEach) {
+        std::stable_sort(candidates.begin(), candidates.end(), better);
+        std::map<std::string, int> taken;
+        std::vector<Candidate> kept;
+        for (Candidate& each : candidates)
+            if (kept.size() < most && ++taken[structureText(each.patch)] <= ofEach) kept.push_back(std::move(each));
+        candidates = std::move(kept);
     }
 
     /// Keeps the best so many, and improves each of them where it stands.
     void refineAll(std::vector<Candidate>& candidates, std::size_t keep, int iterations) {
         std::stable_sort(candidates.begin(), candidates.end(), better);
         if (candidates.size() > keep) candidates.resize(keep);
-        for (Candidate& candidate : candidates) {
-            candidate = refine(candidate, iterations);
-            report("refining " + structureText(candidate.patch));
-        }
+        refineEach(candidates, {settings.limits}, iterations);
     }
 
     /// Nearby patches: every continuous parameter moved by a normal deviate.
@@ -401,10 +417,10 @@ private:
             entered = starts.size();
             if (starts.empty()) starts.push_back(constrained(withMotion(profile, estimate(profile, settings.start))));
             entrants = evaluate(starts);
-            std::stable_sort(entrants.begin(), entrants.end(), better);
             std::erase_if(entrants, [&](const Candidate& e) { return followed.contains(kindsOf(e.patch)); });
-            entrants.resize(std::min<std::size_t>(entrants.size(), 20));
+            keepDifferent(entrants, 20, 3);
             varyEach(entrants);
+            keepDifferent(entrants, 8, 2);
             refineAll(entrants, 8, 1);
         } catch (const BudgetSpent&) {
             // What was seen of them is what there is.
@@ -413,8 +429,7 @@ private:
         }
         looked = &targets;
         if (entrants.empty() && !starts.empty()) entrants.push_back({starts.front()}); // what measurements say
-        std::stable_sort(entrants.begin(), entrants.end(), better);
-        entrants.resize(std::min<std::size_t>(entrants.size(), 5));
+        keepDifferent(entrants, 5, 1);
         std::vector<Patch> first;
         for (const Candidate& entrant : entrants) first.push_back(entrant.patch);
         insists = true; // in whatever time, something must come of it
@@ -422,16 +437,17 @@ private:
         insists = false;
         if (stopped) throw Cancelled();
         report("comparing kinds of sound");
-        refineAll(entrants, 4, 2);
+        refineAll(entrants, 4, 1);
         for (const Candidate& entrant : entrants) followed.insert(kindsOf(entrant.patch));
-        refineAll(entrants, 2, 3);
+        refineAll(entrants, 2, 2);
     }
 
     /// Until no change gains any more.
     void settle() {
+        while (round(Depth::quick)) {}
         do {
-            while (round(false)) {}
-        } while (round(true) || polish());
+            while (round(Depth::usual)) {}
+        } while (round(Depth::thorough) || polish());
     }
 
     /// Whether what is left of the limits may find something better from other beginnings.
@@ -536,30 +552,44 @@ private:
             if (newcomer->kind == ModuleKind::equalizer || newcomer->kind == ModuleKind::postFilter) continue;
             std::string kind(labelOf(newcomer->kind));
             if (newcomer->kind == ModuleKind::source)
-                kind += fmt::format(" {}", each.patch.value({newcomer->path, "wave"}));
+                kind += fmt::format(" {} {}", each.patch.value({newcomer->path, "wave"}), layerOfPath(newcomer->path));
+            if (newcomer->kind == ModuleKind::filter)
+                kind += fmt::format(" {}", each.patch.value({newcomer->path, "kind"}));
             auto& best = bestOfKind[kind];
             if (!best.second || better(each, *best.second)) best = {newcomer->path, &each};
         }
-        constexpr std::size_t mostKinds = 8;
+        constexpr std::size_t mostKinds = 10;
         std::vector<std::pair<std::string, Candidate>> newcomers;
         for (const auto& [kind, best] : bestOfKind) newcomers.emplace_back(best.first, *best.second);
         std::stable_sort(newcomers.begin(), newcomers.end(),
                          [](const auto& a, const auto& b) { return better(a.second, b.second); });
         newcomers.resize(std::min(newcomers.size(), mostKinds));
+        std::vector<Candidate> fitted;
+        std::vector<SearchLimits> within;
         for (const auto& [path, newcomer] : newcomers) {
             // What a room adds, the release had to stand for without it.
             const ModuleKind kind = newcomer.patch.find(path)->kind;
             const bool tails = kind == ModuleKind::reverb || kind == ModuleKind::delay;
+            // In a layer that has come with it everything is new.
+            const std::string layer(layerOfPath(path));
+            const bool layered = !layer.empty() && !before.patch.find(layer);
             SearchLimits limits = settings.limits;
             for (const Address& address : newcomer.patch.addresses())
-                if (address.module != path && !(tails && address.field == "release")) limits.locks.insert(address);
-            moved.push_back(refineWithin(limits, newcomer, 2));
+                if (address.module != path && !(layered && layerOfPath(address.module) == layer) &&
+                    !(tails && address.field == "release"))
+                    limits.locks.insert(address);
+            fitted.push_back(newcomer);
+            within.push_back(std::move(limits));
         }
+        refineEach(fitted, within, 2);
+        moved.insert(moved.end(), fitted.begin(), fitted.end());
     }
 
-    /// Structural moves around the best and restarts near it. True while it is worth going on. `thorough`: what comes
-    /// in is fitted by itself first, for when nothing gains as it comes.
-    bool round(bool thorough) {
+    /// Structural moves around the best, and restarts near it. True while it is worth going on. Quick: what gains most
+    /// comes first, and restarts wait. Thorough: what comes in is fitted by itself first, for when nothing gains as it
+    /// comes.
+    enum class Depth { quick, usual, thorough };
+    bool round(Depth depth) {
         const Candidate before = best();
         std::vector<Patch> others;
         for (Patch& other : structuralMoves(before.patch, settings.limits, profile)) {
@@ -568,12 +598,17 @@ private:
         }
         auto moved = evaluate(others);
         report("other structures");
-        if (thorough) fitNewcomers(moved, before);
+        if (depth == Depth::quick) {
+            keepDifferent(moved, 4, 1);
+            refineAll(moved, 4, 1);
+            refine(best(), 2);
+            return bestRank < (1.0 - quickGain) * before.rank;
+        }
+        if (depth == Depth::thorough) fitNewcomers(moved, before);
         refineAll(moved, 6, 1);
         auto restarts = evaluate(scattered(best().patch, 0.06, 24));
         refineAll(restarts, 2, 2);
         refine(best(), 4);
-        report("refining " + structureText(best().patch));
         return bestRank < (1.0 - restGain) * before.rank;
     }
 
@@ -683,7 +718,9 @@ private:
     std::array<double, facetCount> shownFacets{};
     std::map<std::uint64_t, double> marked; ///< likeness of patches by hash
     std::chrono::steady_clock::time_point lastMarked = std::chrono::steady_clock::now();
-    bool improved = false;
+    bool improved = false; ///< the best, since the last report
+    bool unmarked = false; ///< the best, as it is now
+    double markedAt = -std::numeric_limits<double>::infinity();
     Candidate pruned;
 };
 
@@ -736,23 +773,34 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.performance.seed = settings.seed;
     const bool hurried =
         task.stop.stop_requested() || (settings.seconds > 0.0 && secondsSince(search.started) > settings.seconds);
-    result.before = scoreAll(settings.start, prepared, 1, settings.weights);
     constexpr std::size_t finalists = 5;
     const double forCurves = 0.06 * std::max(0.0, settings.seconds); // kept for what moves over the phrase
-    std::vector<ScoredPatch> scored;
     const auto late = [&](double more) {
         return settings.seconds > 0.0 && secondsSince(search.started) + more > settings.seconds;
     };
+    std::vector<Patch> marking{settings.start};
     std::set<std::string> kinds;
     double last = -1.0;
     for (const Search::Best& each : search.bests) {
+        if (marking.size() == (hurried ? 2 : 1 + finalists)) break;
         if (std::abs(each.candidate.loss - last) < sameLoss * last) continue;
-        if (scored.size() == (hurried ? 1 : finalists) || (!scored.empty() && late(search.markSeconds + forCurves)))
-            break;
         if (!kinds.insert(structureText(each.candidate.patch)).second) continue;
         last = each.candidate.loss;
-        scored.push_back(scoreAll(each.candidate.patch, prepared, 1, settings.weights));
+        marking.push_back(each.candidate.patch);
     }
+    std::vector<ScoredPatch> scored;
+    while (scored.size() < marking.size()) {
+        if (scored.size() > 1 && late(search.markSeconds + forCurves)) break;
+        const auto beside = static_cast<std::size_t>(std::max(2, settings.threads));
+        const std::size_t first = scored.size(), count = std::min(beside, marking.size() - first);
+        scored.resize(first + count);
+        parallelFor(static_cast<int>(count), settings.threads, [&](int i) {
+            const std::size_t at = first + static_cast<std::size_t>(i);
+            scored[at] = scoreAll(marking[at], prepared, 1, settings.weights);
+        });
+    }
+    result.before = scored.front();
+    scored.erase(scored.begin());
     // The ranking looks at what people see, and of two that are as good at which is simpler.
     std::stable_sort(scored.begin(), scored.end(), [&](const ScoredPatch& a, const ScoredPatch& b) {
         return worthOf(a, settings.start) > worthOf(b, settings.start);

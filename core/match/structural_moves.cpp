@@ -1,6 +1,8 @@
 #include "core/match/structural_moves.h"
 
+#include "core/base/error.h"
 #include "core/match/first_layer.h"
+#include "core/match/links.h"
 #include "core/match/move_candidates.h"
 #include "core/parameters/relevance.h"
 
@@ -22,9 +24,13 @@ public:
             if (!family.continuous())
                 for (Patch& moved : family.patches) moves.push_back(std::move(moved));
         blends();
+        otherFilters();
+        intervals();
         for (double voices : {2.0, 3.0, 5.0}) add({{{a, "voices"}, voices}, {{a, "detune"}, 8.0}});
         rooms();
         secondSources();
+        secondLayers();
+        touch();
         return std::move(moves);
     }
 
@@ -38,10 +44,46 @@ private:
         moves.push_back(std::move(moved));
     }
 
+    void keepUnlessLocked(Patch moved) {
+        const auto keepsLock = [&](const Address& lock) { return moved.value(lock) == patch.value(lock); };
+        if (std::all_of(limits.locks.begin(), limits.locks.end(),
+                        [&](const Address& lock) { return !patch.has(lock) || keepsLock(lock); }))
+            moves.push_back(std::move(moved));
+    }
+
     void blends() {
         if (patch.value({a, "blend"}) != 0.0) return;
         for (Wave wave : {Wave::sine, Wave::triangle, Wave::saw, Wave::pulse})
             add({{{a, "blend_wave"}, static_cast<double>(wave)}, {{a, "blend"}, 40.0}});
+    }
+
+    /// Another kind of filter, which needs a cutoff of its own: where one ends the other begins.
+    void otherFilters() {
+        const double now = patch.value({filter, "on"}) >= 0.5 ? patch.value({filter, "kind"}) : -1.0;
+        for (FilterKind kind :
+             {FilterKind::lowPass, FilterKind::highPass, FilterKind::bandPass, FilterKind::notch, FilterKind::comb}) {
+            if (static_cast<double>(kind) == now) continue;
+            for (double hz : {200.0, 700.0, 2000.0, 6000.0})
+                for (bool still : {false, true}) {
+                    if (still && patch.value({filter, "envelope"}) == 0.0) continue;
+                    Patch moved = patch;
+                    moved.set({filter, "on"}, 1.0);
+                    moved.set({filter, "kind"}, static_cast<double>(kind));
+                    moved.setNearest({filter, "cutoff"}, hz);
+                    if (still) moved.set({filter, "envelope"}, 0.0);
+                    keepUnlessLocked(std::move(moved));
+                }
+        }
+    }
+
+    /// The second source in tune with the first in another way.
+    void intervals() {
+        if (patch.value({b, "on"}) < 0.5) return;
+        for (double semitones : {-12.0, -7.0, -5.0, 0.0, 5.0, 7.0, 12.0})
+            add({{{b, "semitone"}, semitones},
+                 {{b, "ratio_over"}, 1.0},
+                 {{b, "ratio_under"}, 1.0},
+                 {{b, "cents"}, patch.value({b, "cents"})}});
     }
 
     /// A reverb, and a release that does not have to stand for its tail any more.
@@ -76,6 +118,66 @@ private:
                      {{b, "cents"}, octave == 0.0 ? 5.0 : 0.0}});
     }
 
+    /// What has levels of its own: a click, a breath, a tone an octave away that dies sooner.
+    void secondLayers() {
+        struct Second {
+            Wave wave;
+            double octave, level, decay;
+        };
+        const auto layers = std::count_if(patch.modules().begin(), patch.modules().end(),
+                                          [](const auto& m) { return m.kind == ModuleKind::layer; });
+        if (layers > 1) return;
+        for (const Second& second : {Second{Wave::noise, 0.0, -12.0, 15.0},
+                                     {Wave::noise, 0.0, -18.0, 300.0},
+                                     {Wave::sine, 1.0, -9.0, 250.0},
+                                     {Wave::sine, -1.0, -6.0, 800.0}}) {
+            Patch moved = patch;
+            const std::string path = moved.freePath(ModuleKind::layer);
+            moved.add(path);
+            const std::string source = path + "/source:a", envelope = path + "/envelope:level";
+            moved.set({source, "on"}, 1.0);
+            moved.set({source, "wave"}, static_cast<double>(second.wave));
+            moved.setNearest({source, "octave"}, second.octave);
+            moved.setNearest({source, "level"}, second.level);
+            moved.setNearest({envelope, "attack"}, 0.0);
+            moved.setNearest({envelope, "decay"}, second.decay);
+            moved.setNearest({envelope, "sustain"}, 0.0);
+            moved.setNearest({envelope, "release"}, patch.value({levelEnvelope, "release"}));
+            moves.push_back(std::move(moved));
+        }
+    }
+
+    /// Sources that move others move them further, or less far, where keys are struck harder.
+    void touch() {
+        constexpr double leastSpread = 5.0, share = 0.6;
+        double softest = 128.0, hardest = 0.0;
+        for (const NoteProfile& each : reference.notes) {
+            softest = std::min(softest, each.note.velocity);
+            hardest = std::max(hardest, each.note.velocity);
+        }
+        if (hardest - softest < leastSpread) return;
+        for (const auto& module : patch.modules()) {
+            if (module.kind != ModuleKind::link || !takesPart(patch, module)) continue;
+            const auto* from = patch.find(module.contents().from);
+            const std::string amount = module.path + "/amount";
+            const bool touched = std::any_of(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
+                return m.kind == ModuleKind::link && m.contents().to == amount;
+            });
+            if (!from || from->kind != ModuleKind::source || touched) continue;
+            const double now = patch.value({module.path, "amount"});
+            for (double by : {share, -share}) {
+                if (limits.locks.contains({module.path, "amount"})) continue;
+                Patch moved = patch;
+                try {
+                    addLink(moved, "velocity", amount, by * now);
+                } catch (const Error&) {
+                    continue; // there is no room for it
+                }
+                moves.push_back(std::move(moved));
+            }
+        }
+    }
+
     const Patch& patch;
     const SearchLimits& limits;
     const Profile& reference;
@@ -90,8 +192,12 @@ std::vector<Patch> structuralMoves(const Patch& patch, const SearchLimits& limit
 
 const Patch::Module* newcomerIn(const Patch& patch, const Patch& before) {
     for (const auto& module : patch.modules()) {
-        if ((!isEffect(module.kind) && module.kind != ModuleKind::source) || !takesPart(patch, module)) continue;
+        const bool filters = module.kind == ModuleKind::filter;
+        if ((!isEffect(module.kind) && module.kind != ModuleKind::source && !filters) || !takesPart(patch, module))
+            continue;
         const auto* earlier = before.find(module.path);
+        const Address kind{module.path, "kind"};
+        if (filters && earlier && patch.value(kind) != before.value(kind)) return &module;
         if (!earlier || !takesPart(before, *earlier)) return &module;
     }
     return nullptr;

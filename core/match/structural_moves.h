@@ -13,7 +13,8 @@ namespace facet {
 /// is locked is left alone; ranges are the caller's to keep to. `reference` says what is worth adding.
 std::vector<Patch> structuralMoves(const Patch& patch, const SearchLimits& limits, const Profile& reference);
 
-/// The source or effect that takes part in a patch and did not before; null where none does.
+/// The source, filter or effect that takes part in a patch and did not before, or the filter that is of another kind;
+/// null where there is none.
 const Patch::Module* newcomerIn(const Patch& patch, const Patch& before);
 
 } // namespace facet

@@ -343,12 +343,11 @@ private:
             kernels::addDelayed(ring, x.ring.at, x.ways[side].now, x.ways[side].to, 1.0f, frames, echoes[side].data());
             x.ways[side].arrive();
             Candidate::Filters& f = x.filters[side];
-            for (int t = 0; t < frames; ++t) {
-                float& y = echoes[side][static_cast<std::size_t>(t)];
-                f.high = y + x.highPole * (f.high - y);
-                f.low = f.high + x.lowPole * (f.low - f.high); // with a pole of 1 it stays at nothing
-                y = f.high - f.low;
-            }
+            if (x.highPole > 0.0f) kernels::lowPassRow(echoes[side].data(), x.highPole, f.high, frames);
+            if (x.lowPole == 1.0f) continue;
+            kernels::Row low = echoes[side];
+            kernels::lowPassRow(low.data(), x.lowPole, f.low, frames);
+            for (std::size_t t = 0; t < low.size(); ++t) echoes[side][t] -= low[t];
         }
         kernels::Row inLeft, inRight;
         for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {

@@ -376,10 +376,7 @@ public:
             jobs_[i] = job;
             pointers_[i] = &jobs_[i];
         }
-        const std::span<const kernels::FilterJob* const> jobs = pointers_;
-        for (std::size_t first = 0; first < jobs.size(); first += laneCount)
-            kernels::runFilters(jobs.subspan(first, std::min<std::size_t>(laneCount, jobs.size() - first)), pair_,
-                                static_cast<float>(rateHz_), frames);
+        kernels::runFilters(pointers_, pair_, static_cast<float>(rateHz_), frames);
     }
     void clear(std::size_t c) override {
         states_[2 * c].clear();

@@ -22,18 +22,26 @@ HWY_INLINE Group between(const Group& a, const Group& b, const Group& c, const G
 
 void addDelayed(const Ring& ring, int at, double from, double to, float gain, int frames, float* out) {
     const double step = (to - from) / frames;
-    // Where the movement stays within a fraction of a sample, the block is read in one piece: the cubic holds a little
-    // beyond its middle too.
+    const double first = std::floor(-from);
+    const float* x = ring.from(at + static_cast<int>(first) - 1);
+    const auto begin = static_cast<float>(-from - first);
+    alignas(64) float sum[laneCount];
     if (std::abs(to - from) < 0.2) {
-        const double first = std::floor(-from);
-        const float* x = ring.from(at + static_cast<int>(first) - 1);
-        const Group t = mulAdd(counting(), splat(static_cast<float>(-step)), splat(static_cast<float>(-from - first)));
-        alignas(64) float sum[laneCount];
+        // Where the movement stays within a fraction of a sample, the block is read in one piece: the cubic holds a
+        // little beyond its middle too.
+        const Group t = mulAdd(counting(), splat(static_cast<float>(-step)), splat(begin));
         store(between(load(x), load(x + 1), load(x + 2), load(x + 3), t) * splat(gain), sum);
-        for (int i = 0; i < frames; ++i) out[i] += sum[i];
-        return;
+    } else if (std::abs(step) <= 0.75) { // all lies within what can be read in one piece
+        const Group place = mulAdd(counting(), splat(static_cast<float>(1.0 - step)), splat(begin));
+        const Group whole = floored(place);
+        store(between(gathered(x, whole), gathered(x + 1, whole), gathered(x + 2, whole), gathered(x + 3, whole),
+                      place - whole) *
+                  splat(gain),
+              sum);
+    } else {
+        for (int i = 0; i < frames; ++i) sum[i] = gain * ring.before(at + i, static_cast<float>(from + step * i));
     }
-    for (int i = 0; i < frames; ++i) out[i] += gain * ring.before(at + i, static_cast<float>(from + step * i));
+    for (int i = 0; i < frames; ++i) out[i] += sum[i];
 }
 
 void convolve(const float* input, const float* taps, int tapCount, int frames, float* out) {
