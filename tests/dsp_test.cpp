@@ -353,6 +353,39 @@ TEST(Envelopes, BendTheSameBitsOneByOneAndSixteenAtOnce) {
     }
 }
 
+TEST(LeastSquares, WalksSideBySideEndWhereEachEndsAlone) {
+    const auto residualAt = [](const Eigen::VectorXd& p, double bend) -> Eigen::VectorXf {
+        return Eigen::Vector3f(static_cast<float>(1.0 - p(0)), static_cast<float>(bend * (p(1) - p(0) * p(0))),
+                               static_cast<float>(0.1 * p(1)));
+    };
+    const Eigen::Vector2d low(-2, -2), high(2, 2), start(-1.2, 1.0);
+    const LeastSquaresSettings settings{.iterations = 12, .updates = 2};
+    std::vector<LeastSquaresWalk> walks;
+    const double bends[] = {10.0, 3.0};
+    for (int i = 0; i < 2; ++i) walks.emplace_back(low, high, start, settings);
+    for (bool going = true; going;) {
+        going = false;
+        for (std::size_t i = 0; i < walks.size(); ++i) {
+            std::vector<Eigen::VectorXf> answers;
+            for (const auto& point : walks[i].asked()) answers.push_back(residualAt(point, bends[i]));
+            if (answers.empty()) continue;
+            walks[i].answer(answers);
+            going = true;
+        }
+    }
+    for (std::size_t i = 0; i < walks.size(); ++i) {
+        const LeastSquaresProblem alone{low, high, [&](const std::vector<Eigen::VectorXd>& points) {
+                                            std::vector<Eigen::VectorXf> all;
+                                            for (const auto& point : points) all.push_back(residualAt(point, bends[i]));
+                                            return all;
+                                        }};
+        const LeastSquaresResult expected = minimizeLeastSquares(alone, start, settings);
+        EXPECT_EQ(walks[i].result().point, expected.point);
+        EXPECT_EQ(walks[i].result().evaluations, expected.evaluations);
+        EXPECT_LT(expected.cost, 0.02);
+    }
+}
+
 TEST(LeastSquares, OfAbsoluteValuesIgnoresOutliers) {
     // The mean of {0, 0, 0, 0, 10} is 2, its median 0.
     LeastSquaresProblem problem{Eigen::VectorXd::Constant(1, -20), Eigen::VectorXd::Constant(1, 20),

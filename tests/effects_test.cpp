@@ -3,6 +3,8 @@
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/engine/effects/effect.h"
+#include "core/engine/effects/ring.h"
+#include "core/engine/effects/time_kernels.h"
 #include "core/engine/field.h"
 #include "core/engine/lanes.h"
 #include "core/engine/render.h"
@@ -426,6 +428,22 @@ TEST(Delay, DarkensEveryEcho) {
 TEST(Delay, StaysBoundedAtAnyFeedback) {
     const auto y = Bench(ModuleKind::delay, {{"time", 5}, {"feedback", 110}})(noise(4.0, 9));
     for (float v : y.channels[0]) ASSERT_LE(std::abs(v), 17.0f);
+}
+
+TEST(MovingDelay, ReadsASineWhereItStands) {
+    constexpr double cyclesPerSample = 0.01;
+    const auto sine = [&](double sample) { return std::sin(2.0 * std::numbers::pi * cyclesPerSample * sample); };
+    Ring ring(1000);
+    for (int i = 0; i < 3000; ++i) ring.write(i, static_cast<float>(sine(i)));
+    constexpr int at = 2900, frames = 16;
+    // From standing to faster than the tape runs.
+    for (double way : {0.0, 0.1, -0.1, 0.5, -0.9, 5.0, -5.0, 11.0, 14.0, -14.0}) {
+        const double from = 400.3, to = from + way;
+        float out[frames] = {};
+        kernels::addDelayed(ring, at, from, to, 0.5f, frames, out);
+        for (int i = 0; i < frames; ++i)
+            ASSERT_NEAR(out[i], 0.5 * sine(at + i - (from + way * i / frames)), 2e-5) << way << " at " << i;
+    }
 }
 
 TEST(Chorus, DetunesByItsDepthAndRate) {

@@ -7,9 +7,11 @@
 #include "core/match/curves.h"
 #include "core/match/match.h"
 #include "core/match/plausible_patch.h"
+#include "core/match/refinement.h"
 #include "core/match/report.h"
 #include "core/match/seed_bank.h"
 #include "core/match/shortfall.h"
+#include "core/match/structural_moves.h"
 #include "core/match/variations.h"
 #include "core/parameters/relevance.h"
 #include "tests/support/sounds.h"
@@ -152,6 +154,86 @@ TEST_F(Bank, AStopKeepsWhatWasMade) {
                                    [&](const SeedBank&) { stop.request_stop(); }),
                  Cancelled);
     EXPECT_EQ(SeedBank::load(file).size(), 640 + 1024);
+}
+
+TEST(Refinement, SideBySideIsAsAloneAndTheFirstComesFirst) {
+    Patch from;
+    from.set({"layer:a/filter:a", "on"}, 1.0);
+    const SearchLimits limits;
+    const Told told{false, false, false};
+    // Towards a cutoff and a release, each in its own way.
+    const auto residuals = [](const std::vector<Patch>& patches) {
+        std::vector<Eigen::VectorXf> all;
+        for (const Patch& patch : patches)
+            all.push_back(Eigen::Vector2f(static_cast<float>(std::log2(patch.value(cutoff) / 1000.0)),
+                                          static_cast<float>(std::log2(patch.value(release) / 100.0))));
+        return all;
+    };
+    const auto always = [](std::size_t) { return true; };
+    Patch other = from;
+    other.setNearest(cutoff, 6000.0);
+    std::vector<Refinement> both;
+    both.emplace_back(from, limits, told, 4);
+    both.emplace_back(other, limits, told, 4);
+    refineTogether(both, residuals, always, 2);
+    for (const Patch& start : {from, other}) {
+        std::vector<Refinement> alone;
+        alone.emplace_back(start, limits, told, 4);
+        refineTogether(alone, residuals, always, 1);
+        const Refinement& beside = both[start.soundsLike(from) ? 0 : 1];
+        EXPECT_TRUE(beside.patch().soundsLike(alone.front().patch()));
+        EXPECT_NEAR(beside.patch().value(cutoff), 1000.0, 5.0);
+    }
+    std::vector<Refinement> poor;
+    poor.emplace_back(from, limits, told, 4);
+    poor.emplace_back(other, limits, told, 4);
+    refineTogether(
+        poor, residuals, [](std::size_t) { return false; }, 2);
+    EXPECT_NEAR(poor[0].patch().value(cutoff), 1000.0, 5.0);
+    EXPECT_NEAR(poor[1].patch().value(cutoff), 6000.0, 1.0) << "there was not enough for both";
+}
+
+/// Of two struck notes.
+Profile profileOf(const Patch& patch, double softer) {
+    Performance two = testing::oneNote(48, 0.05, 0.5, 1.4);
+    two.notes.push_back({0.7, 1.1, 48, 0.0, softer});
+    return measureProfile(render(patch, two), two);
+}
+
+TEST(StructuralMoves, OfferOtherFiltersLayersAndTouchAndKeepWhatIsLocked) {
+    Patch bell;
+    bell.set({"layer:a/source:b", "on"}, 1.0);
+    bell.add("link:a");
+    ModuleData ends;
+    ends.from = "layer:a/source:b";
+    ends.to = "layer:a/source:a/phase";
+    bell.setData("link:a", ends);
+    bell.setNearest({"link:a", "amount"}, 100.0);
+    const auto count = [](const std::vector<Patch>& moves, auto&& which) {
+        return std::count_if(moves.begin(), moves.end(), which);
+    };
+    const auto kindIs = [](FilterKind kind) {
+        return [kind](const Patch& p) {
+            return p.value({"layer:a/filter:a", "on"}) > 0.5 &&
+                   p.value({"layer:a/filter:a", "kind"}) == static_cast<double>(kind);
+        };
+    };
+    const auto touched = [](const Patch& p) {
+        return std::any_of(p.modules().begin(), p.modules().end(), [](const auto& m) {
+            return m.kind == ModuleKind::link && m.contents().from == "velocity" && m.contents().to == "link:a/amount";
+        });
+    };
+    const auto layered = [](const Patch& p) { return p.find("layer:b") != nullptr; };
+    const auto moves = structuralMoves(bell, {}, profileOf(bell, 40.0));
+    EXPECT_GE(count(moves, kindIs(FilterKind::bandPass)), 4) << "at several cutoffs";
+    EXPECT_GE(count(moves, kindIs(FilterKind::highPass)), 4);
+    EXPECT_EQ(count(moves, touched), 2);
+    EXPECT_EQ(count(moves, layered), 4);
+    EXPECT_EQ(count(structuralMoves(bell, {}, profileOf(bell, 100.0)), touched), 0) << "nothing tells it";
+    SearchLimits held;
+    held.locks.insert({"layer:a/filter:a", "kind"});
+    for (const Patch& move : structuralMoves(bell, held, profileOf(bell, 40.0)))
+        ASSERT_EQ(move.value({"layer:a/filter:a", "kind"}), bell.value({"layer:a/filter:a", "kind"}));
 }
 
 TEST(Certainty, IsGreatWhereItIsHeardAndNoneWhereItIsNot) {
