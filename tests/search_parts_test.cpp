@@ -7,6 +7,7 @@
 #include "core/match/curves.h"
 #include "core/match/match.h"
 #include "core/match/plausible_patch.h"
+#include "core/match/recombination.h"
 #include "core/match/refinement.h"
 #include "core/match/report.h"
 #include "core/match/seed_bank.h"
@@ -234,6 +235,38 @@ TEST(StructuralMoves, OfferOtherFiltersLayersAndTouchAndKeepWhatIsLocked) {
     held.locks.insert({"layer:a/filter:a", "kind"});
     for (const Patch& move : structuralMoves(bell, held, profileOf(bell, 40.0)))
         ASSERT_EQ(move.value({"layer:a/filter:a", "kind"}), bell.value({"layer:a/filter:a", "kind"}));
+}
+
+TEST(Recombination, LendsEffectsAndFiltersAndKeepsWhatIsLocked) {
+    const auto kindsIn = [](const Patch& patch) {
+        std::set<ModuleKind> kinds;
+        for (const auto& module : patch.modules())
+            if (isEffect(module.kind)) kinds.insert(module.kind);
+        return kinds;
+    };
+    Patch plain;
+    plain.setNearest({"layer:a/envelope:level", "decay"}, 321.0);
+    plain.add("chorus:a");
+    plain.set({"chorus:a", "on"}, 1.0);
+    Patch other;
+    other.set({"layer:a/filter:a", "on"}, 1.0);
+    other.setNearest(cutoff, 777.0);
+    other.add("reverb:a");
+    other.set({"reverb:a", "on"}, 1.0);
+    other.setNearest({"reverb:a", "mix"}, 44.0);
+    const auto made = recombined(plain, {plain, other, other}, {}, 8);
+    ASSERT_EQ(made.size(), 3u) << "its effects, its filter, both";
+    for (const Patch& patch : made) EXPECT_NEAR(patch.value({"layer:a/envelope:level", "decay"}), 321.0, 1.0);
+    EXPECT_EQ(kindsIn(made[0]), std::set{ModuleKind::reverb});
+    EXPECT_NEAR(made[0].value({"reverb:a", "mix"}), 44.0, 0.5);
+    EXPECT_EQ(kindsIn(made[1]), std::set{ModuleKind::chorus});
+    EXPECT_NEAR(made[1].value(cutoff), 777.0, 1.0);
+    EXPECT_NEAR(made[2].value(cutoff), 777.0, 1.0);
+    SearchLimits held;
+    held.locks.insert({"chorus:a", "mix"});
+    held.locks.insert(cutoff);
+    EXPECT_TRUE(recombined(plain, {other}, held, 8).empty());
+    EXPECT_TRUE(recombined(plain, {other}, {}, 0).empty());
 }
 
 TEST(Certainty, IsGreatWhereItIsHeardAndNoneWhereItIsNot) {

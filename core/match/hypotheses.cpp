@@ -48,6 +48,12 @@ public:
                     source(patch, a, wave);
                     set(patch, {filter, "slope"}, static_cast<double>(slope));
                 });
+        if (heard != Wave::pulse) // another source beside it may have hidden its width
+            for (double width : {12.0, 25.0})
+                add([&](Patch& patch) {
+                    source(patch, a, Wave::pulse);
+                    set(patch, {a, "width"}, width);
+                });
         for (Wave wave : {heard, heard == Wave::saw ? Wave::pulse : Wave::saw}) {
             add([&](Patch& patch) {
                 source(patch, a, wave);
@@ -61,7 +67,7 @@ public:
             });
             for (double hz : {300.0, 1200.0})
                 add([&](Patch& patch) { through(patch, wave, FilterKind::highPass, hz); });
-            for (double hz : {500.0, 1500.0, 4000.0})
+            for (double hz : {500.0, 1500.0, 4000.0, 8000.0})
                 add([&](Patch& patch) { through(patch, wave, FilterKind::bandPass, hz); });
         }
         ownPartials();
@@ -261,6 +267,11 @@ private:
                 set(patch, {b, "ratio_under"}, over == 7.0 ? 5.0 : 2.0);
                 open(patch);
                 addLink(patch, b, a + "/amplitude", 100.0);
+            });
+        for (FilterSlope slope : {FilterSlope::fourPole, FilterSlope::twoPole})
+            add([&](Patch& patch) {
+                source(patch, a, Wave::noise);
+                set(patch, {filter, "slope"}, static_cast<double>(slope));
             });
         add([&](Patch& patch) {
             source(patch, a, Wave::noise);

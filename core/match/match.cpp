@@ -12,6 +12,7 @@
 #include "core/match/level_finish.h"
 #include "core/match/motion.h"
 #include "core/match/prepared_target.h"
+#include "core/match/recombination.h"
 #include "core/match/refinement.h"
 #include "core/match/simplicity.h"
 #include "core/match/stretch.h"
@@ -417,6 +418,9 @@ private:
             entered = starts.size();
             if (starts.empty()) starts.push_back(constrained(withMotion(profile, estimate(profile, settings.start))));
             entrants = evaluate(starts);
+            std::stable_sort(entrants.begin(), entrants.end(), better);
+            donors.clear();
+            for (const Candidate& each : entrants) donors.push_back(each.patch);
             std::erase_if(entrants, [&](const Candidate& e) { return followed.contains(kindsOf(e.patch)); });
             keepDifferent(entrants, 20, 3);
             varyEach(entrants);
@@ -596,6 +600,9 @@ private:
             other = constrained(std::move(other));
             if (!other.soundsLike(before.patch)) others.push_back(std::move(other));
         }
+        constexpr std::size_t ways = 8;
+        for (Patch& other : recombined(before.patch, donors, settings.limits, ways))
+            others.push_back(constrained(std::move(other)));
         auto moved = evaluate(others);
         report("other structures");
         if (depth == Depth::quick) {
@@ -712,6 +719,7 @@ private:
     int attempt = 0;                ///< how often the search has begun anew
     std::size_t entered = 0;        ///< ways to begin that the last one had
     std::set<std::string> followed; ///< structures that a beginning was made with
+    std::vector<Patch> donors;      ///< all that raced, best first
     std::vector<Best> earlier;      ///< the best of each structure from earlier beginnings
     double earlierRank = std::numeric_limits<double>::infinity();
     double shownLikeness = 0.0;

@@ -7,6 +7,7 @@
 #include "core/parameters/relevance.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace facet {
 
@@ -24,6 +25,7 @@ public:
             if (!family.continuous())
                 for (Patch& moved : family.patches) moves.push_back(std::move(moved));
         blends();
+        widths();
         otherFilters();
         intervals();
         for (double voices : {2.0, 3.0, 5.0}) add({{{a, "voices"}, voices}, {{a, "detune"}, 8.0}});
@@ -55,6 +57,16 @@ private:
         if (patch.value({a, "blend"}) != 0.0) return;
         for (Wave wave : {Wave::sine, Wave::triangle, Wave::saw, Wave::pulse})
             add({{{a, "blend_wave"}, static_cast<double>(wave)}, {{a, "blend"}, 40.0}});
+    }
+
+    /// A pulse of another width, too far from this one for steps along slopes.
+    void widths() {
+        constexpr double same = 6.0; // percent
+        const bool pulse = patch.value({a, "wave"}) == static_cast<double>(Wave::pulse);
+        for (double width : {8.0, 16.0, 25.0, 36.0, 50.0}) {
+            if (pulse && std::abs(width - patch.value({a, "width"})) < same) continue;
+            add({{{a, "wave"}, static_cast<double>(Wave::pulse)}, {{a, "width"}, width}});
+        }
     }
 
     /// Another kind of filter, which needs a cutoff of its own: where one ends the other begins.
