@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/base/log.h"
 #include "core/base/memory.h"
+#include "core/base/processor.h"
 
 #include <CLI/CLI.hpp>
 #include <cstdio>
@@ -40,6 +41,10 @@ int run(int argc, char** argv) {
 } // namespace
 
 int main(int argc, char** argv) {
+    if (const char* problem = facet::processorProblem()) {
+        std::fprintf(stderr, "%s\n", problem);
+        return 1;
+    }
     facet::keepFreedMemory();
     try {
         return run(argc, argv);

@@ -18,6 +18,12 @@ endforeach()
 add_library(facet_flags INTERFACE)
 target_include_directories(facet_flags INTERFACE ${PROJECT_SOURCE_DIR})
 target_compile_options(facet_flags INTERFACE -Wall -Wextra -Wpedantic -Wshadow -Wconversion -ffp-contract=off)
+# SSE4.2 is the least: the kernels compile for it, AVX2 and AVX-512, and are chosen at run time. A scalar set for still
+# older processors takes longer to compile than these three.
+if(CMAKE_SYSTEM_PROCESSOR MATCHES "x86_64|AMD64")
+  target_compile_options(facet_flags INTERFACE -march=x86-64-v2)
+  target_compile_definitions(facet_flags INTERFACE HWY_DISABLE_PCLMUL_AES)
+endif()
 if(FACET_SANITIZE)
   target_compile_options(facet_flags INTERFACE -fsanitize=${FACET_SANITIZE} -fno-omit-frame-pointer)
   target_link_options(facet_flags INTERFACE -fsanitize=${FACET_SANITIZE})

@@ -10,7 +10,9 @@
 #include "core/dsp/envelope.h"
 #include "core/dsp/low_pass.h"
 #include "core/audio/audio_file.h"
+#include "core/engine/render.h"
 #include "tests/support/files.h"
+#include "tests/support/fixtures.h"
 #include "tests/support/sounds.h"
 
 #include <cmath>
@@ -272,6 +274,13 @@ TEST(Glides, AreNotSeenWhereThereAreNone) {
     // Two notes side by side, one behind the other's end: a step.
     const auto step = mono(1.0, [](double t) { return 0.3 * sawAt(t < 0.5 ? 220.0 : 330.0, t); });
     EXPECT_LT(fitGlide(step, trackPitch(step).hz, 0.5, 220.0, 330.0, 0.0, 1.0).seconds, 0.01);
+}
+
+TEST(Glides, AreNotTwoNotesThatSoundTogether) {
+    const Performance phrase = testing::fixturePhrase(); // its second note begins before the first has ended
+    for (const char* name : {"struck-reed", "swept-ensemble"})
+        for (const NoteProfile& note : measureProfile(render(testing::fixturePatch(name), phrase), phrase).notes)
+            EXPECT_FALSE(note.glide.found() && note.glide.seconds > 0.02) << name;
 }
 
 TEST(OnsetSweeps, HaveTheirDepthAndTime) {

@@ -237,6 +237,45 @@ TEST(StructuralMoves, OfferOtherFiltersLayersAndTouchAndKeepWhatIsLocked) {
         ASSERT_EQ(move.value({"layer:a/filter:a", "kind"}), bell.value({"layer:a/filter:a", "kind"}));
 }
 
+TEST(StructuralMoves, PointMoversElsewhereAndLetKeysTell) {
+    const std::string lfo = "layer:a/lfo:a", rate = lfo + "/rate", level = "layer:a/level";
+    Patch tremolo;
+    tremolo.set({"layer:a/filter:a", "on"}, 1.0);
+    tremolo.add(lfo);
+    tremolo.add("link:a");
+    ModuleData ends;
+    ends.from = lfo;
+    ends.to = level;
+    tremolo.setData("link:a", ends);
+    tremolo.setNearest({"link:a", "amount"}, -6.0);
+    tremolo.add("saturation:a");
+    Performance two = testing::oneNote(48, 0.05, 0.5, 1.4);
+    two.notes.push_back({0.7, 1.1, 60, 0.0, 100.0});
+    const Profile profile = measureProfile(render(tremolo, two), two);
+    const auto linked = [](const Patch& patch, const std::string& from, const std::string& to) {
+        return std::any_of(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
+            return m.kind == ModuleKind::link && m.contents().from == from && m.contents().to == to;
+        });
+    };
+    const auto count = [&](const SearchLimits& limits, auto&& which) {
+        const auto moves = structuralMoves(tremolo, limits, profile);
+        return std::count_if(moves.begin(), moves.end(), which);
+    };
+    const auto slows = [&](const Patch& p) {
+        return std::any_of(p.modules().begin(), p.modules().end(),
+                           [&](const auto& m) { return m.kind == ModuleKind::link && m.contents().to == rate; });
+    };
+    EXPECT_EQ(count({}, [&](const Patch& p) { return linked(p, "key", level) && linked(p, lfo, level); }), 2);
+    for (const char* to : {"layer:a/filter:a/cutoff", "layer:a/filter:a/resonance", "layer:a/source:a/cents"})
+        EXPECT_GE(count({}, [&](const Patch& p) { return linked(p, lfo, to) && !linked(p, lfo, level); }), 1) << to;
+    EXPECT_EQ(count({}, slows), 2);
+    EXPECT_GE(count({}, [](const Patch& p) { return p.find("post-filter:a") && p.find("saturation:a"); }), 4);
+    SearchLimits held;
+    held.locks = {Address::parse(rate), Address::parse(level)};
+    EXPECT_EQ(count(held, slows), 0);
+    EXPECT_EQ(count(held, [&](const Patch& p) { return linked(p, "key", level) || !linked(p, lfo, level); }), 0);
+}
+
 TEST(Recombination, LendsEffectsAndFiltersAndKeepsWhatIsLocked) {
     const auto kindsIn = [](const Patch& patch) {
         std::set<ModuleKind> kinds;

@@ -6,6 +6,7 @@
 #include "app/views/theme.h"
 #include "core/base/error.h"
 #include "core/base/memory.h"
+#include "core/base/processor.h"
 #include "core/project/project_file.h"
 
 #include <QApplication>
@@ -74,6 +75,10 @@ void takeShot(QApplication& app, Session& session, MainWindow& window, const QSt
 } // namespace
 
 int main(int argc, char** argv) {
+    if (const char* problem = processorProblem()) {
+        std::fprintf(stderr, "%s\n", problem);
+        return 1;
+    }
     keepFreedMemory();
     QApplication app(argc, argv);
     QApplication::setApplicationName("facet");

@@ -3,11 +3,13 @@
 //   baselines REFERENCE NOTES.json OUT RENDERS cma|genetic|facet SEED
 // Writes the render of the best patch and prints how many renders were used. Every render counts, of any lane.
 #include "core/audio/audio_file.h"
+#include "core/base/memory.h"
 #include "core/base/parallel.h"
 #include "core/base/random.h"
 #include "core/dsp/evolution.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/mel.h"
+#include "core/dsp/vector_math.h"
 #include "core/dsp/window.h"
 #include "core/engine/render.h"
 #include "core/match/match.h"
@@ -26,16 +28,15 @@
 namespace facet {
 namespace {
 
-/// A voice as these methods are given one: everything present, every choice a number like the others.
+/// A voice as these methods are given one: two sources, a filter, envelopes and a room, every choice a number like the
+/// others.
 class FlatVoice {
 public:
     FlatVoice() {
         base_.set({"layer:a/filter:a", "on"}, 1.0);
         base_.set({"layer:a/source:b", "on"}, 1.0);
-        for (const char* path : {"saturation:a", "chorus:a", "delay:a", "reverb:a"}) {
-            base_.add(path);
-            base_.set({path, "on"}, 1.0);
-        }
+        base_.add("reverb:a");
+        base_.set({"reverb:a", "on"}, 1.0);
         for (const auto& module : base_.modules())
             for (const auto& d : parametersOf(module.kind)) {
                 const Address address{module.path, std::string(d.field)};
@@ -87,11 +88,16 @@ std::vector<float> magnitudes(const std::vector<float>& mono, int size, int hop)
     RealFft fft(size);
     const auto& window = hannWindow(size);
     std::vector<float> all;
+    const auto frames = (mono.size() + static_cast<std::size_t>(size) / 2) / static_cast<std::size_t>(hop) + 1;
+    all.reserve(frames * fft.bins().size());
     for (int begin = -size / 2; begin < static_cast<int>(mono.size()); begin += hop) {
         windowedFrame(mono, begin, window, fft.time());
         fft.forward();
-        for (const auto& bin : fft.bins()) all.push_back(std::abs(bin));
+        const std::size_t before = all.size();
+        all.resize(before + fft.bins().size());
+        squaredMagnitudes(fft.bins().data(), all.data() + before, static_cast<int>(fft.bins().size()));
     }
+    for (float& x : all) x = std::sqrt(x);
     return all;
 }
 
@@ -101,21 +107,27 @@ using Distance = std::function<double(const Recording&)>;
 /// signal processing", ICLR 2020, sect. 4.2).
 Distance multiResolution(const Recording& reference) {
     static constexpr int sizes[] = {2048, 1024, 512, 256, 128, 64};
-    auto wanted = std::make_shared<std::vector<std::vector<float>>>();
+    struct Spectra {
+        Eigen::ArrayXf linear, decibels;
+        Spectra(const std::vector<float>& mono, int size) {
+            const auto all = magnitudes(mono, size, size / 4);
+            linear = Eigen::Map<const Eigen::ArrayXf>(all.data(), static_cast<Eigen::Index>(all.size()));
+            decibels.resize(linear.size());
+            decibelsAbove(all.data(), 1e-5f, decibels.data(), static_cast<int>(all.size()));
+        }
+    };
+    auto wanted = std::make_shared<std::vector<Spectra>>();
     const auto mono = monoOf(reference);
-    for (int size : sizes) wanted->push_back(magnitudes(mono, size, size / 4));
+    for (int size : sizes) wanted->emplace_back(mono, size);
     return [wanted](const Recording& candidate) {
+        constexpr float perDecibel = static_cast<float>(M_LN10) / 10.0f;
         const auto sound = monoOf(candidate);
         double sum = 0.0;
         for (std::size_t r = 0; r < wanted->size(); ++r) {
-            const auto found = magnitudes(sound, sizes[r], sizes[r] / 4);
-            const auto& right = (*wanted)[r];
-            double linear = 0.0, logarithmic = 0.0;
-            for (std::size_t i = 0; i < std::min(found.size(), right.size()); ++i) {
-                linear += static_cast<double>(std::abs(found[i] - right[i]));
-                logarithmic += static_cast<double>(std::abs(std::log((found[i] + 1e-5f) / (right[i] + 1e-5f))));
-            }
-            sum += (linear + logarithmic) / static_cast<double>(right.size());
+            const Spectra found(sound, sizes[r]);
+            const Spectra& right = (*wanted)[r];
+            sum += static_cast<double>((found.linear - right.linear).abs().mean() +
+                                       perDecibel * (found.decibels - right.decibels).abs().mean());
         }
         return sum;
     };
@@ -296,5 +308,6 @@ int main(int argc, char** argv) {
         std::fputs("baselines REFERENCE NOTES.json OUT RENDERS cma|genetic|facet SEED\n", stderr);
         return 2;
     }
+    facet::keepFreedMemory();
     return facet::run(argv);
 }

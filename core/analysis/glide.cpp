@@ -72,6 +72,24 @@ private:
     std::vector<double> phase_;
 };
 
+/// Whether a pitch tracker that hears anything on a long way hears the way: where two notes only sound together, it
+/// hears one of them.
+bool isOnItsWay(const Track& pitchHz, double fromHz, double toHz, const Glide& glide) {
+    constexpr double longEnough = 0.2; // seconds
+    if (glide.seconds < longEnough) return true;
+    const double near = std::max(100.0, 0.25 * std::abs(1200.0 * std::log2(toHz / fromHz))); // cents; it lags behind
+    const SegmentCurve curve(glide.bend);
+    int heard = 0, onIt = 0;
+    for (double t = glide.start + trackerReach; t < glide.start + glide.seconds - trackerReach;
+         t += pitchHz.stepSeconds) {
+        const float at = pitchHz.at(t);
+        const double there = fromHz * std::pow(toHz / fromHz, curve((t - glide.start) / glide.seconds));
+        heard += isMeasured(at);
+        onIt += isMeasured(at) && std::abs(1200.0 * std::log2(at / there)) < near;
+    }
+    return 2 * onIt >= heard;
+}
+
 } // namespace
 
 Glide fitGlide(std::span<const float> mono48k, const Track& pitchHz, double around, double fromHz, double toHz,
@@ -124,6 +142,10 @@ Glide fitGlide(std::span<const float> mono48k, const Track& pitchHz, double arou
     }
     if (best.cost > cyclesRepeat) return {};
     const double seconds = best.end - best.start;
+    // A note may have been found late, in the middle of the way, but no way ends where its note begins.
+    constexpr double mostBefore = 0.65, doubt = 0.03;
+    if (around - best.start > mostBefore * seconds + doubt) return {};
+    if (!isOnItsWay(pitchHz, fromHz, toHz, {best.start, seconds, best.bend})) return {};
     return seconds < shortestGlide ? Glide{best.start, 0.0, 0.0} : Glide{best.start, seconds, best.bend};
 }
 

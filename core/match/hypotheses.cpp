@@ -72,6 +72,7 @@ public:
         }
         ownPartials();
         ownCycles();
+        still(heard);
         stacked();
         doubled(heard);
         phaseModulated();
@@ -171,6 +172,16 @@ private:
             set(patch, {a, "position"}, 50.0);
             addLink(patch, lfo, a + "/position", 50.0);
         });
+    }
+
+    /// Without what was measured to move, which may be the beating of voices or a chorus.
+    void still(Wave heard) {
+        for (FilterSlope slope : {FilterSlope::fourPole, FilterSlope::twoPole}) {
+            Patch patch = base_;
+            source(patch, a, heard);
+            set(patch, {filter, "slope"}, static_cast<double>(slope));
+            if (withMotion(profile_, patch) != patch) hypotheses_.push_back({structureText(patch), std::move(patch)});
+        }
     }
 
     void stacked() {
@@ -360,10 +371,9 @@ std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& prof
     for (auto i = static_cast<std::size_t>(count) * static_cast<std::size_t>(pass); i < numbers.size(); ++i) {
         const std::uint64_t number = numbers[i];
         const Patch patch = plausiblePatchAt(number, hz);
-        for (Patch each : {patch, asMeasured(profile, patch)}) {
-            each = withMotion(profile, each);
+        // What was measured to move may be the beating of what a patch has already.
+        for (Patch each : {patch, withMotion(profile, asMeasured(profile, patch))})
             found.push_back({structureText(each), std::move(each)});
-        }
     }
     return found;
 }

@@ -84,7 +84,7 @@ public:
                 complete = false;
             }
             // What was kept back is for pruning and levels, and time for curves.
-            share = settings.evaluations > 0 ? 0.96 : 0.88;
+            share = settings.evaluations > 0 ? 0.96 : 0.9;
             try {
                 prune();
             } catch (const BudgetSpent&) {
@@ -714,7 +714,7 @@ private:
     const Told told;
     Random random;
     bool insists = false; ///< neither a limit nor a stop counts
-    double share = 0.85;  ///< of the budget that may be spent now
+    double share = 0.82;  ///< of the budget that may be spent now
     double bestRank = std::numeric_limits<double>::infinity();
     int attempt = 0;                ///< how often the search has begun anew
     std::size_t entered = 0;        ///< ways to begin that the last one had

@@ -33,6 +33,10 @@ public:
         secondSources();
         secondLayers();
         touch();
+        keys();
+        retargeted();
+        changingRates();
+        postFilters();
         return std::move(moves);
     }
 
@@ -178,16 +182,133 @@ private:
             if (!from || from->kind != ModuleKind::source || touched) continue;
             const double now = patch.value({module.path, "amount"});
             for (double by : {share, -share}) {
-                if (limits.locks.contains({module.path, "amount"})) continue;
+                if (!isLocked(amount)) linked("velocity", amount, by * now);
+            }
+        }
+    }
+
+    /// High notes softer than low ones, or louder.
+    void keys() {
+        constexpr int leastSpread = 3;
+        int lowest = 128, highest = 0;
+        for (const NoteProfile& each : reference.notes) {
+            lowest = std::min(lowest, each.note.key);
+            highest = std::max(highest, each.note.key);
+        }
+        if (highest - lowest < leastSpread) return;
+        for (const auto& module : patch.modules()) {
+            const std::string level = module.path + "/level";
+            if (module.kind != ModuleKind::layer || isMovedBy("key", level) || isLocked(level)) continue;
+            for (double decibels : {-6.0, 6.0}) linked("key", level, decibels);
+        }
+    }
+
+    /// What moves one thing moves another instead.
+    void retargeted() {
+        struct Destination {
+            std::string address;
+            double amount; ///< in the destination's unit
+        };
+        const auto wave = static_cast<Wave>(static_cast<int>(patch.value({a, "wave"})));
+        std::vector<Destination> destinations{{layer + "/level", 6.0}, {a + "/cents", 12.0}, {a + "/semitone", 12.0}};
+        if (patch.value({filter, "on"}) >= 0.5) {
+            destinations.push_back({filter + "/cutoff", 14.0});
+            destinations.push_back({filter + "/resonance", 9.0});
+        }
+        if (patch.value({b, "on"}) >= 0.5) destinations.push_back({b + "/level", 12.0});
+        if (wave == Wave::pulse) destinations.push_back({a + "/width", 15.0});
+        if (wave == Wave::wavetable) destinations.push_back({a + "/position", 40.0});
+        if (patch.value({a, "sync"}) > 0.5) destinations.push_back({a + "/sync_ratio", 10.0});
+        for (const auto& module : patch.modules()) {
+            if (module.kind != ModuleKind::link || !takesPart(patch, module)) continue;
+            const auto* from = patch.find(module.contents().from);
+            const Address amount{module.path, "amount"};
+            const bool mover = from && (from->kind == ModuleKind::lfo || from->kind == ModuleKind::envelope);
+            if (!mover || limits.locks.contains(amount) || isLocked(module.contents().to)) continue;
+            for (const Destination& each : destinations) {
+                if (isMovedBy(module.contents().from, each.address) || isLocked(each.address)) continue;
+                Patch moved = patch;
+                ModuleData ends = module.contents();
+                ends.to = each.address;
+                try {
+                    moved.setData(module.path, ends);
+                } catch (const Error&) {
+                    continue; // its ends do not fit each other
+                }
+                moved.setNearest(amount, patch.value(amount) < 0.0 ? -each.amount : each.amount);
+                moves.push_back(std::move(moved));
+            }
+        }
+    }
+
+    /// An LFO that slows down while a note lasts, or runs faster.
+    void changingRates() {
+        constexpr double decayMs = 800.0;
+        for (const auto& module : patch.modules()) {
+            const std::string rate = module.path + "/rate";
+            if (module.kind != ModuleKind::lfo || !takesPart(patch, module) || isLocked(rate)) continue;
+            if (std::any_of(patch.modules().begin(), patch.modules().end(),
+                            [&](const auto& m) { return m.kind == ModuleKind::link && m.contents().to == rate; }))
+                continue;
+            for (double semitones : {-12.0, 12.0}) {
                 Patch moved = patch;
                 try {
-                    addLink(moved, "velocity", amount, by * now);
+                    const std::string envelope = moved.freePath(ModuleKind::envelope, layerOfPath(module.path));
+                    moved.add(envelope);
+                    moved.setNearest({envelope, "attack"}, 0.0);
+                    moved.setNearest({envelope, "decay"}, decayMs);
+                    moved.setNearest({envelope, "sustain"}, 0.0);
+                    addLink(moved, envelope, rate, semitones);
                 } catch (const Error&) {
                     continue; // there is no room for it
                 }
                 moves.push_back(std::move(moved));
             }
         }
+    }
+
+    /// What takes away some of what the effects have made.
+    void postFilters() {
+        struct Coloring {
+            FilterKind kind;
+            double hz;
+        };
+        const auto effects = std::count_if(patch.modules().begin(), patch.modules().end(),
+                                           [](const auto& m) { return isEffect(m.kind); });
+        const bool has = std::any_of(patch.modules().begin(), patch.modules().end(),
+                                     [](const auto& m) { return m.kind == ModuleKind::postFilter; });
+        if (effects == 0 || has || effects >= mostEffects) return;
+        for (const Coloring& each : {Coloring{FilterKind::lowPass, 4000.0},
+                                     {FilterKind::highPass, 400.0},
+                                     {FilterKind::bandPass, 600.0},
+                                     {FilterKind::bandPass, 2000.0}}) {
+            Patch moved = patch;
+            const std::string path = moved.freePath(ModuleKind::postFilter);
+            moved.add(path);
+            moved.set({path, "on"}, 1.0);
+            moved.set({path, "kind"}, static_cast<double>(each.kind));
+            moved.setNearest({path, "cutoff"}, each.hz);
+            moves.push_back(std::move(moved));
+        }
+    }
+
+    bool isLocked(const std::string& address) const { return limits.locks.contains(Address::parse(address)); }
+
+    bool isMovedBy(const std::string& from, const std::string& to) const {
+        return std::any_of(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
+            return m.kind == ModuleKind::link && m.contents().from == from && m.contents().to == to;
+        });
+    }
+
+    /// Not where there is no room for another link.
+    void linked(const std::string& from, const std::string& to, double amount) {
+        Patch moved = patch;
+        try {
+            addLink(moved, from, to, amount);
+        } catch (const Error&) {
+            return;
+        }
+        moves.push_back(std::move(moved));
     }
 
     const Patch& patch;
