@@ -119,7 +119,7 @@ def fundamental(x, start, end, expected):
         turn = np.angle(b * np.conj(a) * np.exp(-2j * np.pi * n * expected * hop / RATE)) / (2 * np.pi)
         hz = (n * expected + turn * RATE / hop) / n
         total, weights = total + abs(a) ** 2 * n * n * hz, weights + abs(a) ** 2 * n * n
-    return total / weights
+    return total / weights if weights > 0 else float("nan")  # silent there
 
 
 def curve(x, bend):
@@ -187,7 +187,8 @@ def measure(truth, reference, render, rate, against=None):
             continue  # one of several at once has no pitch of its own that this could measure
         hz = 440 * 2 ** ((key - 69) / 12 + truth["tuning_cents"] / 1200)
         a, b = fundamental(reference, start, end, hz), fundamental(render, start, end, hz)
-        cents.append(abs(1200 * np.log2(b / a)))
+        if np.isfinite(a) and np.isfinite(b):  # not where either is silent: the envelope tells that
+            cents.append(abs(1200 * np.log2(b / a)))
     la, lb = 20 * np.log10(envelope), 20 * np.log10(level(render)[:len(envelope)])
     n = min(len(la), len(lb))
     la, lb = la[:n], lb[:n]

@@ -91,6 +91,49 @@ TEST(NoteFinding, ASwellOutOfSilenceBeginsTheNote) {
         EXPECT_NEAR(found.performance.notes[i].start, phrase[i].start, 0.015) << i;
 }
 
+TEST(NoteFinding, APadThatFadesInIsOneNoteFromItsBeginning) {
+    const auto pad = mono(3.2, [](double t) {
+        const double level = std::min(1.0, t / 0.9) * std::min(1.0, std::exp(-(t - 2.4) / 0.15));
+        double sum = 0.0;
+        for (int n = 1; n < 12; n += 2) sum += 0.2 * level * std::sin(turn * n * hzFromKey(60) * t) / n;
+        return sum;
+    });
+    const FoundNotes found = findNotes(pad);
+    ASSERT_EQ(found.performance.notes.size(), 1u);
+    EXPECT_EQ(found.performance.notes[0].key, 60);
+    EXPECT_NEAR(found.performance.notes[0].start, 0.0, 0.05);
+    EXPECT_NEAR(found.performance.notes[0].end, 2.4, 0.15);
+}
+
+TEST(NoteFinding, WhatTwoNotesHaveInCommonIsNone) {
+    const auto found = [](const std::vector<Played>& notes, double release) {
+        return findNotes(mono(2.8,
+                              [&](double t) {
+                                  double sum = 0.0;
+                                  for (const Played& note : notes) {
+                                      if (t < note.start) continue;
+                                      const double level = std::exp(-std::max(0.0, t - note.end) / release);
+                                      for (int n = 1; n < 16; ++n)
+                                          sum += 0.15 * level *
+                                                 std::sin(turn * n * hzFromKey(note.key) * (t - note.start)) / n;
+                                  }
+                                  return sum;
+                              }))
+            .performance.notes;
+    };
+    // Each rings on into the next: together they repeat with a pitch far below both, at which nothing sounds.
+    const std::vector<Played> ringing{{0.0, 0.6, 60}, {0.6, 1.2, 63}, {1.2, 2.2, 67}};
+    const std::vector<Played> bass{{0.0, 0.5, 60}, {0.58, 1.1, 48}, {1.18, 2.2, 67}}; // this one is played
+    for (const auto& [notes, release] : {std::pair{ringing, 0.08}, {bass, 0.01}}) {
+        const auto heard = found(notes, release);
+        ASSERT_EQ(heard.size(), notes.size()) << release;
+        for (std::size_t i = 0; i < notes.size(); ++i) {
+            EXPECT_EQ(heard[i].key, notes[i].key) << i;
+            EXPECT_NEAR(heard[i].start, notes[i].start, 0.06) << i;
+        }
+    }
+}
+
 TEST(NotesOnly, AnAttackThatDipsIsOneNote) {
     const std::vector<NoteSpan> dips{{0.0, 0.07, 60.0, -10.0}, {0.1, 0.5, 60.0, -9.0},  {0.6, 0.66, 64.1, -11.0},
                                      {0.69, 0.9, 64.0, -9.0},  {1.0, 1.05, 67.0, -8.0}, {1.08, 2.2, 67.0, -9.0}};

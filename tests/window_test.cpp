@@ -402,21 +402,26 @@ TEST_F(WindowTest, DarkThemeAndSmallWindowWork) {
     window.setDark(false);
 }
 
-TEST(Recovery, AfterAKillTheLastSecondIsBack) {
-    const TemporaryFolder folder;
+/// Lets a process of its own work on the demo, and kills it without warning a second after it has done so.
+void workAndKill(const TemporaryFolder& folder, const char* work) {
     saveProject(folder / "demo.facet", makeDemoProject(testing::demoFile("")), 1);
-    // A process of its own edits and is killed without warning.
     const pid_t child = ::fork();
     if (child == 0) {
-        ::execl("/proc/self/exe", "window_tests", "--edit-and-wait", (folder / "demo.facet").c_str(),
-                (folder / "state").c_str(), nullptr);
+        ::execl("/proc/self/exe", "window_tests", work, (folder / "demo.facet").c_str(), (folder / "state").c_str(),
+                nullptr);
         ::_exit(1);
     }
-    ASSERT_TRUE(QTest::qWaitFor([&] { return std::filesystem::exists(folder / "state/edited"); }, 20000));
+    const bool done = QTest::qWaitFor([&] { return std::filesystem::exists(folder / "state/done"); }, 60000);
     QTest::qWait(1000); // "the last second": what was done up to a second before the crash
     ::kill(child, SIGKILL);
     int status = 0;
     ::waitpid(child, &status, 0);
+    ASSERT_TRUE(done);
+}
+
+TEST(Recovery, AfterAKillTheLastSecondIsBack) {
+    const TemporaryFolder folder;
+    workAndKill(folder, "--edit-and-wait");
     auto work = findUnsavedWork(folder / "state");
     ASSERT_TRUE(work);
     Session session(folder / "state", SimulatedOutput().name());
@@ -427,6 +432,20 @@ TEST(Recovery, AfterAKillTheLastSecondIsBack) {
     EXPECT_TRUE(session.modified()) << "it is not saved yet";
     session.saveAs(folder / "demo.facet");
     EXPECT_EQ(loadProject(folder / "demo.facet").document.active()->patch.value(cutoff), 4321.0);
+}
+
+TEST(Recovery, AfterAKillWhatASearchHadFoundIsATake) {
+    const TemporaryFolder folder;
+    workAndKill(folder, "--search-and-wait");
+    auto work = findUnsavedWork(folder / "state");
+    ASSERT_TRUE(work);
+    const Patch before = loadProject(folder / "demo.facet").document.active()->patch;
+    Session session(folder / "state", SimulatedOutput().name());
+    session.adopt(std::move(*work));
+    EXPECT_TRUE(session.cue()->patch.soundsLike(before)) << "the patch worked on stays";
+    ASSERT_EQ(session.cue()->takes.size(), 1u) << "one, however often it was written";
+    EXPECT_EQ(session.cue()->takes[0]->name, "Match, interrupted");
+    EXPECT_FALSE(session.cue()->takes[0]->patch.soundsLike(before));
 }
 
 TEST(Program, WritesAPictureOfEachViewAndEnds) {
@@ -459,13 +478,27 @@ TEST(Program, WritesAPictureOfEachViewAndEnds) {
 
 } // namespace
 
-/// The part of the recovery test that is killed.
+/// The parts of the recovery tests that are killed.
 int editAndWait(const char* project, const char* state) {
     Session session(state, SimulatedOutput().name());
     session.open(project);
     session.keepTake("before the crash");
     session.setParameter(cutoff, 4321.0);
-    testing::writeBytes(std::filesystem::path(state) / "edited", "yes");
+    testing::writeBytes(std::filesystem::path(state) / "done", "yes");
+    return QApplication::exec();
+}
+int searchAndWait(const char* project, const char* state) {
+    Session session(state, SimulatedOutput().name());
+    session.open(project);
+    const Patch before = session.cue()->patch;
+    QObject::connect(&session, &Session::matchChanged, &session, [&] {
+        const auto& found = session.matchState().found;
+        if (found.empty() || found.front().patch.soundsLike(before)) return;
+        QTimer::singleShot(500, &session,
+                           [state] { testing::writeBytes(std::filesystem::path(state) / "done", "yes"); });
+        session.disconnect(&session, &Session::matchChanged, nullptr, nullptr);
+    });
+    session.startMatch(60.0);
     return QApplication::exec();
 }
 
@@ -476,6 +509,7 @@ int main(int argc, char** argv) {
     QApplication app(argc, argv);
     facet::applyTheme(app, false);
     if (argc == 4 && std::string(argv[1]) == "--edit-and-wait") return facet::editAndWait(argv[2], argv[3]);
+    if (argc == 4 && std::string(argv[1]) == "--search-and-wait") return facet::searchAndWait(argv[2], argv[3]);
     ::testing::InitGoogleTest(&argc, argv);
     return RUN_ALL_TESTS();
 }

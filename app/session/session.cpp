@@ -13,6 +13,7 @@ namespace facet {
 namespace {
 
 constexpr int journalDelayMs = 300;
+constexpr int searchJournalMs = 1000; // its best changes many times a second
 
 QString fileName(const std::filesystem::path& path) { return QString::fromStdString(path.stem().string()); }
 
@@ -48,6 +49,9 @@ Session::Session(const std::filesystem::path& stateFolder, const std::string& ou
     journalTimer_.setSingleShot(true);
     journalTimer_.setInterval(journalDelayMs);
     connect(&journalTimer_, &QTimer::timeout, this, &Session::writeJournal);
+    searchJournalTimer_.setSingleShot(true);
+    searchJournalTimer_.setInterval(searchJournalMs);
+    connect(&searchJournalTimer_, &QTimer::timeout, this, &Session::writeJournal);
     connect(&playback_, &Playback::problem, this, &Session::problem);
     connect(&playback_, &Playback::outputChanged, this, [this] {
         shownAudio_.reset(); // the new player has heard nothing yet
@@ -172,7 +176,7 @@ void Session::push(const QString& what, Document after, const QString& mergeKey)
 
 void Session::writeJournal() {
     try {
-        journal_.record(*document_);
+        journal_.record(withUnfinishedMatch());
     } catch (const std::exception& failure) {
         report(failure);
     }

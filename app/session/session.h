@@ -381,6 +381,8 @@ private:
     void showLeaders(const std::vector<Leader>& leaders);
     void finishMatch(const MatchResult& result, std::uint64_t cueId, const std::vector<std::uint64_t>& excerpts);
     void writeJournal();
+    /// The document with the best that a running search has found, which a crash would lose.
+    Document withUnfinishedMatch() const;
     void report(const std::exception& problem);
     /// Runs on the GUI thread what a worker found.
     template <typename F> void post(F&& work) {
@@ -394,6 +396,7 @@ private:
     QUndoStack undo_;
     Journal journal_;
     QTimer journalTimer_;
+    QTimer searchJournalTimer_; ///< for what a running search has found
 
     CueResults results_;
     MatchState match_;

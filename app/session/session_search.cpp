@@ -6,7 +6,6 @@
 #include "core/match/estimate.h"
 
 #include <algorithm>
-#include <chrono>
 
 namespace facet {
 
@@ -107,6 +106,7 @@ void Session::startMatch(double seconds, bool goOn) {
                     match_.seconds = now.seconds;
                     match_.history.push_back({now.seconds, now.likeness, now.facets});
                     showLeaders(now.leaders);
+                    if (now.improved && !searchJournalTimer_.isActive()) searchJournalTimer_.start();
                     emit matchChanged();
                 });
             });
@@ -115,6 +115,7 @@ void Session::startMatch(double seconds, bool goOn) {
         }
         post([this, result, failure, excerpts = searched.excerpts, cueId, project] {
             match_.running = false;
+            journalTimer_.start(); // what it had found until now is told by its result
             makeBank();
             if (renderKey_ == 0) refresh(); // back from what was tried, unless something was found
             try {
@@ -185,18 +186,10 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId, const 
     Document after = *document_;
     Cue changed = *target;
     if (!match_.taken) keepBefore(after, changed, tr("Match"));
-    Take take;
-    take.id = takeId(after);
-    take.name = tr("Match %1")
-                    .arg(std::count_if(target->takes.begin(), target->takes.end(),
-                                       [](const auto& t) { return t->name.starts_with("Match"); }) +
-                         1)
-                    .toStdString();
-    take.patch = result.best.patch;
+    const auto earlier = std::count_if(target->takes.begin(), target->takes.end(),
+                                       [](const auto& t) { return t->name.starts_with("Match"); });
+    Take take = takeOf(result.best.patch, after, tr("Match %1").arg(earlier + 1));
     take.likeness = result.best.comparison.likeness;
-    take.engineVersion = engineVersion;
-    take.keptAt =
-        std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
     if (!match_.taken) {
         changed.patch = result.best.patch;
         changed.chosenTake = take.id;
@@ -209,6 +202,17 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId, const 
     emit notice(tr("Found in %1 s: likeness %2")
                     .arg(result.seconds, 0, 'f', 1)
                     .arg(result.best.comparison.likeness, 0, 'f', 0));
+}
+
+Document Session::withUnfinishedMatch() const {
+    Document document = *document_;
+    const Cue* target = document.find(match_.cue);
+    if (!match_.running || match_.found.empty() || !target) return document;
+    Cue changed = *target;
+    Take take = takeOf(match_.found.front().patch, document, tr("Match, interrupted"));
+    if (isMeasured(match_.likeness)) take.likeness = match_.likeness;
+    changed.takes.push_back(std::make_shared<const Take>(std::move(take)));
+    return withCue(document, std::move(changed));
 }
 
 void Session::takeFound(int index) {

@@ -61,7 +61,7 @@ def match(cli, folder, name, options):
 
 
 def median(results, key):
-    values = [r[key] for r in results if r.get(key) is not None]
+    values = [r[key] for r in results if r.get(key) is not None and np.isfinite(r[key])]
     return statistics.median(values) if values else float("nan")
 
 

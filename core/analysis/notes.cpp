@@ -112,6 +112,7 @@ public:
         FoundNotes found;
         std::vector<Start> starts;
         for (double seconds : onsets()) starts.push_back({seconds, true});
+        addSlowBeginnings(starts);
         if (holdsChords()) {
             found.problem = "This recording seems to hold several notes at once: the notes shown are a proposal; "
                             "check them, or import or draw the right ones.";
@@ -182,6 +183,25 @@ private:
             if (found.empty() || at - found.back() >= shortestNote) found.push_back(at);
         }
         return found;
+    }
+
+    /// Where sound comes out of silence too slowly for a rise.
+    void addSlowBeginnings(std::vector<Start>& starts) const {
+        constexpr double nearby = 0.1, leastSeconds = 0.15;
+        double silentSince = -1.0;
+        for (std::size_t i = 0; i < coarse.values.size(); ++i) {
+            if (!(coarse.values[i] > quietest)) continue;
+            const double begun = static_cast<double>(i) * coarse.stepSeconds, silence = begun - silentSince;
+            float top = coarse.values[i];
+            for (; i < coarse.values.size() && coarse.values[i] > quietest; ++i) top = std::max(top, coarse.values[i]);
+            silentSince = static_cast<double>(i) * coarse.stepSeconds;
+            const bool known = std::any_of(starts.begin(), starts.end(), [&](const Start& start) {
+                return std::abs(start.seconds - begun) < nearby;
+            });
+            if (!known && silence > nearby && silentSince - begun > leastSeconds && top > loudest - chordRangeDb)
+                starts.push_back({begun, true});
+        }
+        std::sort(starts.begin(), starts.end(), [](const Start& a, const Start& b) { return a.seconds < b.seconds; });
     }
 
     /// Where the fine level begins to rise towards an onset: within 20 dB of its top, or at the lowest
@@ -257,8 +277,9 @@ private:
         for (std::size_t i = 0; i < starts.size(); ++i) {
             const double start = starts[i].seconds;
             const double next = i + 1 < starts.size() ? starts[i + 1].seconds : total;
-            double end = start;
             const float top = highestBetween(start, next);
+            double end = start; // behind the top: a slow attack begins as low as a release ends
+            while (end < next && coarse.at(end) < top) end += 0.001;
             while (end < next && (end < start + 0.01 || coarse.at(end) > top - 30.0f)) end += 0.001;
             std::vector<float> values;
             std::size_t clear = 0;
@@ -279,8 +300,64 @@ private:
             carried = notMeasurable;
             if (pitched) spans.push_back({from, std::min(end, next), keyFromHz(hz), top, starts[i].rise});
         }
+        joinCommonParts(spans);
         keepNotesOnly(spans);
         return spans;
+    }
+
+    /// Whether any partial of a span's pitch stands out of the spectrum but the multiples of two of them; also where
+    /// the spectrum does not tell.
+    bool soundsBesides(const NoteSpan& span, int one, int other) const {
+        constexpr int size = 8192, partials = 18;
+        constexpr double binHz = static_cast<double>(analysisRateHz) / size;
+        constexpr double heardDb = 15.0;
+        const double hz = hzFromKey(span.pitch);
+        if (hz < 8.0 * binHz) return true;
+        RealFft fft(size);
+        const double middle = 0.5 * (span.start + span.end);
+        windowedFrame(mono, static_cast<int>(middle * analysisRateHz) - size / 2, hannWindow(size), fft.time());
+        fft.forward();
+        const auto highest = [&](double from, double to) { // as multiples of the pitch
+            double power = 1e-20;
+            const int last = std::min(fft.binCount() - 1, static_cast<int>(to * hz / binHz));
+            for (int b = std::max(1, static_cast<int>(from * hz / binHz)); b <= last; ++b)
+                power = std::max<double>(power, std::norm(fft.bins()[static_cast<std::size_t>(b)]));
+            return power;
+        };
+        for (int n = 1; n <= partials; ++n) {
+            if (n % one == 0 || n % other == 0) continue;
+            const double beside = 0.5 * (highest(n - 0.6, n - 0.4) + highest(n + 0.4, n + 0.6));
+            if (10.0 * std::log10(highest(n - 0.1, n + 0.1) / beside) > heardDb) return true;
+        }
+        return false;
+    }
+
+    /// How many times as high one pitch is as another, where that is a whole number; else 0.
+    static int timesAbove(double high, double low) {
+        constexpr double near = 0.3; // semitones
+        const double times = std::round(std::exp2((high - low) / 12.0));
+        return times <= 9.0 && std::abs(high - low - 12.0 * std::log2(times)) < near ? static_cast<int>(times) : 0;
+    }
+
+    /// While one note rings on into the next, a tracker may hear the pitch that both are multiples of, where nothing
+    /// sounds: the next one has begun.
+    void joinCommonParts(std::vector<NoteSpan>& spans) const {
+        constexpr double nearby = 0.1; // seconds
+        for (std::size_t i = 1; i + 1 < spans.size();) {
+            const NoteSpan &before = spans[i - 1], &common = spans[i];
+            NoteSpan& next = spans[i + 1];
+            const int ofBefore = timesAbove(before.pitch, common.pitch), ofNext = timesAbove(next.pitch, common.pitch);
+            const bool empty = ofBefore > 1 && ofNext > 1 && ofBefore != ofNext && common.start - before.end < nearby &&
+                               next.start - common.end < nearby && !soundsBesides(common, ofBefore, ofNext);
+            if (!empty) {
+                ++i;
+                continue;
+            }
+            next.start = common.start;
+            next.topDb = std::max(next.topDb, common.topDb);
+            next.rises = next.rises || common.rises;
+            spans.erase(spans.begin() + static_cast<std::ptrdiff_t>(i));
+        }
     }
 
     /// Distance of the quartiles.
