@@ -367,12 +367,16 @@ std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& prof
     const double hz = hzFromKey(note.key + note.cents / 100.0, profile.tuningCents);
     const auto signature = signatureOf(reference48k, note.start, note.end, lone.until, hz, upperHz);
     if (!signature) return found;
+    constexpr double gateDb = 12.0;
+    const PeriodicChange& tremolo = profile.motion.tremolo;
+    const std::string shape = tremolo.found() ? nameOfCycle(tremolo) : "";
+    const bool gated = (shape == "square" || shape.starts_with("pulse")) && tremoloDb(tremolo) > gateDb;
     const auto numbers = bank.nearest(*signature, count * (pass + 1));
     for (auto i = static_cast<std::size_t>(count) * static_cast<std::size_t>(pass); i < numbers.size(); ++i) {
         const std::uint64_t number = numbers[i];
         const Patch patch = plausiblePatchAt(number, hz);
-        // What was measured to move may be the beating of what a patch has already.
-        for (Patch each : {patch, withMotion(profile, asMeasured(profile, patch))})
+        // What was measured to move may be the beating of what a patch has already, but not a gate.
+        for (Patch each : {gated ? withMotion(profile, patch) : patch, withMotion(profile, asMeasured(profile, patch))})
             found.push_back({structureText(each), std::move(each)});
     }
     return found;

@@ -113,6 +113,7 @@ public:
         Candidate candidate;
     };
     std::vector<Best> bests;
+    std::vector<Patch> goneOnWith; ///< what an earlier search had found, within the limits
     int evaluations = 0;
     bool complete = true;
     std::chrono::steady_clock::time_point started = std::chrono::steady_clock::now();
@@ -490,10 +491,9 @@ private:
 
     /// From where an earlier search was.
     void goOn() {
-        std::vector<Patch> found;
-        for (const Patch& patch : settings.goOnWith) found.push_back(constrained(patch));
+        for (const Patch& patch : settings.goOnWith) goneOnWith.push_back(constrained(patch));
         insists = true;
-        std::vector<Candidate> entrants = evaluate(found);
+        std::vector<Candidate> entrants = evaluate(goneOnWith);
         insists = false;
         report("going on");
         refineAll(entrants, 4, 2);
@@ -796,9 +796,15 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
         last = each.candidate.loss;
         marking.push_back(each.candidate.patch);
     }
+    // A smaller loss is not always a greater likeness: what was gone on with stays unless something is better.
+    std::size_t least = 2;
+    if (!search.goneOnWith.empty() && marking.size() > 1 && !search.goneOnWith.front().soundsLike(marking[1])) {
+        marking.insert(marking.begin() + 2, search.goneOnWith.front());
+        least = 3;
+    }
     std::vector<ScoredPatch> scored;
     while (scored.size() < marking.size()) {
-        if (scored.size() > 1 && late(search.markSeconds + forCurves)) break;
+        if (scored.size() >= least && late(search.markSeconds + forCurves)) break;
         const auto beside = static_cast<std::size_t>(std::max(2, settings.threads));
         const std::size_t first = scored.size(), count = std::min(beside, marking.size() - first);
         scored.resize(first + count);
