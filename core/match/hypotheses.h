@@ -21,10 +21,10 @@ struct Hypothesis {
 /// own longest note. `profile` is of the reference, at 48 kHz; what no measurement tells comes from `start`.
 std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start);
 
-/// Patches of the bank that sound most like the longest note that sounds alone, brought to its pitch, nearest
-/// first, each as it stands and with the envelopes and the motion that were measured: its structure may be right where
-/// its values are not. `pass` 1 gives the next `count` after the first, and so on. None where notes only
-/// sound together.
+/// Patches of the bank that sound most like the longest note that sounds alone, brought to its pitch, nearest first,
+/// each as it stands (a gate that was measured is put in) and with the envelopes and the motion that were measured: its
+/// structure may be right where its values are not. `pass` 1 gives the next `count` after the first, and so on. None
+/// where notes only sound together.
 std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& profile, const Recording& reference48k,
                                        double upperHz, int count, int pass = 0);
 
