@@ -109,6 +109,26 @@ void Envelope::advance(const EnvelopeShape& shape, double secondsPerSample, int 
     if (stage_ == Stage::released && seconds_ >= shape.release) stop();
 }
 
+double Envelope::nextBlock(const Segment& s, double perBlock) {
+    const Segment& known = ahead_.segment;
+    const bool valid = ahead_.used < ahead_.values.size() && ahead_.seconds == seconds_ && known.begin == s.begin &&
+                       known.end == s.end && known.from == s.from && known.way == s.way && known.curve == s.curve &&
+                       ahead_.bend == s.curve->bend();
+    if (!valid) {
+        ahead_.segment = s;
+        ahead_.bend = s.curve->bend();
+        ahead_.used = 0;
+        double seconds = seconds_;
+        for (double& v : ahead_.values) v = seconds += perBlock;
+        const double share = 1.0 / (s.end - s.begin);
+        for (double& v : ahead_.values) v = (v - s.begin) * share;
+        s.curve->apply(ahead_.values);
+        for (double& v : ahead_.values) v = s.from + s.way * v;
+    }
+    ahead_.seconds = seconds_ + perBlock;
+    return ahead_.values[ahead_.used++];
+}
+
 void Envelope::advanceBlocks(const EnvelopeShape& shape, double secondsPerSample, int frames, float* out, float* ends) {
     const Segment s = segmentAt(shape, seconds_);
     // Within one segment, whole blocks need no look at each.
@@ -128,6 +148,15 @@ void Envelope::advanceBlocks(const EnvelopeShape& shape, double secondsPerSample
         for (int b = 0; b < blocks; ++b) seconds_ += perBlock;
         if (out) std::fill_n(out, frames, static_cast<float>(s.from));
         if (ends) std::fill_n(ends, blocks, static_cast<float>(s.from));
+        return;
+    }
+    if (blocks == 1) {
+        const double next = nextBlock(s, perBlock);
+        seconds_ += perBlock;
+        if (out)
+            writeLine(static_cast<float>(value_), static_cast<float>((next - value_) / lineFrames), lineFrames, out);
+        if (ends) *ends = static_cast<float>(next);
+        value_ = next;
         return;
     }
     // All sixteen, whatever there is of them: loops of a length that the compiler knows.

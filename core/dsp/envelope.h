@@ -67,10 +67,21 @@ private:
     /// The samples on the way to `last`.
     void write(const EnvelopeShape& shape, double secondsPerSample, int frames, double last, float* out) const;
 
+    /// The value at the end of the next block of a segment, of which sixteen are computed at a time.
+    double nextBlock(const Segment& segment, double perBlock);
+
+    struct Ahead {
+        std::array<double, 16> values{};
+        Segment segment{0.0, 0.0, 0.0, 0.0, nullptr};
+        double bend = 0.0, seconds = -1.0; ///< of the curve; where the values so far used end
+        std::size_t used = 16;
+    };
+
     Stage stage_ = Stage::idle;
     double seconds_ = 0.0; ///< since the stage began
     double from_ = 0.0;    ///< value the stage began with
     double value_ = 0.0;   ///< value now
+    Ahead ahead_;
 };
 
 } // namespace facet

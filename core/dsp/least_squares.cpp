@@ -16,7 +16,8 @@ double costOf(const Eigen::VectorXf& residual, bool absolute) {
     return std::isnan(sum) ? infinite : sum / static_cast<double>(residual.size());
 }
 
-/// The damped step from `point`, with parameters at a bound that the step would push further out held fixed.
+} // namespace
+
 Eigen::VectorXd boundedStep(const Eigen::MatrixXd& normal, const Eigen::VectorXd& gradient, double damping,
                             const Eigen::VectorXd& point, const Eigen::VectorXd& lower, const Eigen::VectorXd& upper) {
     const auto n = point.size();
@@ -51,8 +52,6 @@ Eigen::VectorXd boundedStep(const Eigen::MatrixXd& normal, const Eigen::VectorXd
     }
     return (point + step).cwiseMax(lower).cwiseMin(upper) - point;
 }
-
-} // namespace
 
 LeastSquaresWalk::LeastSquaresWalk(Eigen::VectorXd lower, Eigen::VectorXd upper, const Eigen::VectorXd& start,
                                    LeastSquaresSettings settings)

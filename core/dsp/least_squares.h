@@ -43,6 +43,11 @@ struct LeastSquaresResult {
 LeastSquaresResult minimizeLeastSquares(const LeastSquaresProblem& problem, const Eigen::VectorXd& start,
                                         const LeastSquaresSettings& settings, const Task& task = {});
 
+/// The step δ with (`normal` + `damping` · its diagonal) δ = −`gradient` from `point`; parameters at a bound that it
+/// would push further out are held fixed.
+Eigen::VectorXd boundedStep(const Eigen::MatrixXd& normal, const Eigen::VectorXd& gradient, double damping,
+                            const Eigen::VectorXd& point, const Eigen::VectorXd& lower, const Eigen::VectorXd& upper);
+
 /// The same step by step, for whoever evaluates several of them together: as long as it asks for residuals at points,
 /// they are to be answered, in that order.
 class LeastSquaresWalk {
@@ -53,6 +58,9 @@ public:
     const std::vector<Eigen::VectorXd>& asked() const { return asked_; }
     void answer(const std::vector<Eigen::VectorXf>& residuals);
     const LeastSquaresResult& result() const { return result_; }
+    /// At the result; the Jacobian as it was last measured, with what steps since have told of it, or empty.
+    const Eigen::VectorXf& residual() const { return residual_; }
+    const Eigen::MatrixXf& jacobian() const { return jacobian_; }
 
 private:
     enum class Stage { start, jacobian, trials };

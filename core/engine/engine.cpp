@@ -63,6 +63,11 @@ void Engine::Impl::prepareLayer(std::size_t l) {
     layer.secondIn = layer.secondIn || graph.parallel;
     layer.linked = !graph.links.empty() || !graph.audioLinks.empty();
     layer.listening = layer.linked || !graphs.front().effectLinks.empty();
+    const auto followsNoise = [](const auto& link) { return link.from == signal::noise || link.by == signal::noise; };
+    layer.noisy = std::any_of(graph.links.begin(), graph.links.end(), followsNoise) ||
+                  std::any_of(graph.audioLinks.begin(), graph.audioLinks.end(),
+                              [](const AudioLink& link) { return link.by == signal::noise; }) ||
+                  std::any_of(graphs.front().effectLinks.begin(), graphs.front().effectLinks.end(), followsNoise);
     pastEffects = pastEffects || layer.clean;
     layer.doubled = graph.doubled;
     layer.plain = !layer.listening && !layer.bySample && !layer.doubled && layer.orders == 1;

@@ -23,21 +23,26 @@ float drawn(std::uint64_t seed, std::uint32_t number, std::uint64_t word, std::u
 
 } // namespace
 
-void Engine::Impl::noteSignals(std::array<float, signal::count>& signals, std::uint32_t number, double pitch,
-                               double velocity, std::size_t c, std::size_t l) const {
+float Engine::Impl::noteRandom(std::uint32_t number, std::size_t c, std::size_t l) const {
+    return drawn(seed, number, randomWord, graphs[c].layers[l].key);
+}
+
+void Engine::Impl::noteSignals(std::array<float, signal::count>& signals, double pitch, double velocity,
+                               std::size_t c) const {
     signals[signal::velocity] = static_cast<float>(velocity / 127.0);
     signals[signal::key] = static_cast<float>((pitch - 60.0) / 12.0);
     signals[signal::wheel] = wheel;
     signals[signal::pressure] = pressure;
-    signals[signal::random] = drawn(seed, number, randomWord, graphs[c].layers[l].key);
     for (std::size_t m = 0; m < graphs[c].macros.size(); ++m) signals[signal::macros + m] = graphs[c].macros[m];
 }
 
 void Engine::Impl::updateSignals(Voice& voice, std::size_t c, std::size_t l) {
     CandidateVoice& candidate = voice.candidates[c];
     auto& signals = candidate.signals;
-    noteSignals(signals, voice.number, voice.pitch, voice.velocity, c, l);
-    signals[signal::noise] = drawn(seed, voice.number, noiseWord, voice.blocks);
+    noteSignals(signals, voice.pitch, voice.velocity, c);
+    if (candidate.drawnFor != voice.number) signals[signal::random] = noteRandom(voice.number, c, l);
+    candidate.drawnFor = voice.number;
+    if (layers[l].noisy) signals[signal::noise] = drawn(seed, voice.number, noiseWord, voice.blocks);
     for (std::size_t e = 0; e < candidate.envelopes.size(); ++e)
         signals[signal::envelopes + e] = static_cast<float>(candidate.envelopes[e].value());
     const LayerGraph& values = valuesOf(candidate, c, l);

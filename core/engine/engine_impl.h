@@ -77,6 +77,7 @@ struct Engine::Impl {
         bool bySample = false;  ///< whether sources move anything
         bool doubled = false;   ///< whether sources run at twice the rate, since they move each other's phase or pitch
         bool listening = false; ///< whether anything asks for a voice's signals
+        bool noisy = false;     ///< whether anything follows their noise
         bool plain = false;     ///< none of these: its blocks may be made several at a time
         bool cutoffMoved1 = false, cutoffMoved2 = false;
         std::array<float * Rows::*, 10> cleared{}; ///< rows that nothing overwrites
@@ -196,8 +197,10 @@ struct Engine::Impl {
     void followMovers(Voice& voice, std::size_t c, std::size_t l);
     void updateSignals(Voice& voice, std::size_t c, std::size_t l);
     /// Those of a note that are known before it sounds.
-    void noteSignals(std::array<float, signal::count>& signals, std::uint32_t number, double pitch, double velocity,
-                     std::size_t c, std::size_t l) const;
+    /// −1…1, drawn for each note anew.
+    float noteRandom(std::uint32_t number, std::size_t c, std::size_t l) const;
+    /// All that a note keeps to, but for its random number.
+    void noteSignals(std::array<float, signal::count>& signals, double pitch, double velocity, std::size_t c) const;
     /// Whether it changed.
     bool updatePitch(Voice& voice, std::size_t c) const;
     double incrementOf(const CandidateVoice& candidate, const LayerGraph& layer, std::size_t s) const;

@@ -104,7 +104,8 @@ void Engine::Impl::noteOnLayers(std::uint32_t number, double pitch, double veloc
         double offset = graph.offsetSeconds;
         if (!graph.links.empty()) {
             std::array<float, signal::count> signals{};
-            noteSignals(signals, number, pitch, velocity, 0, l);
+            noteSignals(signals, pitch, velocity, 0);
+            signals[signal::random] = noteRandom(number, 0, l);
             offset = offsetOf(graph, signals);
         }
         const int wait = static_cast<int>(std::lround(offset * rate));

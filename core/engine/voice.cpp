@@ -27,6 +27,7 @@ void CandidateVoice::clear() {
     for (Envelope& envelope : envelopes) envelope.stop();
     for (Lfo& lfo : lfos) lfo.start();
     signals = {};
+    drawnFor.reset();
     glideFrom = 0.0;
     velocityGain = 1.0;
     pitchNow = -1e9;
@@ -83,7 +84,7 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
     // Moved parts start from where they stand in the patch, on their scales of movement.
     constexpr std::size_t mostParts = 40;
     std::array<std::array<double, MovedPart::mostFields>, mostParts> moves;
-    std::fill_n(moves.begin(), std::min(mostParts, layer.parts.size()), std::array<double, MovedPart::mostFields>{});
+    for (std::size_t i = 0; i < std::min(mostParts, layer.parts.size()); ++i) moves[i].fill(0.0);
     for (std::size_t i = 0; i < layer.links.size(); ++i) {
         const ControlLink& link = layer.links[i];
         float by =

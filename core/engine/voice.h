@@ -5,6 +5,7 @@
 
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <vector>
 
 namespace facet {
@@ -26,7 +27,8 @@ struct CandidateVoice {
     std::vector<Envelope> envelopes;
     std::vector<Lfo> lfos;
     std::array<float, signal::count> signals{};
-    double glideFrom = 0.0; ///< semitones above the target where the glide began
+    std::optional<std::uint32_t> drawnFor{}; ///< the note whose random number stands among them
+    double glideFrom = 0.0;                  ///< semitones above the target where the glide began
     double velocityGain = 1.0;
     double pitchNow = 0.0;  ///< semitones, with glide and bend
     double hz = 0.0;        ///< of pitchNow

@@ -350,6 +350,10 @@ private:
                 [this](std::size_t count) { return affords(count); }, settings.threads);
             for (std::size_t k = i; k < end; ++k) {
                 const Candidate refined = ranked(some[k - i].patch(), some[k - i].loss());
+                if (looked == &targets && limits.size() == 1 && refined.rank <= bestRank) {
+                    slopes = some[k - i].slopes();
+                    slopesRank = refined.rank;
+                }
                 if (better(refined, candidates[k])) candidates[k] = refined;
             }
             report("refining " + structureText(candidates[i].patch));
@@ -425,8 +429,8 @@ private:
             std::erase_if(entrants, [&](const Candidate& e) { return followed.contains(kindsOf(e.patch)); });
             keepDifferent(entrants, 20, 3);
             varyEach(entrants);
-            keepDifferent(entrants, 8, 2);
-            refineAll(entrants, 8, 1);
+            keepDifferent(entrants, 6, 2);
+            refineAll(entrants, 6, 1);
         } catch (const BudgetSpent&) {
             // What was seen of them is what there is.
         } catch (const Cancelled&) {
@@ -442,9 +446,9 @@ private:
         insists = false;
         if (stopped) throw Cancelled();
         report("comparing kinds of sound");
-        refineAll(entrants, 4, 1);
+        refineAll(entrants, 3, 1);
         for (const Candidate& entrant : entrants) followed.insert(kindsOf(entrant.patch));
-        refineAll(entrants, 2, 2);
+        refineAll(entrants, 1, 2);
     }
 
     /// Until no change gains any more.
@@ -470,6 +474,7 @@ private:
     void beginAnew() {
         constexpr double promising = 1.4; // times the rank of the best
         earlier.swap(bests);
+        slopes.reset();
         earlierRank = bestRank;
         bestRank = std::numeric_limits<double>::infinity();
         report("beginning anew from other kinds of sound");
@@ -484,6 +489,7 @@ private:
     }
     void joinEarlier() {
         for (const Best& each : earlier) keep(each);
+        slopes.reset();
         bestRank = std::min(bestRank, earlierRank);
         earlier.clear();
         earlierRank = std::numeric_limits<double>::infinity();
@@ -589,21 +595,51 @@ private:
         moved.insert(moved.end(), fitted.begin(), fitted.end());
     }
 
+    /// So that slopes at the best are known, or at what is as good.
+    void measureSlopes() {
+        constexpr double same = 1e-6;
+        if (!slopes || slopesRank > (1.0 + same) * bestRank) refine(best(), 1);
+        if (slopes && slopesRank > (1.0 + same) * bestRank) slopes.reset();
+    }
+
+    /// Each as it comes, and those that promise most with everything else having given way.
+    std::vector<Candidate> evaluateGivingWay(const std::vector<Patch>& patches) {
+        constexpr std::size_t most = 24;
+        const auto all = residuals(patches);
+        std::vector<Candidate> result, promised;
+        for (std::size_t i = 0; i < patches.size(); ++i) result.push_back(ranked(patches[i], Loss::value(all[i])));
+        if (!slopes) return result;
+        promised.resize(patches.size());
+        parallelFor(static_cast<int>(patches.size()), settings.threads, [&](int i) {
+            const auto at = static_cast<std::size_t>(i);
+            const LinearRefit::Estimate estimate = slopes->of(patches[at], all[at]);
+            promised[at] = ranked(constrained(estimate.patch), estimate.loss);
+        });
+        std::stable_sort(promised.begin(), promised.end(), better);
+        std::vector<Patch> fitted;
+        for (const Candidate& each : promised)
+            if (fitted.size() < most) fitted.push_back(each.patch);
+        for (Candidate& each : evaluate(fitted)) result.push_back(std::move(each));
+        return result;
+    }
+
     /// Structural moves around the best, and restarts near it. True while it is worth going on. Quick: what gains most
     /// comes first, and restarts wait. Thorough: what comes in is fitted by itself first, for when nothing gains as it
     /// comes.
     enum class Depth { quick, usual, thorough };
     bool round(Depth depth) {
         const Candidate before = best();
+        measureSlopes();
         std::vector<Patch> others;
-        for (Patch& other : structuralMoves(before.patch, settings.limits, profile)) {
+        const Patch from = slopes ? slopes->at() : before.patch;
+        for (Patch& other : structuralMoves(from, settings.limits, profile)) {
             other = constrained(std::move(other));
-            if (!other.soundsLike(before.patch)) others.push_back(std::move(other));
+            if (!other.soundsLike(from)) others.push_back(std::move(other));
         }
         constexpr std::size_t ways = 8;
-        for (Patch& other : recombined(before.patch, donors, settings.limits, ways))
+        for (Patch& other : recombined(from, donors, settings.limits, ways))
             others.push_back(constrained(std::move(other)));
-        auto moved = evaluate(others);
+        auto moved = evaluateGivingWay(others);
         report("other structures");
         if (depth == Depth::quick) {
             keepDifferent(moved, 4, 1);
@@ -716,6 +752,8 @@ private:
     bool insists = false; ///< neither a limit nor a stop counts
     double share = 0.82;  ///< of the budget that may be spent now
     double bestRank = std::numeric_limits<double>::infinity();
+    std::optional<LinearRefit> slopes{}; ///< at what was the best when they were measured
+    double slopesRank = std::numeric_limits<double>::infinity();
     int attempt = 0;                ///< how often the search has begun anew
     std::size_t entered = 0;        ///< ways to begin that the last one had
     std::set<std::string> followed; ///< structures that a beginning was made with

@@ -33,6 +33,11 @@ std::vector<Patch> Refinement::asked() const {
     return patches;
 }
 
+std::optional<LinearRefit> Refinement::slopes() const {
+    if (walk_.jacobian().size() == 0) return std::nullopt;
+    return LinearRefit(patch(), space_, walk_.residual(), walk_.jacobian());
+}
+
 void refineTogether(std::vector<Refinement>& some,
                     const std::function<std::vector<Eigen::VectorXf>(const std::vector<Patch>&)>& residuals,
                     const std::function<bool(std::size_t)>& affords, int threads) {

@@ -2,11 +2,13 @@
 #pragma once
 
 #include "core/dsp/least_squares.h"
+#include "core/match/linear_refit.h"
 #include "core/match/search_space.h"
 #include "core/parameters/patch.h"
 
 #include <Eigen/Core>
 #include <functional>
+#include <optional>
 #include <vector>
 
 namespace facet {
@@ -20,6 +22,8 @@ public:
     void answer(const std::vector<Eigen::VectorXf>& residuals) { walk_.answer(residuals); }
     Patch patch() const { return space_.patchAt(from_, walk_.result().point); }
     double loss() const { return walk_.result().cost; }
+    /// None when it has not come to measuring slopes.
+    std::optional<LinearRefit> slopes() const;
 
 private:
     Patch from_;

@@ -330,7 +330,7 @@ private:
     void run(Candidate& x, StereoRow& row, int frames) const {
         x.turning.advance(frames);
         const double sway = x.depth > 0.0 ? x.depth * std::sin(fullTurn * x.turning.cycles()) : 0.0;
-        alignas(64) std::array<kernels::Row, 2> echoes{};
+        alignas(64) std::array<kernels::Row, 2> echoes;
         for (std::size_t side = 0; side < 2; ++side) {
             const double away = x.wanted[side] - x.time[side];
             // Like a tape that is brought to another speed; it arrives in the end.
@@ -340,7 +340,7 @@ private:
                 x.time[side] += std::clamp(away * frames / (glideSeconds * rateHz_), -0.9 * frames, 0.9 * frames);
             x.ways[side].aim(x.time[side] + sway);
             const Ring& ring = side == 0 ? x.ring.left : x.ring.right;
-            kernels::addDelayed(ring, x.ring.at, x.ways[side].now, x.ways[side].to, 1.0f, frames, echoes[side].data());
+            kernels::readDelayed(ring, x.ring.at, x.ways[side].now, x.ways[side].to, frames, echoes[side].data());
             x.ways[side].arrive();
             Candidate::Filters& f = x.filters[side];
             if (x.highPole > 0.0f) kernels::lowPassRow(echoes[side].data(), x.highPole, f.high, frames);
@@ -350,7 +350,7 @@ private:
             for (std::size_t t = 0; t < low.size(); ++t) echoes[side][t] -= low[t];
         }
         kernels::Row inLeft, inRight;
-        for (std::size_t t = 0; t < static_cast<std::size_t>(frames); ++t) {
+        for (std::size_t t = 0; t < inLeft.size(); ++t) { // whatever stands behind the last
             const float backLeft = x.feedback * echoes[0][t];
             const float backRight = x.feedback * echoes[1][t];
             const float left = cross_ ? 0.5f * (row.left[t] + row.right[t]) + backRight : row.left[t] + backLeft;

@@ -39,7 +39,10 @@ void scaleSide(float* side, const Moved& gain, int frames) {
     const float step = (gain.to - gain.now) / static_cast<float>(way);
     int t = 0;
     for (; t < way && gain.now != gain.to; ++t) side[t] *= gain.now + step * static_cast<float>(t);
-    for (; t < frames && gain.to != 1.0f; ++t) side[t] *= gain.to;
+    if (gain.to == 1.0f) return;
+    for (; t + kernels::blockFrames <= frames; t += kernels::blockFrames) // a length that the compiler knows
+        for (int k = 0; k < kernels::blockFrames; ++k) side[t + k] *= gain.to;
+    for (; t < frames; ++t) side[t] *= gain.to;
 }
 /// `right`: null where both sides are the same.
 void scale(float* left, float* right, Moved& gain, int frames) {

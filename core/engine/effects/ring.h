@@ -27,12 +27,16 @@ public:
     int mask() const { return static_cast<int>(mask_); }
     /// Up to `mirrored` samples from `index` on.
     const float* from(int index) const { return memory_.get() + (static_cast<std::size_t>(index) & mask_); }
+    /// What will be read from `index` on, soon: sixteen candidates with rings of their own are more streams than a
+    /// processor foresees by itself.
+    void expect(int index) const { __builtin_prefetch(from(index)); }
     /// At most `mirrored` samples.
     void write(int index, const float* samples, int count) {
         const auto length = static_cast<std::size_t>(count);
         const std::size_t place = static_cast<std::size_t>(index) & mask_;
         if (length == 16 && place >= mirrored && place + 16 <= mask_ + 1) { // the common case, in one go
             std::memcpy(memory_.get() + place, samples, 16 * sizeof(float));
+            __builtin_prefetch(memory_.get() + place + 16, 1); // comes next
             written_ = std::min(written_ + 16, mask_ + 1);
             return;
         }

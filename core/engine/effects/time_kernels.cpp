@@ -20,28 +20,38 @@ HWY_INLINE Group between(const Group& a, const Group& b, const Group& c, const G
                   mulAdd(b * up * inner, splat(0.5f), (d * outer * down - a * t * inner) * splat(1.0f / 6.0f)));
 }
 
-void addDelayed(const Ring& ring, int at, double from, double to, float gain, int frames, float* out) {
+/// A block that lies from `from` to `to` samples back, × gain.
+HWY_INLINE Group delayed(const Ring& ring, int at, double from, double to, float gain, int frames) {
     const double step = (to - from) / frames;
     const double first = std::floor(-from);
     const float* x = ring.from(at + static_cast<int>(first) - 1);
+    ring.expect(at + static_cast<int>(first) + 2 * laneCount + 2); // the end of the next block
     const auto begin = static_cast<float>(-from - first);
-    alignas(64) float sum[laneCount];
+    if (from == to && begin == 0.0f) return load(x + 1) * splat(gain);
     if (std::abs(to - from) < 0.2) {
         // Where the movement stays within a fraction of a sample, the block is read in one piece: the cubic holds a
         // little beyond its middle too.
         const Group t = mulAdd(counting(), splat(static_cast<float>(-step)), splat(begin));
-        store(between(load(x), load(x + 1), load(x + 2), load(x + 3), t) * splat(gain), sum);
-    } else if (std::abs(step) <= 0.75) { // all lies within what can be read in one piece
+        return between(load(x), load(x + 1), load(x + 2), load(x + 3), t) * splat(gain);
+    }
+    if (std::abs(step) <= 0.75) { // all lies within what can be read in one piece
         const Group place = mulAdd(counting(), splat(static_cast<float>(1.0 - step)), splat(begin));
         const Group whole = floored(place);
-        store(between(gathered(x, whole), gathered(x + 1, whole), gathered(x + 2, whole), gathered(x + 3, whole),
-                      place - whole) *
-                  splat(gain),
-              sum);
-    } else {
-        for (int i = 0; i < frames; ++i) sum[i] = gain * ring.before(at + i, static_cast<float>(from + step * i));
+        return between(gathered(x, whole), gathered(x + 1, whole), gathered(x + 2, whole), gathered(x + 3, whole),
+                       place - whole) *
+               splat(gain);
     }
-    for (int i = 0; i < frames; ++i) out[i] += sum[i];
+    alignas(64) float samples[laneCount] = {};
+    for (int i = 0; i < frames; ++i) samples[i] = gain * ring.before(at + i, static_cast<float>(from + step * i));
+    return load(samples);
+}
+
+void addDelayed(const Ring& ring, int at, double from, double to, float gain, int frames, float* out) {
+    store(load(out) + delayed(ring, at, from, to, gain, frames), out);
+}
+
+void readDelayed(const Ring& ring, int at, double from, double to, int frames, float* out) {
+    store(delayed(ring, at, from, to, 1.0f, frames), out);
 }
 
 void convolve(const float* input, const float* taps, int tapCount, int frames, float* out) {
@@ -75,6 +85,7 @@ template <bool moved> HWY_INLINE void reverb(ReverbLines& lines, int at, float* 
 #pragma GCC unroll 16
     for (std::size_t n = 0; n < reverbLines; ++n) {
         const int now = at + lines.shifts[n] - lines.delays[n];
+        lines.rings[n]->expect(now + 2 * laneCount);
         Group x;
         if constexpr (moved) {
             const float* from = lines.rings[n]->from(now - 2);
@@ -136,6 +147,7 @@ HWY_AFTER_NAMESPACE();
 namespace facet::kernels {
 
 HWY_EXPORT(addDelayed);
+HWY_EXPORT(readDelayed);
 HWY_EXPORT(convolve);
 HWY_EXPORT(multiplyAdd);
 HWY_EXPORT(sines);
@@ -144,6 +156,9 @@ HWY_EXPORT(lowPassRow);
 
 void addDelayed(const Ring& ring, int at, double from, double to, float gain, int frames, float* out) {
     HWY_DYNAMIC_DISPATCH(addDelayed)(ring, at, from, to, gain, frames, out);
+}
+void readDelayed(const Ring& ring, int at, double from, double to, int frames, float* out) {
+    HWY_DYNAMIC_DISPATCH(readDelayed)(ring, at, from, to, frames, out);
 }
 void convolve(const float* input, const float* taps, int tapCount, int frames, float* out) {
     HWY_DYNAMIC_DISPATCH(convolve)(input, taps, tapCount, frames, out);

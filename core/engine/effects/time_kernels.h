@@ -11,7 +11,10 @@ namespace facet::kernels {
 
 /// Adds `gain` × a ring's samples of `frames` instants from `at` on, delayed by what goes evenly from `from` to `to`
 /// samples (≥ 2, less than the ring), cubically interpolated (Lagrange).
+/// Whole groups of sixteen are read and written.
 void addDelayed(const Ring& ring, int at, double from, double to, float gain, int frames, float* out);
+/// The same in place of what was there.
+void readDelayed(const Ring& ring, int at, double from, double to, int frames, float* out);
 
 /// Σ taps[k] × input[t − k] for `frames` samples; `input` points at the first, and what came before stands before it.
 /// `taps`: a multiple of 16.
