@@ -3,8 +3,11 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/engine/render.h"
+#include "core/compare/loss.h"
 #include "core/match/certainty.h"
 #include "core/match/curves.h"
+#include "core/match/linear_refit.h"
+#include "core/match/links.h"
 #include "core/match/match.h"
 #include "core/match/plausible_patch.h"
 #include "core/match/recombination.h"
@@ -21,6 +24,7 @@
 #include <cmath>
 #include <filesystem>
 #include <gtest/gtest.h>
+#include <memory>
 #include <set>
 
 namespace facet {
@@ -199,6 +203,88 @@ Profile profileOf(const Patch& patch, double softer) {
     Performance two = testing::oneNote(48, 0.05, 0.5, 1.4);
     two.notes.push_back({0.7, 1.1, 48, 0.0, softer});
     return measureProfile(render(patch, two), two);
+}
+
+class AFallWithTheKey : public ::testing::Test {
+protected:
+    const Address touch{"layer:a", "velocity"}, amount{"link:a", "amount"};
+    Performance phrase = [] {
+        Performance three = testing::oneNote(45, 0.02, 0.25, 1.2, 48000);
+        three.notes.push_back({0.4, 0.65, 57, 0.0, 100.0});
+        three.notes.push_back({0.8, 1.05, 69, 0.0, 100.0});
+        three.normalize();
+        return three;
+    }();
+    const Patch without{};
+    Patch withLink(double decibels) const {
+        Patch patch = without;
+        addLink(patch, "key", "layer:a/level", decibels);
+        return patch;
+    }
+    std::unique_ptr<Loss> loss;
+    Eigen::VectorXf residual(const Patch& patch) const { return loss->residual(render(patch, phrase)); }
+
+    /// Slopes where the search stands without the link.
+    LinearRefit slopes(const SearchLimits& limits = {}) const {
+        std::vector<Refinement> one;
+        one.emplace_back(without, limits, Told{}, 2);
+        refineTogether(
+            one,
+            [&](const std::vector<Patch>& patches) {
+                std::vector<Eigen::VectorXf> all;
+                for (const Patch& each : patches) all.push_back(residual(each));
+                return all;
+            },
+            [](std::size_t) { return true; }, 1);
+        return one.front().slopes().value();
+    }
+    void SetUp() override { loss = std::make_unique<Loss>(render(withLink(-6.0), phrase), phrase); }
+};
+
+TEST_F(AFallWithTheKey, IsForetoldFromALinkOfAnotherAmountOrTheOtherSign) {
+    const LinearRefit refit = slopes();
+    const double before = Loss::value(residual(refit.at()));
+    const auto linked = [&](double decibels) {
+        Patch patch = refit.at();
+        addLink(patch, "key", "layer:a/level", decibels);
+        return patch;
+    };
+    const LinearRefit::Estimate estimate = refit.of(linked(-3.0), residual(linked(-3.0)));
+    EXPECT_LT(estimate.loss, 0.4 * before);
+    EXPECT_NEAR(estimate.patch.value(amount), -6.0, 1.5);
+    const double reached = Loss::value(residual(estimate.patch));
+    EXPECT_LT(reached, 0.5 * before);
+    EXPECT_NEAR(estimate.loss, reached, 0.25 * before);
+    // As far as slopes hold.
+    const Patch turned = refit.of(linked(4.0), residual(linked(4.0))).patch;
+    EXPECT_LT(turned.value(amount), -2.0);
+    EXPECT_LT(Loss::value(residual(turned)), 0.7 * before);
+}
+
+TEST_F(AFallWithTheKey, IsNotForetoldFromWhatDoesNotHelp) {
+    const LinearRefit refit = slopes();
+    const double before = Loss::value(residual(refit.at()));
+    Patch hollow = refit.at();
+    hollow.set({"layer:a/source:a", "wave"}, static_cast<double>(Wave::sine));
+    const LinearRefit::Estimate estimate = refit.of(hollow, residual(hollow));
+    EXPECT_GT(estimate.loss, before);
+    EXPECT_EQ(estimate.patch.value({"layer:a/source:a", "wave"}), static_cast<double>(Wave::sine))
+        << "the change stays";
+}
+
+TEST_F(AFallWithTheKey, LeavesWhatIsLockedWhereItIs) {
+    SearchLimits limits;
+    const Address attack{"layer:a/envelope:level", "attack"};
+    for (const Address& address : without.addresses())
+        if (address != attack) limits.locks.insert(address);
+    const LinearRefit refit = slopes(limits);
+    Patch linked = refit.at();
+    addLink(linked, "key", "layer:a/level", -3.0);
+    const Patch given = refit.of(linked, residual(linked)).patch;
+    for (const Address& address : without.addresses())
+        if (address != attack) {
+            EXPECT_EQ(given.value(address), linked.value(address)) << address.text();
+        }
 }
 
 TEST(StructuralMoves, OfferOtherFiltersLayersAndTouchAndKeepWhatIsLocked) {
