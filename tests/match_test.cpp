@@ -1,5 +1,6 @@
 #include "core/analysis/notes.h"
 #include "core/base/error.h"
+#include "core/base/random.h"
 #include "core/dsp/envelope.h"
 #include "core/engine/render.h"
 #include "core/match/estimate.h"
@@ -84,6 +85,20 @@ TEST(Matching, LeavesLocksAlone) {
         const double resonance = scored->patch.value({"layer:a/filter:a", "resonance"});
         EXPECT_TRUE(resonance >= 0.0 - 1e-9 && resonance <= 3.0 + 1e-9) << resonance;
     }
+}
+
+TEST(Matching, StaysInTheMiddleWhereTheReferenceHasNoSides) {
+    // Two channels that only their noise tells apart.
+    Recording reference = render(target(), phrase());
+    ASSERT_EQ(reference.channelCount(), 2);
+    Random random(1);
+    for (auto& channel : reference.channels)
+        for (float& sample : channel) sample += static_cast<float>(2e-4 * (random.unit() - 0.5));
+    const Patch found = match(reference, phrase(), quick(300)).best.patch;
+    for (const Address& address : found.addresses())
+        if (address.field == "pan" || address.field == "spread") {
+            EXPECT_EQ(found.value(address), 0.0) << address.text();
+        }
 }
 
 TEST(Matching, StoppedGivesTheBestSoFar) {

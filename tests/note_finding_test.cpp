@@ -134,6 +134,23 @@ TEST(NoteFinding, WhatTwoNotesHaveInCommonIsNone) {
     }
 }
 
+TEST(NoteFinding, WhatHardlySoundsBetweenNotesIsNone) {
+    const auto sound = mono(2.2, [](double t) {
+        const double faint = 0.4 * std::pow(10.0, -52.0 / 20.0);
+        const double swell = std::pow(10.0, std::min(0.0, -40.0 + 40.0 * (t - 1.0) / 0.06) / 20.0);
+        const double level = t < 0.6 ? 0.4 : t < 1.0 ? faint : t < 1.9 ? 0.4 * swell : faint;
+        const int key = t < 0.6 ? 57 : t < 1.0 ? 63 : 60;
+        double sum = 0.0;
+        for (int n = 1; n < 8; ++n) sum += level * std::sin(turn * n * hzFromKey(key) * t) / n;
+        return sum;
+    });
+    const auto notes = findNotes(sound).performance.notes;
+    ASSERT_EQ(notes.size(), 2u);
+    EXPECT_EQ(notes[0].key, 57);
+    EXPECT_EQ(notes[1].key, 60);
+    EXPECT_NEAR(notes[1].start, 1.03, 0.04);
+}
+
 TEST(NotesOnly, AnAttackThatDipsIsOneNote) {
     const std::vector<NoteSpan> dips{{0.0, 0.07, 60.0, -10.0}, {0.1, 0.5, 60.0, -9.0},  {0.6, 0.66, 64.1, -11.0},
                                      {0.69, 0.9, 64.0, -9.0},  {1.0, 1.05, 67.0, -8.0}, {1.08, 2.2, 67.0, -9.0}};

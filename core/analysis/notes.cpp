@@ -289,7 +289,9 @@ private:
                     clear += isMeasured(values.back()) && pitch.aperiodicity.at(t) < 0.5;
                 }
             const float hz = medianOf(values);
-            const bool pitched = isMeasured(hz) && 3 * clear >= values.size() && end - start >= shortestNote;
+            // What hardly sounds is the noise between two notes.
+            const bool heard = 3.0 * static_cast<double>(values.size()) * pitch.hz.stepSeconds >= end - start - 0.01;
+            const bool pitched = isMeasured(hz) && heard && 3 * clear >= values.size() && end - start >= shortestNote;
             // A short way to the pitch of what follows without a new rise is a sweep, not a note.
             if (i + 1 < starts.size() && !starts[i + 1].rise && end - start < longestSweep &&
                 (!pitched || rangeSemitones(values) > steadyRangeSemitones)) {
@@ -719,6 +721,9 @@ FoundNotes findUnderEchoes(std::span<const float> mono48k, const Task& task) {
     const std::vector<float> dry = withoutEcho(mono48k, echo);
     FoundNotes again = findNotes(dry, trackPitch(dry, {}, task), task);
     if (!again.problem.empty()) return found;
+    // What noise or another effect looked like an echo for falls into pieces without it.
+    constexpr std::size_t mostTimes = 2;
+    if (again.performance.notes.size() > mostTimes * found.performance.notes.size()) return found;
     auto& notes = again.performance.notes;
     const std::vector<Note> all = notes;
     std::erase_if(notes, [&](const Note& note) { return isRepeat(note, all, echo.seconds); });

@@ -120,11 +120,17 @@ public:
     double markSeconds = 0.1; ///< what it takes to measure and mark one patch, about
 
 private:
+    /// Two channels that differ by more than what noise of their own adds.
+    static bool hasHeardSides(const WidthProfile& width) {
+        constexpr double unheardDb = -40.0;
+        return width.stereo && isMeasured(width.sideDb) && width.sideDb > unheardDb;
+    }
+
     static Told toldBy(const std::vector<PreparedTarget>& all) {
         Told told{false, false, false};
         double lowKey = 128.0, highKey = 0.0, softest = 128.0, hardest = 0.0;
         for (const PreparedTarget& target : all) {
-            told.width = told.width || target.reference.channelCount() == 2;
+            told.width = told.width || hasHeardSides(target.profile.width);
             for (const Note& note : target.performance.notes) {
                 lowKey = std::min(lowKey, 1.0 * note.key);
                 highKey = std::max(highKey, 1.0 * note.key);
@@ -308,6 +314,20 @@ private:
         progress(now);
     }
 
+    /// In the middle, where the references have no sides: what differs between them is not searched there.
+    Patch fitting(Patch patch) const {
+        if (told.width) return patch;
+        for (const Address& address : patch.addresses()) {
+            const ParameterDescriptor& d = patch.descriptor(address);
+            const FacetSet others = FacetSet(~(facetBit(Facet::width) | facetBit(Facet::space)));
+            const bool widens = (d.facets & facetBit(Facet::width)) && !(d.facets & others) && d.low <= 0.0 &&
+                                d.smoothing != Smoothing::graph;
+            const bool given = settings.start.has(address) && settings.start.value(address) == patch.value(address);
+            if (widens && !given) patch.set(address, 0.0);
+        }
+        return patch;
+    }
+
     // ---- limits ----
 
     bool locked(const Address& address) const { return settings.limits.locks.contains(address); }
@@ -409,7 +429,7 @@ private:
         bool stopped = false;
         try {
             const auto enter = [&](const Hypothesis& hypothesis) {
-                const Patch start = constrained(hypothesis.patch);
+                const Patch start = constrained(fitting(hypothesis.patch));
                 if (kindsOf(start) != kindsOf(hypothesis.patch)) return; // a lock forbids it
                 if (std::none_of(starts.begin(), starts.end(), [&](const Patch& p) { return p.soundsLike(start); }))
                     starts.push_back(start);
@@ -633,7 +653,7 @@ private:
         std::vector<Patch> others;
         const Patch from = slopes ? slopes->at() : before.patch;
         for (Patch& other : structuralMoves(from, settings.limits, profile)) {
-            other = constrained(std::move(other));
+            other = constrained(fitting(std::move(other)));
             if (!other.soundsLike(from)) others.push_back(std::move(other));
         }
         constexpr std::size_t ways = 8;

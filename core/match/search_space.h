@@ -10,7 +10,7 @@ namespace facet {
 
 /// What the references can tell at all.
 struct Told {
-    bool width = true;      ///< they have two channels
+    bool width = true;      ///< they have two channels that differ
     bool keys = true;       ///< their notes differ by at least three semitones
     bool velocities = true; ///< and by at least five in velocity
 };
