@@ -89,12 +89,14 @@ TEST(Matching, LeavesLocksAlone) {
 
 TEST(Matching, StaysInTheMiddleWhereTheReferenceHasNoSides) {
     // Two channels that only their noise tells apart.
-    Recording reference = render(target(), phrase());
+    Performance stereo = phrase();
+    stereo.channelCount = 2;
+    Recording reference = render(target(), stereo);
     ASSERT_EQ(reference.channelCount(), 2);
     Random random(1);
     for (auto& channel : reference.channels)
         for (float& sample : channel) sample += static_cast<float>(2e-4 * (random.unit() - 0.5));
-    const Patch found = match(reference, phrase(), quick(300)).best.patch;
+    const Patch found = match(reference, stereo, quick(300)).best.patch;
     for (const Address& address : found.addresses())
         if (address.field == "pan" || address.field == "spread") {
             EXPECT_EQ(found.value(address), 0.0) << address.text();
