@@ -6,6 +6,7 @@
 #include "core/compare/loss.h"
 #include "core/match/certainty.h"
 #include "core/match/curves.h"
+#include "core/match/estimate.h"
 #include "core/match/linear_refit.h"
 #include "core/match/links.h"
 #include "core/match/match.h"
@@ -321,6 +322,22 @@ TEST(StructuralMoves, OfferOtherFiltersLayersAndTouchAndKeepWhatIsLocked) {
     held.locks.insert({"layer:a/filter:a", "kind"});
     for (const Patch& move : structuralMoves(bell, held, profileOf(bell, 40.0)))
         ASSERT_EQ(move.value({"layer:a/filter:a", "kind"}), bell.value({"layer:a/filter:a", "kind"}));
+}
+
+TEST(StructuralMoves, BlendAWaveWithOthersOnly) {
+    const Patch saw;
+    const Address source{"layer:a/source:a", "wave"}, blend{source.module, "blend"}, other{source.module, "blend_wave"};
+    int blends = 0;
+    for (const Patch& move : structuralMoves(saw, {}, profileOf(saw, 100.0))) {
+        if (move.value(blend) == 0.0) continue;
+        ++blends;
+        EXPECT_NE(move.value(other), move.value(source));
+    }
+    EXPECT_EQ(blends, 3);
+    Patch alone = saw; // with itself it is the same
+    alone.set(other, alone.value(source));
+    alone.set(blend, 40.0);
+    EXPECT_EQ(structureText(alone), structureText(saw));
 }
 
 TEST(StructuralMoves, PointMoversElsewhereAndLetKeysTell) {

@@ -22,7 +22,8 @@ std::string waveName(const Patch& patch, const std::string& source) {
     std::string name = choiceOf(patch, {source, "wave"});
     if (static_cast<Wave>(patch.value({source, "wave"})) == Wave::pulse)
         name += fmt::format(" {:.0f} %", patch.value({source, "width"}));
-    if (patch.value({source, "blend"}) > 0.0) name += "/" + choiceOf(patch, {source, "blend_wave"});
+    const bool blends = matters(patch, *patch.find(source), patch.descriptor({source, "blend"}));
+    if (blends && patch.value({source, "blend"}) > 0.0) name += "/" + choiceOf(patch, {source, "blend_wave"});
     if (patch.value({source, "sync"}) > 0.0) name = "synced " + name;
     if (patch.value({source, "voices"}) > 1) name = fmt::format("{} stacked {}", patch.value({source, "voices"}), name);
     return name;

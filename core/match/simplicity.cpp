@@ -57,6 +57,7 @@ std::vector<Patch> simplerThan(const Patch& patch, const SearchLimits& limits) {
             if (sounding > 1) with({module.path, "on"}, 0.0);
             with({module.path, "voices"}, 1.0);
             with({module.path, "blend"}, 0.0);
+            with({module.path, "sync"}, 0.0);
         } else if (module.kind == ModuleKind::filter) {
             with({module.path, "on"}, 0.0);
         }

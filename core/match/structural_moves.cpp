@@ -58,9 +58,10 @@ private:
     }
 
     void blends() {
-        if (patch.value({a, "blend"}) != 0.0) return;
+        const auto now = static_cast<Wave>(static_cast<int>(patch.value({a, "wave"})));
+        if (patch.value({a, "blend"}) != 0.0 || now == Wave::noise) return;
         for (Wave wave : {Wave::sine, Wave::triangle, Wave::saw, Wave::pulse})
-            add({{{a, "blend_wave"}, static_cast<double>(wave)}, {{a, "blend"}, 40.0}});
+            if (wave != now) add({{{a, "blend_wave"}, static_cast<double>(wave)}, {{a, "blend"}, 40.0}});
     }
 
     /// A pulse of another width, too far from this one for steps along slopes.
