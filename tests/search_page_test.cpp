@@ -145,7 +145,6 @@ TEST_F(SearchPageTest, ValuesAreLockedAndRangedBesideTheSearchAndTellHowSureItIs
     EXPECT_GE(found, 300.0);
     EXPECT_LE(found, 400.0);
     EXPECT_FALSE(list->isColumnHidden(2));
-    window.grab().save("/tmp/w/v2.png");
     ASSERT_FALSE(session.matchState().ranges.empty());
     for (const KnownRange& each : session.matchState().ranges) {
         EXPECT_LE(each.low, each.value + 1e-9) << each.address.text();
@@ -187,7 +186,6 @@ TEST_F(SearchPageTest, VariationsAreHeardAndTaken) {
     QTest::mouseClick(visible("makeVariations"), Qt::LeftButton);
     ASSERT_TRUE(QTest::qWaitFor([&] { return !session.variations().running; }, 60000));
     ASSERT_GE(session.variations().found.size(), 3u);
-    window.grab().save("/tmp/w/v1.png");
     for (const Variation& each : session.variations().found) {
         EXPECT_NEAR(each.likeness, 75.0, 9.0);
         EXPECT_EQ(each.patch.value(release), before.value(release)) << "locked";
@@ -208,7 +206,6 @@ TEST_F(SearchPageTest, FacetsAreWeighedBesideTheSearch) {
     window.findChild<SearchView*>()->findChild<QTabWidget*>()->setCurrentWidget(weights);
     auto* level = weights->findChildren<QComboBox*>()[static_cast<int>(Facet::level)];
     ASSERT_EQ(level->accessibleName(), "Level");
-    window.grab().save("/tmp/w/v3.png");
     QTest::keyClick(level, Qt::Key_End);
     EXPECT_EQ(session.cue()->facetWeights[static_cast<std::size_t>(Facet::level)], 0.0);
     session.undoStack().undo();
