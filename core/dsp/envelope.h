@@ -70,11 +70,13 @@ private:
     /// The value at the end of the next block of a segment, of which sixteen are computed at a time.
     double nextBlock(const Segment& segment, double perBlock);
 
+    /// Values at the ends of the blocks that come next, as long as nothing of the segment changes.
     struct Ahead {
         std::array<double, 16> values{};
         Segment segment{0.0, 0.0, 0.0, 0.0, nullptr};
-        double bend = 0.0, seconds = -1.0; ///< of the curve; where the values so far used end
-        std::size_t used = 16;
+        double bend = 0.0;     ///< of the curve, which may change where it stands
+        double seconds = -1.0; ///< since the stage began, where the last used value stands
+        std::size_t used = 16; ///< all of them: to be computed
     };
 
     Stage stage_ = Stage::idle;

@@ -67,7 +67,7 @@ LinearRefit::Estimate LinearRefit::of(const Patch& changed, const Eigen::VectorX
                         damping, position, lower, upper);
         left = here + slopes * tried.cast<float>();
         const double loss = left.cwiseAbs().mean();
-        if (loss >= least) continue;
+        if (!(loss < least)) continue; // nor where nothing could be solved
         least = loss;
         step = tried;
     }
