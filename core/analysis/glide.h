@@ -1,4 +1,4 @@
-// How the pitch comes to a note: from the note before, or from off the note.
+// How the pitch comes from one note to the next.
 #pragma once
 
 #include "core/analysis/track.h"
@@ -22,17 +22,5 @@ struct Glide {
 /// the best way do not repeat (other notes sound as well).
 Glide fitGlide(std::span<const float> mono48k, const Track& pitchHz, double around, double fromHz, double toHz,
                double earliest, double latest);
-
-struct OnsetSweep {
-    double cents = notMeasurable;   ///< pitch at the onset re the note's steady pitch
-    double seconds = notMeasurable; ///< until 63 % of it is done
-};
-
-/// How far off a note begins and how quickly it comes to its steady pitch; notMeasurable below 30 cents.
-OnsetSweep onsetSweep(const Track& pitchHz, double start, double end, double steadyHz);
-
-/// The same for a low hit whose pitch falls faster than a pitch tracker's window: from the spacing of the rising zero
-/// crossings of the sound below 600 Hz.
-OnsetSweep sweepOfHit(std::span<const float> mono48k, double start, double end, double steadyHz);
 
 } // namespace facet

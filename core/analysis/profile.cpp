@@ -1,5 +1,6 @@
 #include "core/analysis/profile.h"
 
+#include "core/analysis/onset_sweep.h"
 #include "core/analysis/pitch.h"
 #include "core/base/heavy_work.h"
 #include "core/base/parallel.h"
@@ -61,6 +62,7 @@ public:
             default: profile.width = measureWidth(recording, task); break;
             }
         });
+        fitLevelsBehindGate(smoothing);
         task.report(1.0, "done");
         return std::move(profile);
     }
@@ -171,6 +173,29 @@ private:
                                 std::max(nextStart(i), note.start + 0.005), task);
     }
 
+    /// What a gate or a deep tremolo opens and closes has an envelope all the same: the highest level within one cycle.
+    void fitLevelsBehindGate(double smoothing) {
+        constexpr double deepDb = 12.0, cycles = 1.1; // some more than one, as a rate may change
+        const MotionProfile& motion = profile.motion;
+        if (!motion.tremolo.found() || !(motion.tremoloDepthDb > deepDb)) return;
+        const double back = cycles / motion.tremolo.rateHz;
+        parallelFor(static_cast<int>(profile.notes.size()), settings.threads, [&](int i) {
+            NoteProfile& note = profile.notes[static_cast<std::size_t>(i)];
+            Track opened = profile.levelDb;
+            const int start = std::max(0, opened.indexAt(note.note.start));
+            const int end = std::min(static_cast<int>(opened.values.size()), opened.indexAt(note.note.end));
+            const int reach = opened.indexAt(back);
+            for (int t = start; t < end; ++t)
+                opened.values[static_cast<std::size_t>(t)] =
+                    *std::max_element(profile.levelDb.values.begin() + std::max(start, t - reach),
+                                      profile.levelDb.values.begin() + t + 1);
+            const double next = std::max(nextStart(static_cast<std::size_t>(i)), note.note.start + 0.005);
+            const LevelFit fit =
+                fitLevel(opened, smoothing, note.note.start, note.note.end - note.note.start, next, task);
+            if (isMeasured(fit.errorDb) && !(fit.errorDb >= note.level.errorDb)) note.level = fit;
+        });
+    }
+
     /// How many of a note's partials, from the first on, lie clear of those of the notes that sound with it.
     int clearPartials(std::size_t i) const {
         const Note& note = performance.notes[i];
@@ -217,8 +242,9 @@ private:
                          isMeasured(profile.notes[i - 1].f0Hz) ? profile.notes[i - 1].f0Hz : expectedHz(*before),
                          steadyHz, std::max(before->start, note.start - 0.5), std::min(next, note.start + 2.0));
         else {
-            OnsetSweep sweep = onsetSweep(profile.pitchHz, note.start, std::min(note.end, next), steadyHz);
-            if (!isMeasured(sweep.cents)) sweep = sweepOfHit(mono, note.start, std::min(note.end, next), steadyHz);
+            const double until = std::min(note.end, next);
+            OnsetSweep sweep = sweepOf(onsetCycles(mono, note.start, until, steadyHz), note.start);
+            if (!isMeasured(sweep.cents)) sweep = onsetSweep(profile.pitchHz, note.start, until, steadyHz);
             result.sweepCents = sweep.cents;
             result.sweepSeconds = sweep.seconds;
         }

@@ -154,20 +154,30 @@ double slopeBetween(const std::vector<double>& curveDb, double stepSeconds, doub
 
 namespace {
 
-/// Until when a note is heard: its end, or where it has fallen far below its highest level.
+/// Until when a note is heard: its end, or where it has fallen far below its highest level, unless it comes back there
+/// as often as only a gate lets it.
 double heardUntil(const Recording& recording, const Note& note) {
-    constexpr double step = 0.01, farBelow = 0.016; // −18 dB
+    constexpr double step = 0.01, farBelow = 0.016, back = 0.5; // −18 and −3 dB
+    constexpr int returnsOfGate = 3;
     const std::vector<float>& x = recording.channels.front();
-    double highest = 0.0;
+    double highest = 0.0, until = note.end;
+    int returns = 0;
+    bool away = false;
     for (double t = note.start; t + step < note.end; t += step) {
         const auto from = static_cast<std::size_t>(t * analysisRateHz);
         const auto to = std::min(x.size(), static_cast<std::size_t>((t + step) * analysisRateHz));
         double power = 0.0;
         for (std::size_t i = std::min(from, to); i < to; ++i) power += static_cast<double>(x[i]) * x[i];
         highest = std::max(highest, power);
-        if (power < farBelow * highest) return t;
+        if (power < farBelow * highest) {
+            until = std::min(until, t);
+            away = true;
+        } else if (away && power > back * highest) {
+            away = false;
+            if (++returns == returnsOfGate) return note.end;
+        }
     }
-    return note.end;
+    return until;
 }
 
 /// Looks at what lies below a frequency.

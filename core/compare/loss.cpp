@@ -1,5 +1,6 @@
 #include "core/compare/loss.h"
 
+#include "core/analysis/onset_sweep.h"
 #include "core/analysis/pitch.h"
 #include "core/analysis/profile.h"
 #include "core/analysis/track.h"
@@ -26,6 +27,8 @@ constexpr float quietLow = 1e-6f, quietHigh = 3.2e-5f; ///< −60 and −45 dB r
 constexpr float pitchShare = 0.1f;                     ///< dB of loss per cent of mean deviation
 constexpr double mostCents = 40.0; ///< beyond it the spectra tell; nor may a pitch that is hard to read outweigh them
 constexpr int pitchedNotes = 4;
+constexpr float sweepShare = 0.03f; ///< dB of loss per cent of mean deviation on the way of a fast sweep
+constexpr double mostSweptCents = 200.0;
 
 struct Resolution {
     int size;
@@ -66,6 +69,11 @@ struct Loss::Impl {
         double seconds;
         double hz;
     };
+    /// Notes that begin off their pitch: the cycles on the way to it.
+    struct SweptNote {
+        double start, end, hz;
+        std::vector<OnsetCycle> cycles;
+    };
 
     std::vector<MelBank> banks;
     std::array<std::vector<float>, 3> windows;
@@ -75,6 +83,8 @@ struct Loss::Impl {
     Eigen::VectorXf levels;
     float quietestEnergy = 0.0f;
     std::vector<PitchPoint> pitchPoints;
+    std::vector<SweptNote> sweptNotes;
+    Eigen::Index sweptCycles = 0; ///< of all of them
     std::vector<TimeSpan> leftOut;
     int frames;
     bool stereo;
@@ -257,9 +267,46 @@ struct Loss::Impl {
             if (!isMeasured(hz) || std::abs(centsBetween(expected, hz)) > 100.0) continue;
             // What reads otherwise a moment later is noise, or on its way.
             const double again = refinePitch(mono, at - 0.02, expected);
-            if (isMeasured(again) && std::abs(centsBetween(hz, again)) < mostCents / 2.0)
+            if (isMeasured(again) && std::abs(centsBetween(hz, again)) < mostCents / 2.0) {
                 pitchPoints.push_back({at, hz});
+                findSweep(mono, *note, hz);
+            }
         }
+    }
+
+    void findSweep(const std::vector<float>& mono, const Note& note, double hz) {
+        constexpr double arrived = 20.0; // cents
+        std::vector<OnsetCycle> cycles = onsetCycles(mono, note.start, note.end, hz);
+        const OnsetSweep sweep = sweepOf(cycles, note.start);
+        if (!isMeasured(sweep.cents)) return;
+        std::erase_if(cycles, [&](const OnsetCycle& cycle) {
+            const double way = sweptCents(sweep, cycle.seconds - note.start);
+            return std::abs(way) < arrived || std::abs(cycle.cents - way) > strayCents;
+        });
+        sweptCycles += static_cast<Eigen::Index>(cycles.size());
+        sweptNotes.push_back({note.start, note.end, hz, std::move(cycles)});
+    }
+
+    /// By how many cents a candidate is off at each cycle of the reference's sweep, within what counts.
+    static std::vector<double> sweptApart(const SweptNote& note, const std::vector<float>& mono) {
+        const std::vector<OnsetCycle> found = onsetCycles(mono, note.start, note.end, note.hz);
+        std::vector<double> apart;
+        std::size_t next = 0;
+        for (const OnsetCycle& cycle : note.cycles) {
+            if (found.empty()) {
+                apart.push_back(mostSweptCents);
+                continue;
+            }
+            while (next + 1 < found.size() && found[next].seconds < cycle.seconds) ++next;
+            double cents = found[next].cents;
+            if (next > 0 && found[next].seconds > cycle.seconds) {
+                const OnsetCycle& before = found[next - 1];
+                cents = std::lerp(before.cents, cents,
+                                  (cycle.seconds - before.seconds) / (found[next].seconds - before.seconds));
+            }
+            apart.push_back(std::clamp(cents - cycle.cents, -mostSweptCents, mostSweptCents));
+        }
+        return apart;
     }
 };
 
@@ -286,7 +333,8 @@ Eigen::VectorXf Loss::residual(const Recording& whole) const {
     const Recording& candidate = m.leftOut.empty() ? whole : audible;
     const float gain = m.gainFor(candidate);
     const auto mono = monoMix(candidate);
-    Eigen::Index total = m.levels.size() + m.side.size() + static_cast<Eigen::Index>(m.pitchPoints.size());
+    Eigen::Index total =
+        m.levels.size() + m.side.size() + static_cast<Eigen::Index>(m.pitchPoints.size()) + m.sweptCycles;
     for (const auto& part : m.mid) total += part.size();
     Eigen::VectorXf residual(total);
     Eigen::Index at = 0;
@@ -313,6 +361,9 @@ Eigen::VectorXf Loss::residual(const Recording& whole) const {
             isMeasured(hz) && hz > 0.0 ? std::clamp(centsBetween(point.hz, hz), -mostCents, mostCents) : mostCents;
         residual(at++) = pitchShare * all / static_cast<float>(m.pitchPoints.size()) * static_cast<float>(cents);
     }
+    for (const auto& note : m.sweptNotes)
+        for (const double cents : Impl::sweptApart(note, mono))
+            residual(at++) = sweepShare * all / static_cast<float>(m.sweptCycles) * static_cast<float>(cents);
     return residual;
 }
 

@@ -13,9 +13,9 @@ namespace facet {
 /// Differences in dB between mel spectra at three resolutions (windows of 4096, 1024 and 256 samples; 128, 64 and
 /// 24 bands), energy normalized and floored 70 dB below the reference's highest band or at its own noise, a share for
 /// the level over time down to 60 dB below the highest, a small one for the difference of the channels, and the
-/// fundamentals of the longest notes in cents, which no mel band can see. Deaf to overall gain and to phase. For the
-/// search only; people see likeness. Multi-resolution spectral distance: R. Yamamoto, E. Song, J.-M. Kim, "Parallel
-/// WaveGAN", ICASSP 2020, eq. 4–6 (there linear, here on mel bands in dB).
+/// fundamentals of the longest notes in cents, which no mel band can see, along the whole way where they begin far off.
+/// Deaf to overall gain and to phase. For the search only; people see likeness. Multi-resolution spectral distance:
+/// R. Yamamoto, E. Song, J.-M. Kim, "Parallel WaveGAN", ICASSP 2020, eq. 4–6 (there linear, here on mel bands in dB).
 class Loss {
 public:
     /// `reference` at 48 kHz; only what lies between the two frequencies, outside the times left out, is compared.

@@ -29,13 +29,13 @@ ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targ
     return all;
 }
 
-double worthOf(const ScoredPatch& scored, const Patch& start) {
+double worthOf(const Patch& patch, double likeness, double loss, const Patch& start) {
     constexpr double perDb = 6.0, perModule = 0.3, perHandicap = 20.0;
-    const auto modules =
-        std::count_if(scored.patch.modules().begin(), scored.patch.modules().end(),
-                      [&](const auto& m) { return takesPart(scored.patch, m) && m.kind != ModuleKind::envelope; });
-    return scored.likeness - perDb * scored.loss - perModule * static_cast<double>(modules) -
-           perHandicap * (handicapOf(scored.patch, start) - 1.0);
+    const auto modules = std::count_if(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
+        return takesPart(patch, m) && m.kind != ModuleKind::envelope;
+    });
+    return likeness - perDb * loss - perModule * static_cast<double>(modules) -
+           perHandicap * (handicapOf(patch, start) - 1.0);
 }
 
 } // namespace facet

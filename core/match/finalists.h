@@ -14,6 +14,6 @@ ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targ
                      const FacetWeights& weights);
 
 /// What the ranking goes by: likeness, the loss (which sees what no facet does), and simplicity.
-double worthOf(const ScoredPatch& scored, const Patch& start);
+double worthOf(const Patch& patch, double likeness, double loss, const Patch& start);
 
 } // namespace facet

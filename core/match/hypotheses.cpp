@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/base/units.h"
 #include "core/match/estimate.h"
+#include "core/match/dying_layer.h"
 #include "core/match/first_layer.h"
 #include "core/match/links.h"
 #include "core/match/motion.h"
@@ -76,6 +77,7 @@ public:
         stacked();
         doubled(heard);
         phaseModulated();
+        struck();
         others();
         return std::move(hypotheses_);
     }
@@ -241,6 +243,24 @@ private:
                     } else {
                         addLink(patch, b, a + "/phase", 60.0);
                     }
+                });
+    }
+
+    /// Drums, whose pitch falls to the note: a plain body, driven or not, with or without a click.
+    void struck() {
+        if (!isMeasured(sweepOfNotes(profile_).cents)) return;
+        for (double driveDb : {0.0, 6.0, 12.0})
+            for (bool clicks : {false, true})
+                add([&](Patch& patch) {
+                    source(patch, a, Wave::sine);
+                    open(patch);
+                    if (driveDb > 0.0) {
+                        const std::string saturation = patch.freePath(ModuleKind::saturation);
+                        patch.add(saturation);
+                        set(patch, {saturation, "on"}, 1.0);
+                        set(patch, {saturation, "drive"}, driveDb);
+                    }
+                    if (clicks) addDyingLayer(patch, {Wave::noise, 0.0, -12.0, 15.0});
                 });
     }
 

@@ -114,6 +114,7 @@ public:
     };
     std::vector<Best> bests;
     std::vector<Patch> goneOnWith; ///< what an earlier search had found, within the limits
+    std::optional<Patch> favorite; ///< see markRound()
     int evaluations = 0;
     bool complete = true;
     std::chrono::steady_clock::time_point started = std::chrono::steady_clock::now();
@@ -277,10 +278,10 @@ private:
             if (!texts.insert(structureText(leader.patch)).second) continue; // people see no difference
             const std::uint64_t key = leader.patch.hash();
             if (!marked.contains(key) && secondsSince(lastMarked) > compareEvery) {
-                marked[key] = likenessOf(leader.patch);
+                marked[key] = {likenessOf(leader.patch)};
                 lastMarked = std::chrono::steady_clock::now();
             }
-            if (const auto known = marked.find(key); known != marked.end()) leader.likeness = known->second;
+            if (const auto known = marked.find(key); known != marked.end()) leader.likeness = known->second.likeness;
             leading.push_back(std::move(leader));
         }
         return leading;
@@ -302,16 +303,36 @@ private:
         unmarked = unmarked || improved;
         constexpr double markEvery = 10.0; // times what it takes
         if (unmarked && now.seconds - markedAt > markEvery * markSeconds) {
-            shownLikeness = likenessOf(now.best, &shownFacets);
-            marked[now.best.hash()] = shownLikeness;
+            show(now.best);
             unmarked = false;
             markedAt = now.seconds;
         }
-        now.likeness = shownLikeness;
-        now.facets = shownFacets;
+        now.likeness = shown.likeness;
+        now.facets = shown.facets;
         now.leaders = leaders();
         improved = false;
         progress(now);
+    }
+
+    /// What people see of it from now on.
+    void show(const Patch& patch) {
+        Mark& mark = marked[patch.hash()];
+        if (!mark.complete) {
+            mark.likeness = likenessOf(patch, &mark.facets);
+            mark.complete = true;
+        }
+        shown = mark;
+    }
+
+    /// Loss and likeness do not fall and rise together: of the best ones after each round, the one that is worth most
+    /// stands at the end beside those that follow it.
+    void markRound() {
+        const Candidate now = best();
+        show(now.patch);
+        const double worth = worthOf(now.patch, shown.likeness, now.loss, settings.start);
+        if (worth <= favoriteWorth) return;
+        favoriteWorth = worth;
+        favorite = now.patch;
     }
 
     /// In the middle, where the references have no sides: what differs between them is not searched there.
@@ -473,10 +494,16 @@ private:
 
     /// Until no change gains any more.
     void settle() {
-        while (round(Depth::quick)) {}
+        const auto gains = [this](Depth depth) {
+            const bool gained = round(depth);
+            markRound();
+            return gained;
+        };
+        markRound();
+        while (gains(Depth::quick)) {}
         do {
-            while (round(Depth::usual)) {}
-        } while (round(Depth::thorough) || polish());
+            while (gains(Depth::usual)) {}
+        } while (gains(Depth::thorough) || polish());
     }
 
     /// Whether what is left of the limits may find something better from other beginnings.
@@ -780,9 +807,14 @@ private:
     std::vector<Patch> donors;      ///< all that raced, best first
     std::vector<Best> earlier;      ///< the best of each structure from earlier beginnings
     double earlierRank = std::numeric_limits<double>::infinity();
-    double shownLikeness = 0.0;
-    std::array<double, facetCount> shownFacets{};
-    std::map<std::uint64_t, double> marked; ///< likeness of patches by hash
+    struct Mark {
+        double likeness = 0.0;
+        std::array<double, facetCount> facets{};
+        bool complete = false; ///< with its facets
+    };
+    Mark shown;
+    std::map<std::uint64_t, Mark> marked; ///< patches by hash
+    double favoriteWorth = -std::numeric_limits<double>::infinity();
     std::chrono::steady_clock::time_point lastMarked = std::chrono::steady_clock::now();
     bool improved = false; ///< the best, since the last report
     bool unmarked = false; ///< the best, as it is now
@@ -854,12 +886,18 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
         last = each.candidate.loss;
         marking.push_back(each.candidate.patch);
     }
-    // A smaller loss is not always a greater likeness: what was gone on with stays unless something is better.
-    std::size_t least = 2;
-    if (!search.goneOnWith.empty() && marking.size() > 1 && !search.goneOnWith.front().soundsLike(marking[1])) {
-        marking.insert(marking.begin() + 2, search.goneOnWith.front());
-        least = 3;
-    }
+    // A smaller loss is not always a greater likeness: what was gone on with stays unless something is better, and what
+    // was worth more on the way.
+    std::size_t least = std::min<std::size_t>(2, marking.size());
+    const auto alsoMark = [&](const Patch& patch) {
+        const auto same =
+            std::find_if(marking.begin() + 1, marking.end(), [&](const Patch& each) { return each.soundsLike(patch); });
+        if (same != marking.end() && same < marking.begin() + static_cast<std::ptrdiff_t>(least)) return;
+        if (same != marking.end()) marking.erase(same);
+        marking.insert(marking.begin() + static_cast<std::ptrdiff_t>(least++), patch);
+    };
+    if (!search.goneOnWith.empty()) alsoMark(search.goneOnWith.front());
+    if (search.favorite && !hurried) alsoMark(*search.favorite);
     std::vector<ScoredPatch> scored;
     while (scored.size() < marking.size()) {
         if (scored.size() >= least && late(search.markSeconds + forCurves)) break;
@@ -875,7 +913,8 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     scored.erase(scored.begin());
     // The ranking looks at what people see, and of two that are as good at which is simpler.
     std::stable_sort(scored.begin(), scored.end(), [&](const ScoredPatch& a, const ScoredPatch& b) {
-        return worthOf(a, settings.start) > worthOf(b, settings.start);
+        return worthOf(a.patch, a.likeness, a.loss, settings.start) >
+               worthOf(b.patch, b.likeness, b.loss, settings.start);
     });
     result.curves.resize(prepared.size());
     const bool mayDraw = !scored.empty() && (settings.evaluations <= 0 || search.complete);

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace facet {
 
@@ -55,36 +56,42 @@ void cycle(const PeriodicChange& change, const std::vector<std::string>& targets
     for (const std::string& target : targets) addLink(patch, lfo, target, amount);
 }
 
-/// An envelope that lets all sources begin as far from their pitch as the notes of the reference do. Throws Error where
-/// there is no room for it.
-void sweepPitches(const Profile& profile, const std::vector<std::string>& pitches, Patch& patch) {
+/// An envelope that lets sources begin off their pitch. Throws Error where there is no room for it.
+void sweepPitches(const OnsetSweep& sweep, const std::vector<std::string>& pitches, Patch& patch) {
+    for (const std::string& pitch : pitches)
+        if (isMoved(patch, Address::parse(pitch).module + "/semitone")) return;
+    const std::string envelope = patch.freePath(ModuleKind::envelope, layerOfPath(pitches.front()));
+    patch.add(envelope);
+    patch.set({envelope, "attack"}, 0.0);
+    patch.setNearest({envelope, "decay"}, 1000.0 * sweep.seconds / SegmentCurve(5.0).timeConstantShare());
+    patch.set({envelope, "sustain"}, 0.0);
+    for (const std::string& pitch : pitches)
+        addLink(patch, envelope, Address::parse(pitch).module + "/semitone", sweep.cents / 100.0);
+}
+
+} // namespace
+
+OnsetSweep sweepOfNotes(const Profile& profile) {
     std::vector<float> cents, seconds;
     for (const NoteProfile& note : profile.notes) {
         if (!isMeasured(note.sweepCents) || !isMeasured(note.sweepSeconds)) continue;
         cents.push_back(static_cast<float>(note.sweepCents));
         seconds.push_back(static_cast<float>(note.sweepSeconds));
     }
-    if (2 * cents.size() < profile.notes.size() || cents.empty() || pitches.empty()) return;
-    for (const std::string& pitch : pitches)
-        if (isMoved(patch, Address::parse(pitch).module + "/semitone")) return;
-    const std::string envelope = patch.freePath(ModuleKind::envelope, layerOfPath(pitches.front()));
-    patch.add(envelope);
-    patch.set({envelope, "attack"}, 0.0);
-    patch.setNearest({envelope, "decay"}, 1000.0 * medianOf(seconds) / SegmentCurve(5.0).timeConstantShare());
-    patch.set({envelope, "sustain"}, 0.0);
-    for (const std::string& pitch : pitches)
-        addLink(patch, envelope, Address::parse(pitch).module + "/semitone", medianOf(cents) / 100.0);
+    if (cents.empty() || 2 * cents.size() < profile.notes.size()) return {};
+    return {medianOf(cents), medianOf(seconds)};
 }
 
-} // namespace
-
 Patch withMovement(const Profile& profile, const Patch& patch, Movement movement) {
-    std::vector<std::string> pitches, cutoffs;
+    std::map<std::string, std::vector<std::string>> pitches; // by layer, whose modules no other's can move
+    std::vector<std::string> cutoffs;
     std::string layer;
     for (const auto& module : patch.modules()) {
         if (!takesPart(patch, module)) continue;
         if (module.kind == ModuleKind::layer && layer.empty()) layer = module.path;
-        if (module.kind == ModuleKind::source) pitches.push_back(module.path + "/cents");
+        const bool pitched =
+            module.kind == ModuleKind::source && patch.value({module.path, "wave"}) != static_cast<double>(Wave::noise);
+        if (pitched) pitches[std::string(layerOfPath(module.path))].push_back(module.path + "/cents");
         if (module.kind == ModuleKind::filter) cutoffs.push_back(module.path + "/cutoff");
     }
     const MotionProfile& motion = profile.motion;
@@ -93,13 +100,17 @@ Patch withMovement(const Profile& profile, const Patch& patch, Movement movement
         switch (movement) {
         case Movement::vibrato: {
             const double onset = isMeasured(motion.vibratoOnset) ? 1000.0 * motion.vibratoOnset : 0.0;
-            cycle(motion.vibrato, pitches, motion.vibrato.depth, onset, moved);
+            for (const auto& [of, sources] : pitches)
+                cycle(motion.vibrato, sources, motion.vibrato.depth, onset, moved);
             break;
         }
         case Movement::tremolo:
             if (!layer.empty()) cycle(motion.tremolo, {layer + "/level"}, 0.5 * tremoloDb(motion.tremolo), 0.0, moved);
             break;
-        case Movement::sweep: sweepPitches(profile, pitches, moved); break;
+        case Movement::sweep:
+            if (const OnsetSweep sweep = sweepOfNotes(profile); isMeasured(sweep.cents))
+                for (const auto& [of, sources] : pitches) sweepPitches(sweep, sources, moved);
+            break;
         case Movement::filter: cycle(motion.filter, cutoffs, 12.0 * motion.filter.depth, 0.0, moved); break;
         }
     } catch (const Error&) {

@@ -1,6 +1,7 @@
 // What moves in a reference, made in a patch.
 #pragma once
 
+#include "core/analysis/onset_sweep.h"
 #include "core/analysis/profile.h"
 #include "core/compare/comparison.h"
 #include "core/parameters/patch.h"
@@ -14,6 +15,9 @@ enum class Movement {
     filter,
 };
 inline constexpr Movement movements[] = {Movement::vibrato, Movement::tremolo, Movement::sweep, Movement::filter};
+
+/// The median of the notes that begin off their pitch; nothing measured where fewer than half of them do.
+OnsetSweep sweepOfNotes(const Profile& profile);
 
 /// The patch with one of the movements that were measured, as an LFO that begins with the note or an envelope. The
 /// patch as it is where none was, where it moves already, or where there is no room for it.

@@ -1,6 +1,7 @@
 #include "core/match/structural_moves.h"
 
 #include "core/base/error.h"
+#include "core/match/dying_layer.h"
 #include "core/match/first_layer.h"
 #include "core/match/links.h"
 #include "core/match/move_candidates.h"
@@ -135,31 +136,16 @@ private:
                      {{b, "cents"}, octave == 0.0 ? 5.0 : 0.0}});
     }
 
-    /// What has levels of its own: a click, a breath, a tone an octave away that dies sooner.
     void secondLayers() {
-        struct Second {
-            Wave wave;
-            double octave, level, decay;
-        };
         const auto layers = std::count_if(patch.modules().begin(), patch.modules().end(),
                                           [](const auto& m) { return m.kind == ModuleKind::layer; });
         if (layers > 1) return;
-        for (const Second& second : {Second{Wave::noise, 0.0, -12.0, 15.0},
-                                     {Wave::noise, 0.0, -18.0, 300.0},
-                                     {Wave::sine, 1.0, -9.0, 250.0},
-                                     {Wave::sine, -1.0, -6.0, 800.0}}) {
+        for (const DyingLayer& second : {DyingLayer{Wave::noise, 0.0, -12.0, 15.0},
+                                         {Wave::noise, 0.0, -18.0, 300.0},
+                                         {Wave::sine, 1.0, -9.0, 250.0},
+                                         {Wave::sine, -1.0, -6.0, 800.0}}) {
             Patch moved = patch;
-            const std::string path = moved.freePath(ModuleKind::layer);
-            moved.add(path);
-            const std::string source = path + "/source:a", envelope = path + "/envelope:level";
-            moved.set({source, "on"}, 1.0);
-            moved.set({source, "wave"}, static_cast<double>(second.wave));
-            moved.setNearest({source, "octave"}, second.octave);
-            moved.setNearest({source, "level"}, second.level);
-            moved.setNearest({envelope, "attack"}, 0.0);
-            moved.setNearest({envelope, "decay"}, second.decay);
-            moved.setNearest({envelope, "sustain"}, 0.0);
-            moved.setNearest({envelope, "release"}, patch.value({levelEnvelope, "release"}));
+            addDyingLayer(moved, second);
             moves.push_back(std::move(moved));
         }
     }

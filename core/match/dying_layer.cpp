@@ -1,0 +1,21 @@
+#include "core/match/dying_layer.h"
+
+#include "core/match/first_layer.h"
+
+namespace facet {
+
+void addDyingLayer(Patch& patch, const DyingLayer& dying) {
+    const std::string path = patch.freePath(ModuleKind::layer);
+    patch.add(path);
+    const std::string source = path + "/source:a", envelope = path + "/envelope:level";
+    patch.set({source, "on"}, 1.0);
+    patch.set({source, "wave"}, static_cast<double>(dying.wave));
+    patch.setNearest({source, "octave"}, dying.octave);
+    patch.setNearest({source, "level"}, dying.levelDb);
+    patch.setNearest({envelope, "attack"}, 0.0);
+    patch.setNearest({envelope, "decay"}, dying.decayMs);
+    patch.setNearest({envelope, "sustain"}, 0.0);
+    patch.setNearest({envelope, "release"}, patch.value({first_layer::levelEnvelope, "release"}));
+}
+
+} // namespace facet

@@ -1,0 +1,20 @@
+// A second layer that dies away by itself.
+#pragma once
+
+#include "core/parameters/patch.h"
+#include "core/parameters/table.h"
+
+namespace facet {
+
+/// What has levels of its own: a click, a breath, a tone an octave away that dies sooner.
+struct DyingLayer {
+    Wave wave;
+    double octave;
+    double levelDb;
+    double decayMs;
+};
+
+/// Adds it, released as the first layer is. Throws Error when the patch has no room for it.
+void addDyingLayer(Patch& patch, const DyingLayer& dying);
+
+} // namespace facet
