@@ -1,0 +1,464 @@
+#include "core/match/search.h"
+
+#include "core/base/parallel.h"
+#include "core/dsp/evolution.h"
+#include "core/match/estimate.h"
+#include "core/match/hypotheses.h"
+#include "core/match/motion.h"
+#include "core/match/recombination.h"
+#include "core/match/refinement.h"
+#include "core/match/simplicity.h"
+#include "core/match/structural_moves.h"
+#include "core/parameters/relevance.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <map>
+
+namespace facet {
+
+namespace {
+
+constexpr double simplerWins = 0.08; ///< all that is pruned may cost this share of the loss
+constexpr double oneEarns = 0.03;    ///< a module must earn this share of it
+constexpr double heardLoss = 1.0;    ///< of likeness that pruning may cost
+constexpr int variantsOfEach = 4;    ///< of a hypothesis, near its estimate
+constexpr double restGain = 0.01;    ///< a round that gains less is the last
+constexpr double quickGain = 0.05;   ///< the same of a quick one
+
+} // namespace
+
+Search::Search(const std::vector<PreparedTarget>& all, const PreparedTarget& first, const MatchSettings& options,
+               const Task& work, const std::function<void(const MatchProgress&)>& listener)
+    : Trials(all, first, options, work, listener),
+      random(options.goOnWith.empty() ? options.seed : combineSeeds(options.seed, options.goOnWith.front().hash())) {}
+
+void Search::run() {
+    try {
+        try {
+            evaluate({constrained(settings.start)});
+        } catch (const BudgetSpent&) {} // what measurements say comes first
+        try {
+            if (settings.goOnWith.empty()) {
+                race();
+                fixPhases();
+            } else {
+                goOn();
+            }
+            settle();
+            for (attempt = 1; mayBeginAnew(); ++attempt) beginAnew();
+        } catch (const BudgetSpent&) {
+            complete = false;
+        }
+        // What was kept back is for pruning and levels, and time for curves.
+        share = settings.evaluations > 0 ? 0.96 : 0.9;
+        try {
+            prune();
+        } catch (const BudgetSpent&) {
+            complete = false;
+        }
+        share = settings.evaluations > 0 ? 1.0 : 0.94;
+        finishLevels();
+    } catch (const BudgetSpent&) {
+        complete = false;
+    } catch (const Cancelled&) {
+        complete = false;
+    }
+    std::stable_sort(bests.begin(), bests.end(),
+                     [](const auto& a, const auto& b) { return better(a.candidate, b.candidate); });
+}
+
+std::vector<KnownRange> Search::rangesOf(const Patch& patch) {
+    insists = true;
+    return certaintyOf(patch, SearchSpace(patch, settings.limits, told),
+                       [this](const std::vector<Patch>& patches) { return residuals(patches); });
+}
+
+Candidate Search::refine(const Candidate& from, int iterations) {
+    std::vector<Candidate> one{from};
+    refineEach(one, {settings.limits}, iterations);
+    return one.front();
+}
+
+void Search::refineEach(std::vector<Candidate>& candidates, const std::vector<SearchLimits>& limits, int iterations) {
+    constexpr std::size_t together = 2;
+    for (std::size_t i = 0; i < candidates.size(); i += together) {
+        const std::size_t end = std::min(candidates.size(), i + together);
+        std::vector<Refinement> some;
+        for (std::size_t k = i; k < end; ++k)
+            some.emplace_back(candidates[k].patch, limits.size() == 1 ? limits.front() : limits[k], told, iterations);
+        refineTogether(
+            some, [this](const std::vector<Patch>& patches) { return residuals(patches); },
+            [this](std::size_t count) { return affords(count); }, settings.threads);
+        for (std::size_t k = i; k < end; ++k) {
+            const Candidate refined = ranked(some[k - i].patch(), some[k - i].loss());
+            if (looked == &targets && limits.size() == 1 && refined.rank <= bestRank) {
+                slopes = some[k - i].slopes();
+                slopesRank = refined.rank;
+            }
+            if (better(refined, candidates[k])) candidates[k] = refined;
+        }
+        report("refining " + structureText(candidates[i].patch));
+    }
+}
+
+void Search::keepDifferent(std::vector<Candidate>& candidates, std::size_t most, int ofEach) {
+    std::stable_sort(candidates.begin(), candidates.end(), better);
+    std::map<std::string, int> taken;
+    std::vector<Candidate> kept;
+    for (Candidate& each : candidates)
+        if (kept.size() < most && ++taken[structureText(each.patch)] <= ofEach) kept.push_back(std::move(each));
+    candidates = std::move(kept);
+}
+
+void Search::refineAll(std::vector<Candidate>& candidates, std::size_t keep, int iterations) {
+    std::stable_sort(candidates.begin(), candidates.end(), better);
+    if (candidates.size() > keep) candidates.resize(keep);
+    refineEach(candidates, {settings.limits}, iterations);
+}
+
+std::vector<Patch> Search::scattered(const Patch& patch, double deviation, int count) {
+    const SearchSpace space(patch, settings.limits, told);
+    std::vector<Patch> patches;
+    for (int i = 0; i < count; ++i) {
+        Eigen::VectorXd position = space.positionOf(patch);
+        for (int k = 0; k < space.size(); ++k) {
+            double sum = -6.0; // twelve uniform numbers make a near-normal one
+            for (int u = 0; u < 12; ++u) sum += random.unit();
+            position(k) += deviation * sum * (space.upper()(k) - space.lower()(k));
+        }
+        patches.push_back(space.patchAt(patch, position.cwiseMax(space.lower()).cwiseMin(space.upper())));
+    }
+    return patches;
+}
+
+void Search::race() {
+    std::vector<PreparedTarget> early;
+    constexpr double atFirst = 1.5; // seconds
+    if (auto part = targets.front().telling(atFirst, settings)) {
+        part->share = 1.0;
+        early.push_back(std::move(*part));
+        looked = &early;
+    }
+    std::vector<Candidate> entrants;
+    std::vector<Patch> starts;
+    bool stopped = false;
+    try {
+        const auto enter = [&](const Hypothesis& hypothesis) {
+            const Patch start = constrained(fitting(hypothesis.patch));
+            if (kindsOf(start) != kindsOf(hypothesis.patch)) return; // a lock forbids it
+            if (std::none_of(starts.begin(), starts.end(), [&](const Patch& p) { return p.soundsLike(start); }))
+                starts.push_back(start);
+        };
+        for (const Hypothesis& each : hypothesesFor(profile, whole.reference, settings.start)) enter(each);
+        constexpr int ofTheBank = 48; // others each time
+        if (settings.bank)
+            for (const Hypothesis& each :
+                 hypothesesFrom(*settings.bank, profile, whole.reference, whole.upperHz, ofTheBank, attempt))
+                if (holdsLocked(each.patch)) enter(each);
+        entered = starts.size();
+        if (starts.empty()) starts.push_back(constrained(withMotion(profile, estimate(profile, settings.start))));
+        entrants = evaluate(starts);
+        std::stable_sort(entrants.begin(), entrants.end(), better);
+        donors.clear();
+        for (const Candidate& each : entrants) donors.push_back(each.patch);
+        std::erase_if(entrants, [&](const Candidate& e) { return followed.contains(kindsOf(e.patch)); });
+        keepDifferent(entrants, 20, 3);
+        varyEach(entrants);
+        keepDifferent(entrants, 6, 2);
+        refineAll(entrants, 6, 1);
+    } catch (const BudgetSpent&) {
+        // What was seen of them is what there is.
+    } catch (const Cancelled&) {
+        stopped = true;
+    }
+    looked = &targets;
+    if (entrants.empty() && !starts.empty()) entrants.push_back({starts.front()}); // what measurements say
+    keepDifferent(entrants, 5, 1);
+    std::vector<Patch> first;
+    for (const Candidate& entrant : entrants) first.push_back(entrant.patch);
+    insists = true; // in whatever time, something must come of it
+    entrants = evaluate(first);
+    insists = false;
+    if (stopped) throw Cancelled();
+    report("comparing kinds of sound");
+    refineAll(entrants, 3, 1);
+    for (const Candidate& entrant : entrants) followed.insert(kindsOf(entrant.patch));
+    refineAll(entrants, 1, 2);
+}
+
+void Search::settle() {
+    const auto gains = [this](Depth depth) {
+        const bool gained = round(depth);
+        markRound();
+        return gained;
+    };
+    markRound();
+    while (gains(Depth::quick)) {}
+    do {
+        while (gains(Depth::usual)) {}
+    } while (gains(Depth::thorough) || polish());
+}
+
+bool Search::mayBeginAnew() const {
+    constexpr int mostAttempts = 8;
+    constexpr std::size_t free = 20; // ways to begin, where locks leave some choice
+    constexpr double alike = 97.0;
+    const bool limited = settings.seconds > 0.0 || settings.evaluations > 0;
+    return limited && attempt < mostAttempts && (entered == 0 || entered >= free) &&
+           likenessOf(bestOfAll().patch) < alike;
+}
+
+void Search::beginAnew() {
+    constexpr double promising = 1.4; // times the rank of the best
+    earlier.swap(bests);
+    slopes.reset();
+    earlierRank = bestRank;
+    bestRank = std::numeric_limits<double>::infinity();
+    report("beginning anew from other kinds of sound");
+    try {
+        race();
+        if (bestRank < promising * earlierRank) settle();
+    } catch (...) {
+        joinEarlier();
+        throw;
+    }
+    joinEarlier();
+}
+
+void Search::joinEarlier() {
+    for (const Best& each : earlier) keep(each);
+    slopes.reset();
+    bestRank = std::min(bestRank, earlierRank);
+    earlier.clear();
+    earlierRank = std::numeric_limits<double>::infinity();
+}
+
+void Search::goOn() {
+    for (const Patch& patch : settings.goOnWith) goneOnWith.push_back(constrained(patch));
+    insists = true;
+    std::vector<Candidate> entrants = evaluate(goneOnWith);
+    insists = false;
+    report("going on");
+    refineAll(entrants, 4, 2);
+}
+
+void Search::varyEach(std::vector<Candidate>& entrants) {
+    std::vector<Patch> tried;
+    std::vector<std::size_t> entrantOf;
+    for (std::size_t e = 0; e < entrants.size(); ++e) {
+        std::vector<Patch> variants = scattered(entrants[e].patch, 0.06, variantsOfEach);
+        for (Patch& turned : otherPhases(entrants[e].patch)) variants.push_back(std::move(turned));
+        entrantOf.insert(entrantOf.end(), variants.size(), e);
+        tried.insert(tried.end(), variants.begin(), variants.end());
+    }
+    const auto all = evaluate(tried);
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (better(all[i], entrants[entrantOf[i]])) entrants[entrantOf[i]] = all[i];
+}
+
+std::vector<Patch> Search::otherPhases(const Patch& patch) const {
+    std::vector<Patch> turned;
+    for (const auto& module : patch.modules()) {
+        const Address phase{module.path, "phase"};
+        if (module.kind != ModuleKind::lfo || !takesPart(patch, module) || locked(phase)) continue;
+        for (double by : {90.0, 180.0, 270.0}) {
+            turned.push_back(patch);
+            turned.back().setNearest(phase, std::fmod(patch.value(phase) + by, 360.0));
+        }
+    }
+    return turned;
+}
+
+void Search::fixPhases() {
+    const Patch from = best().patch;
+    const Address randomness{"layer:a/source:a", "phase_random"};
+    if (locked(randomness) || from.value(randomness) == 0.0) return;
+    std::vector<Patch> fixed;
+    for (int i = 0; i < 16; ++i) {
+        Patch patch = from;
+        patch.set(randomness, 0.0);
+        if (!locked({"layer:a/source:a", "phase"})) patch.set({"layer:a/source:a", "phase"}, 22.5 * i);
+        fixed.push_back(std::move(patch));
+    }
+    auto phased = evaluate(fixed);
+    refineAll(phased, 2, 2);
+}
+
+void Search::fitNewcomers(std::vector<Candidate>& moved, const Candidate& before) {
+    constexpr double promising = 1.6; // times the loss without it
+    std::map<std::string, std::pair<std::string, const Candidate*>> bestOfKind;
+    for (const Candidate& each : moved) {
+        const Patch::Module* newcomer = newcomerIn(each.patch, before.patch);
+        if (!newcomer || each.loss > promising * before.loss) continue;
+        // What only colors would stand in for what the filters and sources have not found yet.
+        if (newcomer->kind == ModuleKind::equalizer || newcomer->kind == ModuleKind::postFilter) continue;
+        std::string kind(labelOf(newcomer->kind));
+        if (newcomer->kind == ModuleKind::source)
+            kind += fmt::format(" {} {}", each.patch.value({newcomer->path, "wave"}), layerOfPath(newcomer->path));
+        if (newcomer->kind == ModuleKind::filter)
+            kind += fmt::format(" {}", each.patch.value({newcomer->path, "kind"}));
+        auto& best = bestOfKind[kind];
+        if (!best.second || better(each, *best.second)) best = {newcomer->path, &each};
+    }
+    constexpr std::size_t mostKinds = 10;
+    std::vector<std::pair<std::string, Candidate>> newcomers;
+    for (const auto& [kind, best] : bestOfKind) newcomers.emplace_back(best.first, *best.second);
+    std::stable_sort(newcomers.begin(), newcomers.end(),
+                     [](const auto& a, const auto& b) { return better(a.second, b.second); });
+    newcomers.resize(std::min(newcomers.size(), mostKinds));
+    std::vector<Candidate> fitted;
+    std::vector<SearchLimits> within;
+    for (const auto& [path, newcomer] : newcomers) {
+        // What a room adds, the release had to stand for without it.
+        const ModuleKind kind = newcomer.patch.find(path)->kind;
+        const bool tails = kind == ModuleKind::reverb || kind == ModuleKind::delay;
+        // In a layer that has come with it everything is new.
+        const std::string layer(layerOfPath(path));
+        const bool layered = !layer.empty() && !before.patch.find(layer);
+        SearchLimits limits = settings.limits;
+        for (const Address& address : newcomer.patch.addresses())
+            if (address.module != path && !(layered && layerOfPath(address.module) == layer) &&
+                !(tails && address.field == "release"))
+                limits.locks.insert(address);
+        fitted.push_back(newcomer);
+        within.push_back(std::move(limits));
+    }
+    refineEach(fitted, within, 2);
+    moved.insert(moved.end(), fitted.begin(), fitted.end());
+}
+
+void Search::measureSlopes() {
+    constexpr double same = 1e-6;
+    if (!slopes || slopesRank > (1.0 + same) * bestRank) refine(best(), 1);
+    if (slopes && slopesRank > (1.0 + same) * bestRank) slopes.reset();
+}
+
+std::vector<Candidate> Search::evaluateGivingWay(const std::vector<Patch>& patches) {
+    constexpr std::size_t most = 24;
+    const auto all = residuals(patches);
+    std::vector<Candidate> result, promised;
+    for (std::size_t i = 0; i < patches.size(); ++i) result.push_back(ranked(patches[i], Loss::value(all[i])));
+    if (!slopes) return result;
+    promised.resize(patches.size());
+    parallelFor(static_cast<int>(patches.size()), settings.threads, [&](int i) {
+        const auto at = static_cast<std::size_t>(i);
+        const LinearRefit::Estimate estimate = slopes->of(patches[at], all[at]);
+        promised[at] = ranked(constrained(estimate.patch), estimate.loss);
+    });
+    std::stable_sort(promised.begin(), promised.end(), better);
+    std::vector<Patch> fitted;
+    for (const Candidate& each : promised)
+        if (fitted.size() < most) fitted.push_back(each.patch);
+    for (Candidate& each : evaluate(fitted)) result.push_back(std::move(each));
+    return result;
+}
+
+bool Search::round(Depth depth) {
+    const Candidate before = best();
+    measureSlopes();
+    std::vector<Patch> others;
+    const Patch from = slopes ? slopes->at() : before.patch;
+    for (Patch& other : structuralMoves(from, settings.limits, profile)) {
+        other = constrained(fitting(std::move(other)));
+        if (!other.soundsLike(from)) others.push_back(std::move(other));
+    }
+    constexpr std::size_t ways = 8;
+    for (Patch& other : recombined(from, donors, settings.limits, ways))
+        others.push_back(constrained(std::move(other)));
+    auto moved = evaluateGivingWay(others);
+    report("other structures");
+    if (depth == Depth::quick) {
+        keepDifferent(moved, 4, 1);
+        refineAll(moved, 4, 1);
+        refine(best(), 2);
+        return bestRank < (1.0 - quickGain) * before.rank;
+    }
+    if (depth == Depth::thorough) fitNewcomers(moved, before);
+    refineAll(moved, 6, 1);
+    auto restarts = evaluate(scattered(best().patch, 0.06, 24));
+    refineAll(restarts, 2, 2);
+    refine(best(), 4);
+    return bestRank < (1.0 - restGain) * before.rank;
+}
+
+bool Search::polish() {
+    constexpr double deviation = 0.06;
+    constexpr int generations = 25;
+    const Candidate before = best();
+    const SearchSpace space(before.patch, settings.limits, told);
+    const int most = generations * (4 + static_cast<int>(3.0 * std::log(std::max(2, space.size()))));
+    evolve(
+        [&](const std::vector<Eigen::VectorXd>& points) {
+            std::vector<Patch> patches;
+            for (const auto& point : points) patches.push_back(space.patchAt(before.patch, point));
+            std::vector<double> losses;
+            for (const Candidate& each : evaluate(patches)) losses.push_back(each.loss);
+            report("a cloud about the best");
+            return losses;
+        },
+        space.positionOf(before.patch), space.lower(), space.upper(),
+        {.deviation = deviation, .evaluations = most, .seed = random.bits()}, task);
+    refine(best(), 3);
+    return bestRank < (1.0 - restGain) * before.rank;
+}
+
+void Search::prune() {
+    pruned = best();
+    try {
+        pruneFurther();
+    } catch (...) {
+        preferSimpler();
+        throw;
+    }
+    preferSimpler();
+}
+
+void Search::pruneFurther() {
+    const double most = (1.0 + simplerWins) * pruned.loss;
+    double likenessBefore = likenessOf(pruned.patch);
+    bool went = true;
+    while (went) {
+        std::vector<Candidate> simpler = evaluate(simplerThan(pruned.patch, settings.limits));
+        std::stable_sort(simpler.begin(), simpler.end(), better);
+        went = false;
+        for (std::size_t i = 0; i < std::min<std::size_t>(simpler.size(), 3) && !went; ++i) {
+            const Candidate without = refine(simpler[i], 1);
+            report("without what makes no difference");
+            if (without.loss > std::min(most, (1.0 + oneEarns) * pruned.loss)) continue;
+            requireBudget(1);
+            const double likeness = likenessOf(without.patch);
+            if (likeness < likenessBefore - heardLoss) continue;
+            likenessBefore = std::max(likenessBefore, likeness);
+            pruned = without;
+            went = true;
+        }
+    }
+}
+
+void Search::finishLevels() {
+    constexpr double mostGrowth = 1.04;
+    const Candidate before = best();
+    const auto patches = towardsItsLevels(
+        before.patch, settings.limits, told,
+        [this](const std::vector<Patch>& some, const Difference& difference) { return differences(some, difference); },
+        task);
+    if (patches.empty()) return;
+    for (const Candidate& after : evaluate(patches)) {
+        if (after.rank > mostGrowth * before.rank) continue;
+        for (Best& each : bests)
+            if (each.structure == kindsOf(after.patch)) each.candidate = after;
+        break;
+    }
+    report("levels");
+}
+
+void Search::preferSimpler() {
+    std::erase_if(bests, [&](const Best& b) {
+        return b.candidate.loss < pruned.loss && b.structure != kindsOf(pruned.patch) &&
+               b.candidate.loss > pruned.loss / (1.0 + 2.0 * simplerWins);
+    });
+}
+
+} // namespace facet
