@@ -7,6 +7,7 @@
 #include "core/compare/picture_difference.h"
 #include "core/compare/sound_difference.h"
 #include "core/engine/render.h"
+#include "tests/support/fixtures.h"
 #include "tests/support/sounds.h"
 
 #include <gtest/gtest.h>
@@ -277,6 +278,21 @@ TEST(SearchLoss, SeesCents) {
     const double far = Loss::value(loss.residual(with(cents, 8.0)));
     EXPECT_GT(near, 0.1);
     EXPECT_GT(far, near + 0.3);
+}
+
+TEST(SearchLoss, HearsHowFastADrumFalls) {
+    const Performance hits = testing::fixturePhrase();
+    const Patch drum = testing::fixturePatch("falling-tom");
+    const Loss loss(render(drum, hits), hits);
+    const std::string envelope = drum.find("link:a")->contents().from;
+    double before = Loss::value(loss.residual(render(drum, hits)));
+    for (double share : {1.1, 1.25, 1.5}) {
+        Patch slower = drum;
+        slower.set({envelope, "decay"}, share * drum.value({envelope, "decay"}));
+        const double now = Loss::value(loss.residual(render(slower, hits)));
+        EXPECT_GT(now, before + 0.3) << share;
+        before = now;
+    }
 }
 
 TEST(UpperCutoff, IsThatOfABandLimitedTransfer) {

@@ -1,5 +1,6 @@
 // Noise, motion, width and space against sounds made from formulas.
 #include "core/analysis/glide.h"
+#include "core/analysis/onset_sweep.h"
 #include "core/analysis/overview.h"
 #include "core/analysis/pitch.h"
 #include "core/analysis/profile.h"
@@ -292,6 +293,79 @@ TEST(OnsetSweeps, HaveTheirDepthAndTime) {
     EXPECT_NEAR(sweep.seconds, 0.05, 0.02);
     EXPECT_FALSE(isMeasured(
         onsetSweep(Track{.stepSeconds = 0.005, .values = std::vector<float>(100, 100.0f)}, 0.0, 0.5, 100.0).cents));
+}
+
+/// A tone that begins so many cents off 110 Hz and comes to it exponentially.
+std::vector<float> swept(double cents, double timeConstant, const std::function<double(double)>& wave) {
+    double phase = 0.0;
+    return mono(0.6, [&](double t) {
+        phase += 110.0 * std::exp2(cents / 1200.0 * std::exp(-t / timeConstant)) / 48000.0;
+        return 0.5 * std::exp(-t / 0.3) * wave(phase);
+    });
+}
+
+TEST(OnsetSweeps, FasterThanAPitchTrackersWindowAreReadFromTheCycles) {
+    const auto sine = [](double phase) { return std::sin(turn * phase); };
+    const auto driven = [](double phase) { return std::tanh(3.0 * std::sin(turn * phase)); };
+    for (double cents : {2400.0, 1200.0, 300.0, -700.0})
+        for (double timeConstant : {0.02, 0.05})
+            for (const auto& wave : {std::function<double(double)>(sine), std::function<double(double)>(driven)}) {
+                if (std::abs(cents) < 500.0 && timeConstant < 0.05) continue; // is over within two cycles
+                const auto sound = swept(cents, timeConstant, wave);
+                const OnsetSweep sweep = sweepOf(onsetCycles(sound, 0.0, 0.6, 110.0), 0.0);
+                EXPECT_NEAR(sweep.cents, cents, 0.05 * std::abs(cents)) << cents << " in " << timeConstant;
+                EXPECT_NEAR(sweep.seconds, timeConstant, 0.08 * timeConstant) << cents << " in " << timeConstant;
+            }
+}
+
+TEST(OnsetSweeps, AreReadBehindAClick) {
+    auto sound = swept(1900.0, 0.03, [](double phase) { return std::sin(turn * phase); });
+    Random random(3);
+    for (std::size_t i = 0; i < 150; ++i) sound[i] += 0.6f * static_cast<float>(2.0 * random.unit() - 1.0);
+    const OnsetSweep sweep = sweepOf(onsetCycles(sound, 0.0, 0.6, 110.0), 0.0);
+    EXPECT_NEAR(sweep.cents, 1900.0, 100.0);
+    EXPECT_NEAR(sweep.seconds, 0.03, 0.003);
+}
+
+TEST(OnsetSweeps, AreNotReadFromSteadyOrUnruly) {
+    const auto none = [](const std::vector<float>& sound) {
+        return !isMeasured(sweepOf(onsetCycles(sound, 0.0, 0.6, 110.0), 0.0).cents);
+    };
+    EXPECT_TRUE(none(mono(0.6, [](double t) { return 0.3 * sawAt(110.0, t); })));
+    EXPECT_TRUE(none(mono(0.6, [](double t) { return 0.3 * sawAt(110.0, t) + 0.3 * sawAt(164.8, t + 0.123); })));
+    EXPECT_TRUE(none(mono(0.6, [](double t) {
+        return std::sin(turn * 110.0 * t + 6.0 * std::exp(-t / 0.05) * std::sin(turn * 385.0 * t));
+    })));
+    Random random(4);
+    EXPECT_TRUE(none(mono(0.6, [&](double) { return 0.3 * (2.0 * random.unit() - 1.0); })));
+    EXPECT_TRUE(none({}));
+    EXPECT_TRUE(onsetCycles(mono(0.1, [](double t) { return std::sin(turn * 900.0 * t); }), 0.0, 0.1, 900.0).empty());
+}
+
+TEST(OnsetSweeps, AreNotATrackersDoubt) {
+    for (double ratio : {2.0, 0.5, 3.0, 1.0 / 3.0}) {
+        Track track{.stepSeconds = 0.005, .values = std::vector<float>(100, 100.0f)};
+        std::fill_n(track.values.begin(), 8, static_cast<float>(100.0 * ratio));
+        EXPECT_FALSE(isMeasured(onsetSweep(track, 0.0, 0.5, 100.0).cents)) << ratio;
+    }
+}
+
+TEST(Envelopes, AreSeenBehindAGate) {
+    // Half a second up, a tenth of a second down, chopped eight times a second.
+    const double rate = 8.0;
+    const Profile profile =
+        profileOf(soundOf(3.0, 48000,
+                          [&](double t) {
+                              const double along = t < 2.4 ? std::min(1.0, t / 0.5) : std::exp(-(t - 2.4) / 0.03);
+                              const double turned = std::fmod(rate * t, 1.0);
+                              const double gate = turned < 0.5 ? std::min(1.0, turned / 0.02) : 0.03;
+                              return 0.3 * along * gate * sawAt(220.0, t);
+                          }),
+                  57, 0.0, 2.4);
+    ASSERT_TRUE(profile.motion.tremolo.found());
+    EXPECT_NEAR(profile.notes.front().level.attack, 0.5, 0.1);
+    EXPECT_GT(profile.notes.front().level.sustainDb, -1.5);
+    EXPECT_FALSE(profile.space.echo.found()) << "a gate is no echo";
 }
 
 // ---- noise ----

@@ -3,9 +3,11 @@
 #include "core/base/random.h"
 #include "core/dsp/envelope.h"
 #include "core/engine/render.h"
+#include "core/match/dying_layer.h"
 #include "core/match/estimate.h"
 #include "core/match/hypotheses.h"
 #include "core/match/level_finish.h"
+#include "core/match/links.h"
 #include "core/match/match.h"
 #include "core/match/motion.h"
 #include "core/match/note_shape.h"
@@ -17,6 +19,7 @@
 #include <complex>
 #include <gtest/gtest.h>
 #include <numbers>
+#include <set>
 #include <nlohmann/json.hpp>
 
 namespace facet {
@@ -345,6 +348,54 @@ TEST(Estimates, AnswerAFallingPitchWithAnEnvelope) {
     EXPECT_NEAR(answered.value({envelope, "decay"}) * SegmentCurve(5.0).timeConstantShare(), 30.0, 0.5);
     profile.notes[0].sweepCents = profile.notes[1].sweepCents = notMeasurable;
     EXPECT_TRUE(withMotion(profile, Patch()).soundsLike(Patch()));
+}
+
+TEST(Estimates, LetEveryLayerFallButItsNoise) {
+    Profile profile;
+    NoteProfile note;
+    note.note = {0.0, 0.5, 36, 0.0, 100.0};
+    note.sweepCents = 1200.0;
+    note.sweepSeconds = 0.03;
+    profile.notes.push_back(note);
+    Patch layered;
+    addDyingLayer(layered, {Wave::sine, 1.0, -9.0, 250.0});
+    Patch clicking;
+    addDyingLayer(clicking, {Wave::noise, 0.0, -12.0, 15.0});
+    std::set<std::string> moved;
+    const Patch answered = withMotion(profile, layered);
+    for (const auto& module : answered.modules())
+        if (module.kind == ModuleKind::link) moved.insert(module.contents().to);
+    EXPECT_EQ(moved, (std::set<std::string>{"layer:a/source:a/semitone", "layer:b/source:a/semitone"}));
+    moved.clear();
+    const Patch clicked = withMotion(profile, clicking);
+    for (const auto& module : clicked.modules())
+        if (module.kind == ModuleKind::link) moved.insert(module.contents().to);
+    EXPECT_EQ(moved, std::set<std::string>{"layer:a/source:a/semitone"});
+}
+
+TEST(Hypotheses, HoldDrumsWherePitchesFall) {
+    Performance hits;
+    hits.notes = {{0.05, 0.6, 36, 0.0, 100.0}, {0.8, 1.3, 36, 0.0, 100.0}};
+    hits.frames = 72000;
+    Patch drum;
+    drum.set({"layer:a/source:a", "wave"}, static_cast<double>(Wave::sine));
+    drum.set({"layer:a/filter:a", "on"}, 0.0);
+    drum.set({"layer:a/envelope:level", "decay"}, 400.0);
+    drum.set({"layer:a/envelope:level", "sustain"}, 0.0);
+    const auto withClicks = [&](const Patch& patch) {
+        const Recording reference = render(patch, hits);
+        const auto all = hypothesesFor(measureProfile(reference, hits), reference, Patch());
+        return std::count_if(all.begin(), all.end(),
+                             [](const Hypothesis& each) { return each.patch.find("layer:b") != nullptr; });
+    };
+    EXPECT_EQ(withClicks(drum), 0);
+    const std::string envelope = drum.freePath(ModuleKind::envelope, "layer:a");
+    drum.add(envelope);
+    drum.set({envelope, "attack"}, 0.0);
+    drum.set({envelope, "decay"}, 120.0);
+    drum.set({envelope, "sustain"}, 0.0);
+    addLink(drum, envelope, "layer:a/source:a/semitone", 24.0);
+    EXPECT_EQ(withClicks(drum), 3) << "plain and driven ones, each with a click";
 }
 
 TEST(Estimates, AnswerAnEchoWithADelay) {
