@@ -45,9 +45,12 @@ class DemoMatch(unittest.TestCase):
     def test_comet_tail(self):
         self.judge("comet-tail", 500 / 784)
 
-    def test_comet_tail_with_echoes_is_reported_as_it_is(self):
-        # No effect can rebuild the echoes yet: the figure is printed, and only has to beat the plain saw.
-        self.assertGreater(self.measure("comet-tail-echoes", "comet-tail-echoes", "demo/comet-tail-echoes.mid")["mel_gap"], 0.0)
+    def test_comet_tail_with_echoes(self):
+        figures = self.measure("comet-tail-echoes", "comet-tail-echoes", "demo/comet-tail-echoes.mid")
+        self.assertGreaterEqual(figures["mel_gap"], 0.8)
+        self.assertGreaterEqual(figures["strong_gap"], 0.5)
+        self.assertLessEqual(figures["f0_cents"], 2.0)
+        self.assertLessEqual(figures["envelope_db"], 1.5)
 
 
 if __name__ == "__main__":

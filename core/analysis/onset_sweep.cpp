@@ -109,7 +109,10 @@ OnsetSweep sweepOf(const std::vector<OnsetCycle>& cycles, double start) {
     constexpr double orderly = 0.9; // share of them that come nearer to the note than the one before
     // Of the deviations' mean: cents or, on the way and over all, shares of the depth; not all ways are exponential.
     constexpr double mostDeviation = 15.0, mostOnTheWay = 0.08, mostOverAll = 0.04;
+    const auto away = std::count_if(cycles.begin(), cycles.end(),
+                                    [](const OnsetCycle& cycle) { return std::abs(cycle.cents) >= leastSweepCents; });
     OnsetSweep best;
+    if (away < onTheWay) return best;
     double leastDeviation = std::numeric_limits<double>::infinity();
     for (double constant = shortest; constant < longest; constant *= ratio) {
         const OnsetSweep tried{depthOf(cycles, start, constant), constant};

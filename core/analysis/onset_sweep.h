@@ -32,9 +32,9 @@ std::vector<OnsetCycle> onsetCycles(std::span<const float> mono48k, double start
 
 inline constexpr double strayCents = 300.0; ///< a cycle farther from a sweep is no part of it
 
-/// The way that a pitch exponential in time takes through them with the least mean absolute deviation, for a fall that
-/// is faster than a pitch tracker's window: drums, zaps. notMeasurable below 90 cents, and where cycles follow no such
-/// way.
+/// The way that a pitch exponential in time takes through them with the least mean absolute deviation (P. Bloomfield,
+/// W. L. Steiger, "Least Absolute Deviations", 1983), for a fall that is faster than a pitch tracker's window: drums,
+/// zaps. notMeasurable below 90 cents, and where cycles follow no such way.
 OnsetSweep sweepOf(const std::vector<OnsetCycle>& cycles, double start);
 
 } // namespace facet

@@ -51,10 +51,11 @@ std::vector<float> withoutEcho(std::span<const float> mono48k, const Echo& echo)
 
 /// Measures a recording at 48 kHz whose notes are known. Echo: whitened cross-correlation of each note's beginning with
 /// what follows, averaged over the notes; lags at which the same key is played again are left out for that note, so a
-/// repeat is not taken for an echo. Decay: backward integration of the squared octave band after the longest gap's note
-/// (M. R. Schroeder, "New method of measuring reverberation time", JASA 37, 1965; ISO 3382-1:2009 for T20 and T30, −5
-/// to −25 and −35 dB), truncated above the noise with the missing energy of an exponential tail added. An ordinary
-/// release is part of a decay: only a tail that is slower than it says something about a room. Throws Cancelled.
+/// repeat is not taken for an echo, nor what a gate chops while a note is held. Decay: backward integration of the
+/// squared octave band after the longest gap's note (M. R. Schroeder, "New method of measuring reverberation time",
+/// JASA 37, 1965; ISO 3382-1:2009 for T20 and T30, −5 to −25 and −35 dB), truncated above the noise with the missing
+/// energy of an exponential tail added. An ordinary release is part of a decay: only a tail that is slower than it says
+/// something about a room. Throws Cancelled.
 SpaceProfile measureSpace(const Recording& recording48k, const Performance& performance, const Task& task = {});
 
 /// Seconds from the beginning of a short hit until its reverberation sets in: where the level, fallen by at least 8 dB

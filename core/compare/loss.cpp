@@ -267,10 +267,9 @@ struct Loss::Impl {
             if (!isMeasured(hz) || std::abs(centsBetween(expected, hz)) > 100.0) continue;
             // What reads otherwise a moment later is noise, or on its way.
             const double again = refinePitch(mono, at - 0.02, expected);
-            if (isMeasured(again) && std::abs(centsBetween(hz, again)) < mostCents / 2.0) {
-                pitchPoints.push_back({at, hz});
-                findSweep(mono, *note, hz);
-            }
+            if (!isMeasured(again) || std::abs(centsBetween(hz, again)) >= mostCents / 2.0) continue;
+            pitchPoints.push_back({at, hz});
+            findSweep(mono, *note, hz);
         }
     }
 

@@ -30,6 +30,39 @@ bool maySound(const MatchSettings& settings) {
     });
 }
 
+struct Finalists {
+    std::vector<Patch> patches; ///< the first is what the search began with
+    std::size_t least;          ///< so many are marked in whatever time
+};
+
+/// What is marked at the end: the best of each leading structure. A smaller loss is not always a greater likeness: what
+/// was gone on with stays unless something is better, and what was worth more on the way.
+Finalists finalistsOf(const Search& search, const MatchSettings& settings, bool hurried) {
+    constexpr std::size_t most = 5;
+    std::vector<Patch> patches{settings.start};
+    std::set<std::string> kinds;
+    double last = -1.0;
+    for (const Search::Best& each : search.bests) {
+        if (patches.size() == (hurried ? 2 : 1 + most)) break;
+        if (std::abs(each.candidate.loss - last) < sameLoss * last) continue;
+        if (!kinds.insert(structureText(each.candidate.patch)).second) continue;
+        last = each.candidate.loss;
+        patches.push_back(each.candidate.patch);
+    }
+    std::size_t least = std::min<std::size_t>(2, patches.size());
+    const auto also = [&](const Patch& patch) {
+        const auto settled = patches.begin() + static_cast<std::ptrdiff_t>(least);
+        const auto same =
+            std::find_if(patches.begin() + 1, patches.end(), [&](const Patch& each) { return each.soundsLike(patch); });
+        if (same < settled) return;
+        if (same != patches.end()) patches.erase(same);
+        patches.insert(patches.begin() + static_cast<std::ptrdiff_t>(least++), patch);
+    };
+    if (!search.goneOnWith.empty()) also(search.goneOnWith.front());
+    if (search.favorite && !hurried) also(*search.favorite);
+    return {std::move(patches), least};
+}
+
 } // namespace
 
 MatchResult match(const Recording& reference, const Performance& performance, const MatchSettings& settings,
@@ -66,33 +99,11 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.performance.seed = settings.seed;
     const bool hurried =
         task.stop.stop_requested() || (settings.seconds > 0.0 && secondsSince(search.started) > settings.seconds);
-    constexpr std::size_t finalists = 5;
     const double forCurves = 0.06 * std::max(0.0, settings.seconds); // kept for what moves over the phrase
     const auto late = [&](double more) {
         return settings.seconds > 0.0 && secondsSince(search.started) + more > settings.seconds;
     };
-    std::vector<Patch> marking{settings.start};
-    std::set<std::string> kinds;
-    double last = -1.0;
-    for (const Search::Best& each : search.bests) {
-        if (marking.size() == (hurried ? 2 : 1 + finalists)) break;
-        if (std::abs(each.candidate.loss - last) < sameLoss * last) continue;
-        if (!kinds.insert(structureText(each.candidate.patch)).second) continue;
-        last = each.candidate.loss;
-        marking.push_back(each.candidate.patch);
-    }
-    // A smaller loss is not always a greater likeness: what was gone on with stays unless something is better, and what
-    // was worth more on the way.
-    std::size_t least = std::min<std::size_t>(2, marking.size());
-    const auto alsoMark = [&](const Patch& patch) {
-        const auto same =
-            std::find_if(marking.begin() + 1, marking.end(), [&](const Patch& each) { return each.soundsLike(patch); });
-        if (same != marking.end() && same < marking.begin() + static_cast<std::ptrdiff_t>(least)) return;
-        if (same != marking.end()) marking.erase(same);
-        marking.insert(marking.begin() + static_cast<std::ptrdiff_t>(least++), patch);
-    };
-    if (!search.goneOnWith.empty()) alsoMark(search.goneOnWith.front());
-    if (search.favorite && !hurried) alsoMark(*search.favorite);
+    const auto [marking, least] = finalistsOf(search, settings, hurried);
     std::vector<ScoredPatch> scored;
     while (scored.size() < marking.size()) {
         if (scored.size() >= least && late(search.markSeconds + forCurves)) break;

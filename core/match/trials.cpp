@@ -204,11 +204,7 @@ void Trials::report(const std::string& trying) {
     now.improved = improved;
     unmarked = unmarked || improved;
     constexpr double markEvery = 10.0; // times what it takes
-    if (unmarked && now.seconds - markedAt > markEvery * markSeconds) {
-        show(now.best);
-        unmarked = false;
-        markedAt = now.seconds;
-    }
+    if (unmarked && now.seconds - markedAt > markEvery * markSeconds) show(now.best);
     now.likeness = shown.likeness;
     now.facets = shown.facets;
     now.leaders = leaders();
@@ -216,19 +212,28 @@ void Trials::report(const std::string& trying) {
     progress(now);
 }
 
-void Trials::show(const Patch& patch) {
-    Mark& mark = marked[patch.hash()];
-    if (!mark.complete) {
+const Trials::Mark& Trials::markOf(const Patch& patch) {
+    const std::uint64_t key = patch.hash();
+    auto known = marked.find(key);
+    if (known == marked.end() || !known->second.complete) {
+        Mark mark;
         mark.likeness = likenessOf(patch, &mark.facets);
         mark.complete = true;
+        known = marked.insert_or_assign(key, mark).first;
     }
-    shown = mark;
+    return known->second;
+}
+
+void Trials::show(const Patch& patch) {
+    shown = markOf(patch);
+    unmarked = false;
+    markedAt = secondsSince(started);
 }
 
 void Trials::markRound() {
-    const Candidate now = best();
-    show(now.patch);
-    const double worth = worthOf(now.patch, shown.likeness, now.loss, settings.start);
+    const Candidate& now = best();
+    const double worth = worthOf(now.patch, markOf(now.patch).likeness, now.loss, settings.start);
+    if (&now == &bestOfAll()) show(now.patch);
     if (worth <= favoriteWorth) return;
     favoriteWorth = worth;
     favorite = now.patch;

@@ -109,7 +109,8 @@ private:
     void remember(const Patch& patch, double value);
     /// The best of each leading structure. One of them is compared now and then: that takes as long as many renders.
     std::vector<Leader> leaders();
-    /// What people see of it from now on.
+    const Mark& markOf(const Patch& patch);
+    /// What people see from now on.
     void show(const Patch& patch);
 
     const std::function<void(const MatchProgress&)>& progress;
