@@ -113,6 +113,45 @@ TEST(Sources, DoNotAlias) {
     }
 }
 
+TEST(Sources, BlendInTheirShares) {
+    const Performance note = atHz(110.0, 0.4);
+    const auto soundOf = [&](Wave wave, Wave other, double blend, const char* mover) {
+        Patch patch = patchOf({{{source, "wave"}, static_cast<double>(wave)},
+                               {{source, "blend_wave"}, static_cast<double>(other)},
+                               {{source, "blend"}, blend},
+                               {{source, "width"}, 30.0},
+                               {{source, "phase_random"}, 0.0},
+                               {{filter, "on"}, 0.0}});
+        if (*mover) {
+            patch.set({"layer:a/source:b", "on"}, 1.0);
+            patch.set({"layer:a/source:b", "level"}, -60.0);
+            patch.set({"layer:a/source:b", "octave"}, 1.0);
+            patch.set({"layer:a/source:b", "phase_random"}, 0.0);
+            const std::string lfo = patch.freePath(ModuleKind::lfo, "layer:a");
+            patch.add(lfo);
+            patch.set({lfo, "rate"}, 20.0);
+            ModuleData ends;
+            ends.from = *mover == 's' ? "layer:a/source:b" : lfo;
+            ends.to = source + "/width";
+            patch.add("link:a");
+            patch.setData("link:a", ends);
+            patch.set({"link:a", "amount"}, 20.0);
+        }
+        return rendered(patch, note);
+    };
+    const std::vector<Wave> waves{Wave::sine, Wave::triangle, Wave::saw, Wave::pulse, Wave::clippedSine};
+    for (const char* mover : {"", "lfo", "source"})
+        for (Wave one : waves)
+            for (Wave other : waves) {
+                const auto a = soundOf(one, one, 0.0, mover), b = soundOf(other, other, 0.0, mover);
+                const auto both = soundOf(one, other, 40.0, mover);
+                float off = 0.0f;
+                for (std::size_t i = 0; i < both.size(); ++i)
+                    off = std::max(off, std::abs(both[i] - (0.6f * a[i] + 0.4f * b[i])));
+                EXPECT_LT(off, 1e-4f) << static_cast<int>(one) << " and " << static_cast<int>(other) << " " << mover;
+            }
+}
+
 TEST(Sources, AreTunedByOctaveSemitoneAndCents) {
     const auto x = rendered(patchOf({{{source, "wave"}, 0.0},
                                      {{source, "octave"}, -1.0},
@@ -380,7 +419,7 @@ TEST(Determinism, AGoldenRenderTellsWhenTheSoundChanges) {
         sum += x.channels[0][i] * std::cos(0.001 * static_cast<double>(i));
         square += static_cast<double>(x.channels[1][i]) * x.channels[1][i];
     }
-    EXPECT_EQ(engineVersion, 3);
+    EXPECT_EQ(engineVersion, 4);
     EXPECT_NEAR(square, 46834.36, 5.0);
     EXPECT_NEAR(sum, -4.374, 0.01);
     // And through effects of every way of working.

@@ -15,7 +15,7 @@ namespace facet {
 class Engine;
 
 /// Grows whenever any patch may sound different from before; takes and caches remember it.
-inline constexpr int engineVersion = 3;
+inline constexpr int engineVersion = 4;
 
 /// One patch playing a performance, at the performance's rate, extent and channel count (one channel is the mean of
 /// both). Computed at 48 kHz and converted. Equal arguments give equal bits. Throws Cancelled.

@@ -210,8 +210,12 @@ struct Generator {
     }
 
     HWY_INLINE void run(const SourceShape& shape) {
-        if (shape.blend < 1.0f) add(shape.wave, shape, 1.0f - shape.blend);
-        if (shape.blend > 0.0f) add(shape.blendWave, shape, shape.blend);
+        if (shape.wave == shape.blendWave) { // a pulse turns over once, not once for each share
+            add(shape.wave, shape, 1.0f);
+        } else {
+            if (shape.blend < 1.0f) add(shape.wave, shape, 1.0f - shape.blend);
+            if (shape.blend > 0.0f) add(shape.blendWave, shape, shape.blend);
+        }
         float* block = o.line.data() + bandLimitReach;
         if (frames == blockFrames) {
             store(load(block) + ahead, block);
@@ -325,6 +329,8 @@ void runMoved(const SourceJob& job, int frames) {
     MovedSource source{o, *job.shape, bandLimitTables()};
     float* block = o.line.data() + bandLimitReach;
     const bool phased = job.shape->wave != Wave::noise && job.shape->wave != Wave::sample;
+    const float pulsed = (job.shape->wave == Wave::pulse ? 1.0f - job.shape->blend : 0.0f) +
+                         (job.shape->blendWave == Wave::pulse ? job.shape->blend : 0.0f);
     if (job.wraps) job.wraps->count = 0;
     if (job.shape->wave == Wave::noise && x.tilt.slope != job.shape->tilt) x.tilt = tiltOf(job.shape->tilt);
     for (int i = 0; i < frames; ++i) {
@@ -387,10 +393,9 @@ void runMoved(const SourceJob& job, int frames) {
             source.passAll(x.before, phase, 1.0, 0.0);
         }
         // A pulse whose width moved past its phase turns over here.
-        if (job.shape->wave == Wave::pulse && widthBefore != source.width && i > 0) {
+        if (pulsed > 0.0f && widthBefore != source.width && i > 0) {
             const double q = phase - std::floor(phase);
-            if ((q < widthBefore) != (q < source.width))
-                source.jump(0.0, (q < source.width ? 2.0f : -2.0f) * (1.0f - job.shape->blend));
+            if ((q < widthBefore) != (q < source.width)) source.jump(0.0, (q < source.width ? 2.0f : -2.0f) * pulsed);
         }
         const double speed = std::max(increment, std::abs(phase - x.before));
         const float value = source.value(phase, std::min(speed, 0.5));

@@ -141,7 +141,8 @@ private:
         }
         if ((kind_ == one || kind_ == two) && chance(0.1)) {
             set({a, "blend_wave"}, tonalWave());
-            set({a, "blend"}, between(20.0, 80.0));
+            const double share = between(20.0, 80.0); // drawn in any case, so that what follows is the same
+            if (patch_.value({a, "blend_wave"}) != patch_.value({a, "wave"})) set({a, "blend"}, share);
         }
         set({a, "phase_random"}, chance(0.25) ? 0.0 : 100.0);
     }
