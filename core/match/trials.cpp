@@ -216,9 +216,11 @@ const Trials::Mark& Trials::markOf(const Patch& patch) {
     const std::uint64_t key = patch.hash();
     auto known = marked.find(key);
     if (known == marked.end() || !known->second.complete) {
+        const auto begun = std::chrono::steady_clock::now();
         Mark mark;
         mark.likeness = likenessOf(patch, &mark.facets);
         mark.complete = true;
+        markSeconds = secondsSince(begun); // the targets' own measurement took longer
         known = marked.insert_or_assign(key, mark).first;
     }
     return known->second;
@@ -233,7 +235,10 @@ void Trials::show(const Patch& patch) {
 void Trials::markRound() {
     const Candidate& now = best();
     const double worth = worthOf(now.patch, markOf(now.patch).likeness, now.loss, settings.start);
-    if (&now == &bestOfAll()) show(now.patch);
+    if (&now == &bestOfAll()) {
+        show(now.patch);
+        report("comparing the best");
+    }
     if (worth <= favoriteWorth) return;
     favoriteWorth = worth;
     favorite = now.patch;
