@@ -15,6 +15,7 @@
 #include <cmath>
 #include <fmt/format.h>
 #include <map>
+#include <utility>
 
 namespace facet {
 
@@ -161,6 +162,10 @@ void Search::race() {
         if (starts.empty()) starts.push_back(constrained(withMotion(profile, estimate(profile, settings.start))));
         entrants = evaluate(starts);
         std::stable_sort(entrants.begin(), entrants.end(), better);
+        const auto* stretch = std::exchange(looked, &targets); // something to hear as soon as can be
+        evaluate({entrants.front().patch});
+        report("comparing kinds of sound");
+        looked = stretch;
         donors.clear();
         for (const Candidate& each : entrants) donors.push_back(each.patch);
         std::erase_if(entrants, [&](const Candidate& e) { return followed.contains(kindsOf(e.patch)); });
