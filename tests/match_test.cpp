@@ -106,6 +106,21 @@ TEST(Matching, StaysInTheMiddleWhereTheReferenceHasNoSides) {
         }
 }
 
+TEST(Matching, HasSomethingToHearBeforeAnythingIsRefined) {
+    std::stop_source stop;
+    double first = -1.0;
+    std::string trying;
+    const auto result = match(render(target(), phrase()), phrase(), quick(0),
+                              {.stop = stop.get_token(), .progress = {}}, [&](const MatchProgress& now) {
+                                  if (first >= 0.0) return;
+                                  first = now.loss;
+                                  trying = now.trying;
+                                  stop.request_stop();
+                              });
+    EXPECT_EQ(trying.find("refining"), std::string::npos) << trying;
+    EXPECT_LT(first, 0.5 * result.before.loss) << "far nearer than what it began with";
+}
+
 TEST(Matching, StoppedGivesTheBestSoFar) {
     std::stop_source stop;
     int reports = 0;
