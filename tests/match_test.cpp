@@ -413,6 +413,43 @@ TEST(Hypotheses, HoldDrumsWherePitchesFall) {
     EXPECT_EQ(withClicks(drum), 3) << "plain and driven ones, each with a click";
 }
 
+TEST(Hypotheses, HoldTheIntervalAndTheRatioOfTwoSources) {
+    const std::string first = "layer:a/source:a", second = "layer:a/source:b";
+    const Performance played = testing::oneNote(60, 0.1, 1.2, 1.6);
+    const auto count = [&](const Patch& patch, auto&& is) {
+        const Recording reference = render(patch, played);
+        const auto all = hypothesesFor(measureProfile(reference, played), reference, Patch());
+        return std::count_if(all.begin(), all.end(), [&](const Hypothesis& each) { return is(each.patch); });
+    };
+    const auto isAFourthBelow = [&](const Patch& patch) {
+        return patch.value({second, "on"}) > 0.5 && patch.value({second, "semitone"}) == -5.0;
+    };
+    Patch saws;
+    EXPECT_EQ(count(saws, isAFourthBelow), 0);
+    saws.set({second, "on"}, 1.0);
+    saws.set({second, "octave"}, -1.0);
+    saws.set({second, "semitone"}, 7.0);
+    EXPECT_GE(count(saws, isAFourthBelow), 2) << "of other waves";
+
+    Patch ring;
+    ring.set({first, "wave"}, static_cast<double>(Wave::sine));
+    ring.set({first, "amplitude"}, 0.0);
+    ring.set({second, "on"}, 1.0);
+    ring.set({second, "wave"}, static_cast<double>(Wave::sine));
+    ring.set({second, "level"}, -60.0);
+    ring.set({second, "ratio_over"}, 10.0);
+    ring.set({second, "ratio_under"}, 3.0);
+    ring.set({"layer:a/filter:a", "on"}, 0.0);
+    addLink(ring, second, first + "/amplitude", 100.0);
+    EXPECT_GE(count(ring,
+                    [&](const Patch& patch) {
+                        return patch.find("link:a") && patch.find("link:a")->contents().to == first + "/amplitude" &&
+                               patch.value({second, "ratio_over"}) == 10.0 &&
+                               patch.value({second, "ratio_under"}) == 3.0;
+                    }),
+              1);
+}
+
 TEST(Estimates, AnswerAnEchoWithADelay) {
     Profile profile;
     profile.space.echo = {

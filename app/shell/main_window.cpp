@@ -49,8 +49,6 @@ namespace {
 
 constexpr int shortMirror = 132;
 
-std::filesystem::path toPath(const QString& name) { return std::filesystem::path(name.toStdString()); }
-
 /// Whether typing goes into a field now, so that letters are text and not notes or shortcuts.
 bool isTyping() {
     const QWidget* focus = QApplication::focusWidget();
@@ -452,7 +450,7 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
 void MainWindow::dropEvent(QDropEvent* event) {
     const auto urls = event->mimeData()->urls();
     if (urls.isEmpty() || !urls.front().isLocalFile()) return;
-    const auto path = toPath(urls.front().toLocalFile());
+    const std::filesystem::path path = urls.front().toLocalFile().toStdString();
     if (path.extension() == ".facet" && !confirmLosing()) return;
     openFile(path);
 }

@@ -7,6 +7,7 @@
 #include "core/match/first_layer.h"
 #include "core/match/links.h"
 #include "core/match/motion.h"
+#include "core/match/source_ratios.h"
 #include "core/match/wavetable.h"
 
 #include <algorithm>
@@ -27,6 +28,30 @@ Wave waveOf(TextbookWave wave) {
     case TextbookWave::pulse: return Wave::pulse;
     }
     return Wave::saw;
+}
+
+/// The longest note that no other sounds with, and until when behind it there is nothing else.
+struct LoneNote {
+    const NoteProfile* note = nullptr;
+    double until = 0.0;
+};
+
+LoneNote longestAlone(const Profile& profile, double end) {
+    LoneNote longest;
+    double most = 0.05; // seconds; shorter ones tell nothing
+    for (const NoteProfile& each : profile.notes) {
+        double until = end;
+        bool alone = true;
+        for (const NoteProfile& other : profile.notes) {
+            if (&other == &each) continue;
+            if (other.note.start < each.note.end - 0.01 && other.note.end > each.note.start + 0.01) alone = false;
+            if (other.note.start >= each.note.end - 0.01) until = std::min(until, other.note.start);
+        }
+        if (!alone || each.note.end - each.note.start <= most) continue;
+        most = each.note.end - each.note.start;
+        longest = {&each, until};
+    }
+    return longest;
 }
 
 class Maker {
@@ -77,6 +102,7 @@ public:
         stacked();
         doubled(heard);
         phaseModulated();
+        measuredRatios();
         struck();
         others();
         return std::move(hypotheses_);
@@ -219,31 +245,78 @@ private:
             });
     }
 
+    struct Ratio {
+        double over, under, cents = 0.0;
+    };
+
+    /// Two sines of which one is heard through what it does to the other alone.
+    void two(Patch& patch, const Ratio& ratio) const {
+        source(patch, a, Wave::sine);
+        source(patch, b, Wave::sine);
+        set(patch, {b, "level"}, -60.0);
+        set(patch, {b, "ratio_over"}, ratio.over);
+        set(patch, {b, "ratio_under"}, ratio.under);
+        set(patch, {b, "cents"}, patch.value({b, "cents"}) + ratio.cents);
+        open(patch);
+    }
+
     /// A sine whose phase another sine moves; the depth stands, or falls with an envelope.
+    void phaseModulated(const Ratio& ratio) {
+        for (bool falls : {false, true})
+            add([&](Patch& patch) {
+                two(patch, ratio);
+                if (falls) {
+                    const std::string envelope = patch.freePath(ModuleKind::envelope, layer);
+                    patch.add(envelope);
+                    set(patch, {envelope, "attack"}, 0.0);
+                    set(patch, {envelope, "decay"}, patch.value({levelEnvelope, "decay"}));
+                    set(patch, {envelope, "sustain"}, 20.0);
+                    addLink(patch, b, a + "/phase", 150.0, envelope);
+                } else {
+                    addLink(patch, b, a + "/phase", 60.0);
+                }
+            });
+    }
+
     void phaseModulated() {
-        struct Ratio {
-            double over, under;
-        };
-        for (const Ratio& ratio : {Ratio{1, 1}, {2, 1}, {3, 1}, {1, 2}, {7, 2}, {7, 5}, {14, 1}})
-            for (bool falls : {false, true})
-                add([&](Patch& patch) {
-                    source(patch, a, Wave::sine);
-                    source(patch, b, Wave::sine);
-                    set(patch, {b, "level"}, -60.0);
-                    set(patch, {b, "ratio_over"}, ratio.over);
-                    set(patch, {b, "ratio_under"}, ratio.under);
-                    open(patch);
-                    if (falls) {
-                        const std::string envelope = patch.freePath(ModuleKind::envelope, layer);
-                        patch.add(envelope);
-                        set(patch, {envelope, "attack"}, 0.0);
-                        set(patch, {envelope, "decay"}, patch.value({levelEnvelope, "decay"}));
-                        set(patch, {envelope, "sustain"}, 20.0);
-                        addLink(patch, b, a + "/phase", 150.0, envelope);
-                    } else {
-                        addLink(patch, b, a + "/phase", 60.0);
-                    }
-                });
+        for (const Ratio& ratio : {Ratio{1, 1}, {2, 1}, {3, 1}, {1, 2}, {7, 2}, {7, 5}, {14, 1}}) phaseModulated(ratio);
+    }
+
+    /// Two sines of which one multiplies the other: sum and difference, beside the first or alone.
+    void multiplied(const Ratio& ratio, double amplitude) {
+        add([&](Patch& patch) {
+            two(patch, ratio);
+            set(patch, {a, "amplitude"}, amplitude);
+            addLink(patch, b, a + "/amplitude", 100.0);
+        });
+    }
+
+    /// What lines beside the multiples of the pitch tell of a second source.
+    void measuredRatios() {
+        const LoneNote lone = longestAlone(profile_, reference_.seconds());
+        if (!lone.note) return;
+        const Note& note = lone.note->note;
+        const double hz = isMeasured(lone.note->f0Hz) ? lone.note->f0Hz
+                                                      : hzFromKey(note.key + note.cents / 100.0, profile_.tuningCents);
+        const Wave heard = waveOf(profile_.source.wave);
+        for (const SourceRatio& found : sourceRatiosOf(reference_, note.start, note.end, hz)) {
+            const Ratio ratio{1.0 * found.over, 1.0 * found.under, found.cents};
+            switch (found.how) {
+            case SourceRatio::How::beside:
+                for (Wave wave : {Wave::saw, Wave::pulse, Wave::sine})
+                    add([&](Patch& patch) {
+                        source(patch, a, heard);
+                        source(patch, b, wave);
+                        set(patch, {b, "semitone"}, found.semitones);
+                        set(patch, {b, "level"}, -6.0);
+                    });
+                break;
+            case SourceRatio::How::modulates: phaseModulated(ratio); break;
+            case SourceRatio::How::multiplies:
+                for (double amplitude : {0.0, 100.0}) multiplied(ratio, amplitude);
+                break;
+            }
+        }
     }
 
     /// Drums, whose pitch falls to the note: a plain body, driven or not, with or without a click.
@@ -288,17 +361,7 @@ private:
                 set(patch, {reduction, "bits"}, 5.0);
                 set(patch, {reduction, "rate"}, 12000.0);
             });
-        for (double over : {7.0, 3.0})
-            add([&](Patch& patch) { // each multiplies the other
-                source(patch, a, Wave::sine);
-                source(patch, b, Wave::sine);
-                set(patch, {a, "amplitude"}, 0.0);
-                set(patch, {b, "level"}, -60.0);
-                set(patch, {b, "ratio_over"}, over);
-                set(patch, {b, "ratio_under"}, over == 7.0 ? 5.0 : 2.0);
-                open(patch);
-                addLink(patch, b, a + "/amplitude", 100.0);
-            });
+        for (const Ratio& ratio : {Ratio{7, 5}, {3, 2}}) multiplied(ratio, 0.0);
         for (FilterSlope slope : {FilterSlope::fourPole, FilterSlope::twoPole})
             add([&](Patch& patch) {
                 source(patch, a, Wave::noise);
@@ -341,30 +404,6 @@ std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& r
 }
 
 namespace {
-
-/// The longest note that no other sounds with, and until when behind it there is nothing else.
-struct LoneNote {
-    const NoteProfile* note = nullptr;
-    double until = 0.0;
-};
-
-LoneNote longestAlone(const Profile& profile, double end) {
-    LoneNote longest;
-    double most = 0.05; // seconds; shorter ones tell nothing
-    for (const NoteProfile& each : profile.notes) {
-        double until = end;
-        bool alone = true;
-        for (const NoteProfile& other : profile.notes) {
-            if (&other == &each) continue;
-            if (other.note.start < each.note.end - 0.01 && other.note.end > each.note.start + 0.01) alone = false;
-            if (other.note.start >= each.note.end - 0.01) until = std::min(until, other.note.start);
-        }
-        if (!alone || each.note.end - each.note.start <= most) continue;
-        most = each.note.end - each.note.start;
-        longest = {&each, until};
-    }
-    return longest;
-}
 
 /// The structure of a patch with the values that were measured, but for what its room stands for.
 Patch asMeasured(const Profile& profile, const Patch& patch) {
