@@ -160,14 +160,18 @@ TEST_F(SearchPageTest, ValuesAreLockedAndRangedBesideTheSearchAndTellHowSureItIs
 
 TEST_F(SearchPageTest, GoesOnFromWhatWasFound) {
     session.startMatch(4.0);
+    ASSERT_TRUE(leads());
+    const double anew = session.matchState().found.front().loss;
     ASSERT_TRUE(ended());
     ASSERT_TRUE(settle());
     const double first = session.results().comparison->likeness;
     const double loss = session.matchState().found.front().loss;
+    ASSERT_LT(loss, 0.3 * anew);
     QTest::mouseClick(visible("goOn"), Qt::LeftButton);
     ASSERT_TRUE(session.matchState().running);
     ASSERT_TRUE(leads());
-    EXPECT_LT(session.matchState().found.front().loss, 1.3 * loss) << "it does not begin anew";
+    // What was found is judged over several random phases, what a search tries over one: a third more, or less.
+    EXPECT_LT(session.matchState().found.front().loss, 1.6 * loss) << "it does not begin anew";
     QTest::qWait(2500);
     session.stopMatch();
     ASSERT_TRUE(ended());
