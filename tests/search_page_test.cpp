@@ -166,7 +166,7 @@ TEST_F(SearchPageTest, GoesOnFromWhatWasFound) {
     ASSERT_TRUE(settle());
     const double first = session.results().comparison->likeness;
     const double loss = session.matchState().found.front().loss;
-    ASSERT_LT(loss, 0.3 * anew);
+    ASSERT_LT(1.6 * loss, anew) << "else what follows could not tell";
     QTest::mouseClick(visible("goOn"), Qt::LeftButton);
     ASSERT_TRUE(session.matchState().running);
     ASSERT_TRUE(leads());

@@ -32,6 +32,7 @@ struct Lines {
     std::vector<Line> all; ///< strongest first
     double blur = 0.0;     ///< how far off a line may be found, in multiples of the pitch
 
+    /// In multiples of the pitch: the window's blur, and ten cents for a pitch that is not quite known, or moves.
     double tolerance(double multiple) const { return blur + 0.006 * multiple; }
     /// Weight of what is heard there.
     double at(double multiple) const {
@@ -105,15 +106,18 @@ double agreement(const Lines& lines, const Foretold& foretold) {
                                        [&](double multiple) { return std::abs(line.multiple - multiple) <= off; });
         if (known) explained += line.weight;
     }
+    // Lines further from what makes them matter less, and none needs to be as strong as the strongest: a weight of 0.6,
+    // 18 dB below it, is all that is asked.
+    constexpr double enough = 0.6, lessEach = 0.6;
     double asked = 0.0, found = 0.0, importance = 1.0;
     for (std::size_t i = 0; i < foretold.multiples.size(); ++i) {
         const double multiple = foretold.multiples[i];
         if (multiple < 0.1 || multiple > highestMultiple) continue;
         asked += importance;
         found += importance * lines.at(multiple);
-        if (foretold.harmonic || i % 2 == 1) importance *= 0.6;
+        if (foretold.harmonic || i % 2 == 1) importance *= lessEach;
     }
-    const double recall = explained / heard, precision = asked > 0.0 ? std::min(1.0, 1.6 * found / asked) : 0.0;
+    const double recall = explained / heard, precision = asked > 0.0 ? std::min(1.0, found / (enough * asked)) : 0.0;
     return recall + precision > 0.0 ? 2.0 * recall * precision / (recall + precision) : 0.0;
 }
 
