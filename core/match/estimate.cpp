@@ -40,10 +40,16 @@ std::string movementOf(const Patch& patch, const Patch::Module& link) {
         if (to.field == "phase") return "phase moved by " + waveName(patch, from->path);
         if (to.field == "amplitude") return "times " + waveName(patch, from->path);
     }
+    if (from->kind == ModuleKind::envelope) {
+        if (to.field == "width") return "width swept";
+        if (to.field == "sync_ratio") return "sync swept";
+    }
     if (from->kind != ModuleKind::lfo) return {};
     if (to.field == "cents") return "vibrato";
     if (to.field == "level") return "tremolo";
     if (to.field == "cutoff") return "moving filter";
+    if (to.field == "width") return "moving width";
+    if (to.field == "sync_ratio") return "moving sync";
     if (to.field == "position") return "running through";
     return {};
 }

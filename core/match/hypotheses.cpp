@@ -2,11 +2,13 @@
 
 #include "core/base/error.h"
 #include "core/base/units.h"
+#include "core/dsp/envelope.h"
 #include "core/match/estimate.h"
 #include "core/match/dying_layer.h"
 #include "core/match/first_layer.h"
 #include "core/match/links.h"
 #include "core/match/motion.h"
+#include "core/match/shape_motion.h"
 #include "core/match/source_ratios.h"
 #include "core/match/wavetable.h"
 
@@ -103,6 +105,7 @@ public:
         doubled(heard);
         phaseModulated();
         measuredRatios();
+        movingShapes(heard);
         struck();
         others();
         return std::move(hypotheses_);
@@ -317,6 +320,94 @@ private:
                 break;
             }
         }
+    }
+
+    /// Lets a number of the first source run as it was measured to.
+    static void run(Patch& patch, const ShapeMotion& motion, const std::string& field) {
+        const Address address{a, field};
+        const double middle = 0.5 * (motion.from + motion.to), half = 0.5 * (motion.to - motion.from);
+        set(patch, address, motion.course == ShapeMotion::Course::ramp ? motion.to : middle);
+        if (motion.course == ShapeMotion::Course::cycle) {
+            const std::string lfo = patch.freePath(ModuleKind::lfo, layer);
+            patch.add(lfo);
+            set(patch, {lfo, "mode"}, static_cast<double>(motion.withNotes ? LfoMode::eachNote : LfoMode::free));
+            set(patch, {lfo, "rate"}, motion.rateHz);
+            set(patch, {lfo, "phase"}, 360.0 * motion.phase);
+            addLink(patch, lfo, a + "/" + field, half);
+        } else if (motion.course == ShapeMotion::Course::ramp) {
+            const std::string envelope = patch.freePath(ModuleKind::envelope, layer);
+            patch.add(envelope);
+            set(patch, {envelope, "attack"}, 0.0);
+            set(patch, {envelope, "sustain"}, 0.0);
+            const double share = motion.bent ? SegmentCurve(5.0).timeConstantShare() : 1.0;
+            set(patch, {envelope, "decay"}, 1000.0 * motion.seconds / share);
+            if (!motion.bent) set(patch, {envelope, "decay_curve"}, 0.0);
+            addLink(patch, envelope, a + "/" + field, motion.from - motion.to);
+        }
+    }
+
+    /// An effect whose own cycle is what was measured.
+    static void effect(Patch& patch, const ShapeMotion& motion) {
+        const bool phaser = motion.family == ShapeMotion::Family::phaser;
+        const double middle = 0.5 * (motion.from + motion.to);
+        const std::string path = patch.freePath(phaser ? ModuleKind::phaser : ModuleKind::flanger);
+        patch.add(path);
+        set(patch, {path, "on"}, 1.0);
+        set(patch, {path, "feedback"}, 100.0 * motion.feedback);
+        set(patch, {path, "rate"}, motion.rateHz);
+        set(patch, {path, "phase"}, 360.0 * motion.phase);
+        set(patch, {path, "depth"}, 0.5 * std::abs(motion.to - motion.from));
+        if (phaser) set(patch, {path, "stages"}, motion.stages);
+        set(patch, {path, phaser ? "center" : "delay"}, phaser ? std::exp2(middle / 12.0) : middle);
+    }
+
+    /// A level that stands while a note lasts.
+    static Patch held(Patch patch) {
+        set(patch, {levelEnvelope, "hold"}, 0.0);
+        set(patch, {levelEnvelope, "sustain"}, 100.0);
+        return patch;
+    }
+
+    /// What runs through the outline of the spectrum, behind the filter that the mean of it tells, those that were
+    /// measured as if nothing ran, or none. The motion that was measured of level, pitch and cutoff may be its own.
+    void movingShapes(Wave heard) {
+        using Family = ShapeMotion::Family;
+        const std::vector<ShapeMotion> found = shapeMotionsOf(profile_, reference_);
+        if (found.empty()) return;
+        const CutoffFit mean = fitCutoff(longest_->partials, hzOfLongest(), TextbookWave::saw, 0.5);
+        const std::function<void(Patch&)> behind[] = {
+            [&](Patch& patch) {
+                set(patch, {filter, "slope"},
+                    static_cast<double>(mean.poles == 2 ? FilterSlope::twoPole : FilterSlope::fourPole));
+                if (isMeasured(mean.effectiveHz)) set(patch, {filter, "cutoff"}, mean.effectiveHz);
+                set(patch, {filter, "envelope"}, 0.0);
+            },
+            [](Patch& patch) {
+                set(patch, {filter, "slope"}, static_cast<double>(FilterSlope::fourPole));
+            },
+            [](Patch& patch) {
+                set(patch, {filter, "slope"}, static_cast<double>(FilterSlope::twoPole));
+            },
+            [](Patch& patch) { open(patch); }};
+        for (const ShapeMotion& motion : found)
+            for (const auto& filtered : behind) {
+                Patch patch = base_;
+                try {
+                    const bool pulse = motion.family == Family::pulse, synced = motion.family == Family::synced;
+                    source(patch, a, pulse ? Wave::pulse : synced ? Wave::saw : heard);
+                    if (synced) set(patch, {a, "sync"}, static_cast<double>(Sync::itself));
+                    if (pulse || synced)
+                        run(patch, motion, pulse ? "width" : "sync_ratio");
+                    else
+                        effect(patch, motion);
+                    filtered(patch);
+                } catch (const Error&) {
+                    continue; // there is no room for it
+                }
+                const Patch moved = withMotion(profile_, patch);
+                for (const Patch& each : {patch, held(patch)}) hypotheses_.push_back({structureText(each), each, true});
+                if (moved != patch) hypotheses_.push_back({structureText(moved), moved, true});
+            }
     }
 
     /// Drums, whose pitch falls to the note: a plain body, driven or not, with or without a click.

@@ -14,6 +14,7 @@ namespace facet {
 struct Hypothesis {
     std::string words; ///< "saw, low-pass 24 dB"
     Patch patch{};
+    bool measured = false; ///< what sets it apart was measured, so a poor first render says little against it
 };
 
 /// Starts for a search, simple ones first: textbook waves behind either slope, resonant and saturating filters, stacked

@@ -3,7 +3,6 @@
 #include "core/base/parallel.h"
 #include "core/dsp/evolution.h"
 #include "core/match/estimate.h"
-#include "core/match/hypotheses.h"
 #include "core/match/motion.h"
 #include "core/match/recombination.h"
 #include "core/match/refinement.h"
@@ -15,6 +14,7 @@
 #include <cmath>
 #include <fmt/format.h>
 #include <map>
+#include <optional>
 #include <utility>
 
 namespace facet {
@@ -113,6 +113,19 @@ void Search::keepDifferent(std::vector<Candidate>& candidates, std::size_t most,
     candidates = std::move(kept);
 }
 
+void Search::keepDifferentAnd(const std::set<std::string>& kinds, std::vector<Candidate>& candidates, std::size_t most,
+                              int ofEach) {
+    constexpr double notFar = 1.6; // times the loss of the best
+    std::optional<Candidate> told;
+    for (const Candidate& each : candidates)
+        if (kinds.contains(structureText(each.patch)) && (!told || better(each, *told))) told = each;
+    keepDifferent(candidates, most, ofEach);
+    if (told && told->loss < notFar * candidates.front().loss &&
+        std::none_of(candidates.begin(), candidates.end(),
+                     [&](const Candidate& c) { return kinds.contains(structureText(c.patch)); }))
+        candidates.push_back(*told);
+}
+
 void Search::refineAll(std::vector<Candidate>& candidates, std::size_t keep, int iterations) {
     std::stable_sort(candidates.begin(), candidates.end(), better);
     if (candidates.size() > keep) candidates.resize(keep);
@@ -144,6 +157,7 @@ void Search::race() {
     }
     std::vector<Candidate> entrants;
     std::vector<Patch> starts;
+    std::set<std::string> measured;
     bool stopped = false;
     try {
         const auto enter = [&](const Hypothesis& hypothesis) {
@@ -151,8 +165,10 @@ void Search::race() {
             if (kindsOf(start) != kindsOf(hypothesis.patch)) return; // a lock forbids it
             if (std::none_of(starts.begin(), starts.end(), [&](const Patch& p) { return p.soundsLike(start); }))
                 starts.push_back(start);
+            if (hypothesis.measured) measured.insert(structureText(start));
         };
-        for (const Hypothesis& each : hypothesesFor(profile, whole.reference, settings.start)) enter(each);
+        if (hypotheses.empty()) hypotheses = hypothesesFor(profile, whole.reference, settings.start);
+        for (const Hypothesis& each : hypotheses) enter(each);
         constexpr int ofTheBank = 48; // others each time
         if (settings.bank)
             for (const Hypothesis& each :
@@ -169,10 +185,10 @@ void Search::race() {
         donors.clear();
         for (const Candidate& each : entrants) donors.push_back(each.patch);
         std::erase_if(entrants, [&](const Candidate& e) { return followed.contains(kindsOf(e.patch)); });
-        keepDifferent(entrants, 20, 3);
+        keepDifferentAnd(measured, entrants, 20, 3);
         varyEach(entrants);
-        keepDifferent(entrants, 6, 2);
-        refineAll(entrants, 6, 1);
+        keepDifferentAnd(measured, entrants, 6, 2);
+        refineAll(entrants, entrants.size(), 1);
     } catch (const BudgetSpent&) {
         // What was seen of them is what there is.
     } catch (const Cancelled&) {

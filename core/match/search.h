@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/random.h"
+#include "core/match/hypotheses.h"
 #include "core/match/linear_refit.h"
 #include "core/match/trials.h"
 
@@ -30,6 +31,9 @@ private:
     void refineEach(std::vector<Candidate>& candidates, const std::vector<SearchLimits>& limits, int iterations);
     /// Keeps the best so many, of each kind at most so many: what is alike gets stuck alike.
     static void keepDifferent(std::vector<Candidate>& candidates, std::size_t most, int ofEach);
+    /// The same, and the best of some kinds where it is not far behind: what was measured gets a second look.
+    static void keepDifferentAnd(const std::set<std::string>& kinds, std::vector<Candidate>& candidates,
+                                 std::size_t most, int ofEach);
     /// Keeps the best so many, and improves each of them where it stands.
     void refineAll(std::vector<Candidate>& candidates, std::size_t keep, int iterations);
     /// Nearby patches: every continuous parameter moved by a normal deviate.
@@ -77,10 +81,11 @@ private:
     Random random;
     std::optional<LinearRefit> slopes{}; ///< at what was the best when they were measured
     double slopesRank = std::numeric_limits<double>::infinity();
-    int attempt = 0;                ///< how often the search has begun anew
-    std::size_t entered = 0;        ///< ways to begin that the last one had
-    std::set<std::string> followed; ///< structures that a beginning was made with
-    std::vector<Patch> donors;      ///< all that raced, best first
+    int attempt = 0;                    ///< how often the search has begun anew
+    std::size_t entered = 0;            ///< ways to begin that the last one had
+    std::set<std::string> followed;     ///< structures that a beginning was made with
+    std::vector<Hypothesis> hypotheses; ///< from measurements, once made
+    std::vector<Patch> donors;          ///< all that raced, best first
     Candidate pruned;
 };
 
