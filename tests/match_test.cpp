@@ -450,6 +450,51 @@ TEST(Hypotheses, HoldTheIntervalAndTheRatioOfTwoSources) {
               1);
 }
 
+TEST(Hypotheses, HoldTheCourseOfAPulseWidthAndOfAPhaser) {
+    const std::string source = "layer:a/source:a";
+    const Performance played = testing::oneNote(48, 0.1, 2.1, 2.6);
+    const auto measured = [&](const Patch& patch) {
+        const Recording reference = render(patch, played);
+        auto all = hypothesesFor(measureProfile(reference, played), reference, Patch());
+        std::erase_if(all, [](const Hypothesis& each) { return !each.measured; });
+        return all;
+    };
+    Patch plain;
+    EXPECT_TRUE(measured(plain).empty());
+
+    Patch wide = plain;
+    wide.set({source, "wave"}, static_cast<double>(Wave::pulse));
+    wide.set({source, "width"}, 32.0);
+    const std::string lfo = wide.freePath(ModuleKind::lfo, "layer:a");
+    wide.add(lfo);
+    wide.set({lfo, "rate"}, 1.7);
+    addLink(wide, lfo, source + "/width", 14.0);
+    const auto pulses = measured(wide);
+    ASSERT_FALSE(pulses.empty());
+    EXPECT_NE(pulses.front().words.find("moving width"), std::string::npos) << pulses.front().words;
+    EXPECT_NEAR(pulses.front().patch.value({source, "width"}), 32.0, 2.0);
+    EXPECT_NEAR(pulses.front().patch.value({lfo, "rate"}), 1.7, 0.05);
+    EXPECT_NEAR(std::abs(pulses.front().patch.value({"link:a", "amount"})), 14.0, 2.0);
+
+    Patch phased = plain;
+    const std::string phaser = phased.freePath(ModuleKind::phaser);
+    phased.add(phaser);
+    for (const auto& [field, value] : {std::pair{"on", 1.0},
+                                       {"stages", 4.0},
+                                       {"rate", 0.6},
+                                       {"center", 700.0},
+                                       {"depth", 11.0},
+                                       {"feedback", 0.0},
+                                       {"mix", 50.0}})
+        phased.set({phaser, field}, value);
+    const auto phasers = measured(phased);
+    ASSERT_FALSE(phasers.empty());
+    EXPECT_EQ(phasers.front().patch.value({phaser, "stages"}), 4.0);
+    EXPECT_NEAR(phasers.front().patch.value({phaser, "rate"}), 0.6, 0.03);
+    EXPECT_NEAR(std::log2(phasers.front().patch.value({phaser, "center"}) / 700.0), 0.0, 0.15);
+    EXPECT_NEAR(phasers.front().patch.value({phaser, "depth"}), 11.0, 1.5);
+}
+
 TEST(Estimates, AnswerAnEchoWithADelay) {
     Profile profile;
     profile.space.echo = {

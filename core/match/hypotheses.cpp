@@ -6,6 +6,7 @@
 #include "core/match/estimate.h"
 #include "core/match/dying_layer.h"
 #include "core/match/first_layer.h"
+#include "core/match/line_spread.h"
 #include "core/match/links.h"
 #include "core/match/motion.h"
 #include "core/match/shape_motion.h"
@@ -106,6 +107,7 @@ public:
         phaseModulated();
         measuredRatios();
         movingShapes(heard);
+        opening(heard);
         struck();
         others();
         return std::move(hypotheses_);
@@ -148,11 +150,11 @@ private:
         set(patch, {filter, "envelope"}, 0.0);
     }
 
-    double hzOfLongest() const {
-        return isMeasured(longest_->f0Hz)
-                   ? longest_->f0Hz
-                   : hzFromKey(longest_->note.key + longest_->note.cents / 100.0, profile_.tuningCents);
+    double hzOf(const NoteProfile& each) const {
+        return isMeasured(each.f0Hz) ? each.f0Hz
+                                     : hzFromKey(each.note.key + each.note.cents / 100.0, profile_.tuningCents);
     }
+    double hzOfLongest() const { return hzOf(*longest_); }
 
     void ownPartials() {
         if (!longest_) return;
@@ -227,6 +229,29 @@ private:
                     set(patch, {a, "spread"}, profile_.width.stereo ? 60.0 : 0.0);
                     set(patch, {filter, "slope"}, static_cast<double>(slope));
                 });
+        spreadOut();
+    }
+
+    /// Voices as far apart as the lines of the longest note that sounds alone are wide.
+    void spreadOut() {
+        constexpr double least = 2.0; // cents
+        const LoneNote lone = longestAlone(profile_, reference_.seconds());
+        if (!lone.note || profile_.motion.vibrato.found()) return;
+        const Note& note = lone.note->note;
+        const double spread = lineSpreadCents(reference_, note.start, note.end, hzOf(*lone.note));
+        if (!isMeasured(spread) || spread < least) return;
+        for (int voices : {2, 4, 7})
+            for (bool filtered : {true, false})
+                for (double wide : {30.0, 100.0}) {
+                    if (!profile_.width.stereo && wide > 50.0) continue;
+                    add([&](Patch& patch) {
+                        source(patch, a, Wave::saw);
+                        set(patch, {a, "voices"}, voices);
+                        set(patch, {a, "detune"}, detuneFromSpread(spread, voices));
+                        set(patch, {a, "spread"}, profile_.width.stereo ? wide : 0.0);
+                        if (!filtered) open(patch);
+                    });
+                }
     }
 
     void doubled(Wave heard) {
@@ -299,10 +324,8 @@ private:
         const LoneNote lone = longestAlone(profile_, reference_.seconds());
         if (!lone.note) return;
         const Note& note = lone.note->note;
-        const double hz = isMeasured(lone.note->f0Hz) ? lone.note->f0Hz
-                                                      : hzFromKey(note.key + note.cents / 100.0, profile_.tuningCents);
         const Wave heard = waveOf(profile_.source.wave);
-        for (const SourceRatio& found : sourceRatiosOf(reference_, note.start, note.end, hz)) {
+        for (const SourceRatio& found : sourceRatiosOf(reference_, note.start, note.end, hzOf(*lone.note))) {
             const Ratio ratio{1.0 * found.over, 1.0 * found.under, found.cents};
             switch (found.how) {
             case SourceRatio::How::beside:
@@ -408,6 +431,49 @@ private:
                 for (const Patch& each : {patch, held(patch)}) hypotheses_.push_back({structureText(each), each, true});
                 if (moved != patch) hypotheses_.push_back({structureText(moved), moved, true});
             }
+    }
+
+    /// A filter that was seen to open by an octave or more while the longest note lasts, and to close again or not.
+    void opening(Wave heard) {
+        constexpr double leastOctaves = 1.0, leastSeconds = 0.05;
+        constexpr std::size_t fewest = 20, near = 2;
+        if (!longest_) return;
+        std::vector<double> seconds;
+        std::vector<float> seen;
+        const Track& cutoff = profile_.cutoffHz;
+        for (double t = longest_->note.start + 0.01; t < longest_->note.end - 0.02; t += cutoff.stepSeconds)
+            if (const float hz = cutoff.at(t); isMeasured(hz) && hz > 0.0f) {
+                seconds.push_back(t - longest_->note.start);
+                seen.push_back(std::log2(hz));
+            }
+        if (seen.size() < fewest) return;
+        std::vector<float> octaves; // without what jumps
+        for (std::size_t i = 0; i < seen.size(); ++i)
+            octaves.push_back(
+                medianOf({seen.begin() + static_cast<std::ptrdiff_t>(i - std::min(i, near)),
+                          seen.begin() + static_cast<std::ptrdiff_t>(std::min(seen.size(), i + near + 1))}));
+        const auto top = static_cast<std::size_t>(std::max_element(octaves.begin(), octaves.end()) - octaves.begin());
+        const double first = octaves.front(), rise = octaves[top] - first;
+        if (rise < leastOctaves || seconds[top] < leastSeconds) return;
+        const double last = medianOf({octaves.end() - static_cast<std::ptrdiff_t>(octaves.size() / 5), octaves.end()});
+        const double fall = octaves[top] - last;
+        std::size_t most = top; // of the fall is done
+        while (most + 1 < octaves.size() && octaves[top] - octaves[most] < (1.0 - std::exp(-1.0)) * fall) ++most;
+        for (Wave wave : {heard, heard == Wave::saw ? Wave::pulse : Wave::saw})
+            for (FilterSlope slope : {FilterSlope::fourPole, FilterSlope::twoPole})
+                for (double resonance : {0.0, 12.0})
+                    add([&](Patch& patch) {
+                        source(patch, a, wave);
+                        set(patch, {filter, "slope"}, static_cast<double>(slope));
+                        set(patch, {filter, "resonance"}, resonance);
+                        set(patch, {filter, "cutoff"}, std::exp2(first));
+                        set(patch, {filter, "envelope"}, 12.0 * rise);
+                        set(patch, {filterEnvelope, "attack"}, 1000.0 * seconds[top]);
+                        set(patch, {filterEnvelope, "sustain"}, 100.0 * std::clamp((last - first) / rise, 0.0, 1.0));
+                        if (most > top)
+                            set(patch, {filterEnvelope, "decay"},
+                                1000.0 * (seconds[most] - seconds[top]) / SegmentCurve(5.0).timeConstantShare());
+                    });
     }
 
     /// Drums, whose pitch falls to the note: a plain body, driven or not, with or without a click.

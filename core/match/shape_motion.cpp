@@ -445,6 +445,28 @@ private:
 
 } // namespace
 
+namespace {
+
+/// What sounds alike, told in one way: of a pulse and its complement the narrower, and of the delays that add up to one
+/// period, where there is but one pitch, the shorter.
+ShapeMotion asUsual(ShapeMotion motion, const std::vector<Moment>& moments) {
+    double whole = 0.0;
+    if (motion.family == Family::pulse) whole = 100.0;
+    if (motion.family == Family::flanger &&
+        std::all_of(moments.begin(), moments.end(), [&](const Moment& m) { return m.hz == moments.front().hz; }))
+        whole = 1000.0 / moments.front().hz;
+    if (motion.from + motion.to <= whole || whole == 0.0 || std::max(motion.from, motion.to) >= whole) return motion;
+    motion.from = whole - motion.from;
+    motion.to = whole - motion.to;
+    if (motion.course == Course::cycle) {
+        std::swap(motion.from, motion.to);
+        motion.phase += motion.phase < 0.5 ? 0.5 : -0.5;
+    }
+    return motion;
+}
+
+} // namespace
+
 std::vector<ShapeMotion> shapeMotionsOf(const Profile& profile, const Recording& recording) {
     constexpr double mostOfPlain = 0.75, promising = 0.55, enough = 0.45, leastPlainDb = 1.5;
     constexpr std::size_t fewestMoments = 15, most = 4;
@@ -474,7 +496,7 @@ std::vector<ShapeMotion> shapeMotionsOf(const Profile& profile, const Recording&
     std::vector<ShapeMotion> found;
     for (const Member& member : members) {
         if (!found.empty() && found.front().errorDb < enough * plain) break;
-        ShapeMotion motion = Surface(member.shapes, moments, smooth).course(enough * plain);
+        ShapeMotion motion = asUsual(Surface(member.shapes, moments, smooth).course(enough * plain), moments);
         motion.plainErrorDb = plain;
         if (motion.errorDb > mostOfPlain * plain) continue;
         const auto same = std::find_if(found.begin(), found.end(),

@@ -197,6 +197,8 @@ private:
             double amount; ///< in the destination's unit
         };
         const auto wave = static_cast<Wave>(static_cast<int>(patch.value({a, "wave"})));
+        constexpr double sameRate = 0.6; // octaves
+        const PeriodicChange& heard = reference.motion.strongest().change;
         std::vector<Destination> destinations{{layer + "/level", 6.0}, {a + "/cents", 12.0}, {a + "/semitone", 12.0}};
         if (patch.value({filter, "on"}) >= 0.5) {
             destinations.push_back({filter + "/cutoff", 14.0});
@@ -223,6 +225,11 @@ private:
                     continue; // its ends do not fit each other
                 }
                 moved.setNearest(amount, patch.value(amount) < 0.0 ? -each.amount : each.amount);
+                // Its rate may have drifted while it moved what it should not.
+                const Address rate{from->path, "rate"};
+                if (from->kind == ModuleKind::lfo && heard.found() && !limits.locks.contains(rate) &&
+                    std::abs(std::log2(patch.value(rate) / heard.rateHz)) < sameRate)
+                    moved.setNearest(rate, heard.rateHz);
                 moves.push_back(std::move(moved));
             }
         }
