@@ -72,6 +72,46 @@ TEST(NoteEnds, OfOtherReleasesAreLeftAsTheyAre) {
     EXPECT_FALSE(isMeasured(ends[2].seconds));
 }
 
+TEST(NoteEnds, AKneeIsFoundWhereALateEndHasMissedIt) {
+    constexpr double start = 0.1, gate = 1.0, next = 2.0;
+    for (double release : {0.1, 0.2, 0.5})
+        for (bool exponential : {false, true}) {
+            Track level{0.001, {}};
+            for (int i = 0; i < 2000; ++i) {
+                const double after = std::max(0.0, 0.001 * i - gate) / release;
+                const double gain = exponential ? std::exp(-4.0 * after) : std::max(0.0, 1.0 - after);
+                const double swing = 0.4 * std::sin(9.0 * 0.001 * i); // dB, of what moves besides
+                level.values.push_back(0.001 * i < start ? -120.0f
+                                                         : static_cast<float>(-12.0 + swing + dbFromGain(gain + 1e-6)));
+            }
+            const double late = std::min(0.5 * release, 0.25);
+            EXPECT_NEAR(kneeOf(gate + late, start, next, level), gate, 0.1 * release) << release << exponential;
+            EXPECT_NEAR(kneeOf(gate, start, next, level), gate, 0.1 * release) << release << exponential;
+        }
+    // One that dies away by itself, and one that ends at once, are left as they are.
+    Track dying{0.001, {}};
+    for (int i = 0; i < 2000; ++i) {
+        const float fallen = -0.03f * static_cast<float>(i);
+        dying.values.push_back(i < 1000 ? fallen : fallen - 80.0f);
+    }
+    EXPECT_EQ(kneeOf(0.7, start, next, dying), 0.7);
+    EXPECT_EQ(kneeOf(0.99, start, next, dying), 0.99);
+    EXPECT_FALSE(isMeasured(kneeOf(notMeasurable, start, next, dying)));
+}
+
+TEST(NoteEnds, OfChordsAreWhereTheirReleaseBegins) {
+    constexpr double gate = 1.6, release = 0.5;
+    const auto x = mono(2.8, [](double t) {
+        double sum = 0.0;
+        for (int key : {53, 60, 63})
+            for (int n = 1; n <= 8; ++n) sum += 0.08 / n * std::sin(turn * n * hzFromKey(key) * t + key);
+        return sum * std::min(1.0, t / 0.1) * std::clamp(1.0 - (t - gate) / release, 0.0, 1.0);
+    });
+    const FoundNotes found = findNotes(x);
+    ASSERT_EQ(found.performance.notes.size(), 3u);
+    for (const Note& note : found.performance.notes) EXPECT_NEAR(note.end, gate, 0.05);
+}
+
 TEST(NoteFinding, ASwellOutOfSilenceBeginsTheNote) {
     // 60 ms in which the level rises by 40 dB, evenly in dB, as a reed is blown; then a pause that is silent.
     constexpr double swell = 0.06;

@@ -455,9 +455,11 @@ private:
                 for (double key : keysSoundingAt(at))
                     ++heard[static_cast<std::size_t>(std::clamp(std::lround(key), 0l, 127l))];
             }
+            const double gate = gateOf(starts[s], next);
+            const double until = isMeasured(gate) ? std::clamp(gate, starts[s] + shortestNote, end) : end;
             for (int key = 0; key < 128; ++key)
                 if (heard[static_cast<std::size_t>(key)] >= looks / 2)
-                    performance.notes.push_back({.start = starts[s], .end = end, .key = key, .velocity = 100.0});
+                    performance.notes.push_back({.start = starts[s], .end = until, .key = key, .velocity = 100.0});
         }
         performance.normalize();
         performance.tuningCents = tuningAgainst(mono, performance);
@@ -566,14 +568,18 @@ private:
         return sharp && later - end > least ? later : end;
     }
 
+    /// When a key that was struck at `start` was let go, by the level alone.
+    double gateOf(double start, double next) const {
+        return kneeOf(start + fitLevel(coarse, smoothing, start, notMeasurable, next, task).gate, start, next, coarse);
+    }
+
     std::vector<NoteEnd> endsOf(const std::vector<NoteSpan>& spans) const {
         std::vector<NoteEnd> ends;
         for (std::size_t i = 0; i < spans.size(); ++i) {
             task.check();
             const double next =
                 i + 1 < spans.size() ? spans[i + 1].start : static_cast<double>(mono.size()) / analysisRateHz;
-            const LevelFit fit = fitLevel(coarse, smoothing, spans[i].start, notMeasurable, next, task);
-            ends.push_back({spans[i].start + fit.gate, next});
+            ends.push_back({gateOf(spans[i].start, next), next});
         }
         agreeOnEnds(ends, coarse);
         for (NoteEnd& end : ends) end.seconds = sharpEnd(end.seconds, end.next);
