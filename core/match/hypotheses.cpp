@@ -59,8 +59,8 @@ LoneNote longestAlone(const Profile& profile, double end) {
 
 class Maker {
 public:
-    Maker(const Profile& profile, const Recording& reference, const Patch& start)
-        : profile_(profile), reference_(reference), base_(estimate(profile, start)) {
+    Maker(const Profile& profile, const Recording& reference, const Patch& start, int threads)
+        : profile_(profile), reference_(reference), base_(estimate(profile, start)), threads_(threads) {
         for (const NoteProfile& note : profile.notes)
             if (!longest_ || note.note.end - note.note.start > longest_->note.end - longest_->note.start)
                 longest_ = &note;
@@ -395,7 +395,7 @@ private:
     /// measured as if nothing ran, or none. The motion that was measured of level, pitch and cutoff may be its own.
     void movingShapes(Wave heard) {
         using Family = ShapeMotion::Family;
-        const std::vector<ShapeMotion> found = shapeMotionsOf(profile_, reference_);
+        const std::vector<ShapeMotion> found = shapeMotionsOf(profile_, reference_, threads_);
         if (found.empty()) return;
         const CutoffFit mean = fitCutoff(longest_->partials, hzOfLongest(), TextbookWave::saw, 0.5);
         const std::function<void(Patch&)> behind[] = {
@@ -550,14 +550,16 @@ private:
     const Profile& profile_;
     const Recording& reference_;
     const Patch base_;
+    const int threads_;
     const NoteProfile* longest_ = nullptr;
     std::vector<Hypothesis> hypotheses_;
 };
 
 } // namespace
 
-std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start) {
-    return Maker(profile, reference48k, start).all();
+std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start,
+                                      int threads) {
+    return Maker(profile, reference48k, start, threads).all();
 }
 
 namespace {

@@ -20,7 +20,8 @@ struct Hypothesis {
 /// Starts for a search, simple ones first: textbook waves behind either slope, resonant and saturating filters, stacked
 /// and doubled voices, modulation of phase, amplitude and sync, noise, and the partials and cycles of the reference's
 /// own longest note. `profile` is of the reference, at 48 kHz; what no measurement tells comes from `start`.
-std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start);
+std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start,
+                                      int threads = 1);
 
 /// Patches of the bank that sound most like the longest note that sounds alone, brought to its pitch, nearest first,
 /// each as it stands (a gate that was measured is put in) and with the envelopes and the motion that were measured: its

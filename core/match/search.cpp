@@ -167,7 +167,7 @@ void Search::race() {
                 starts.push_back(start);
             if (hypothesis.measured) measured.insert(structureText(start));
         };
-        if (hypotheses.empty()) hypotheses = hypothesesFor(profile, whole.reference, settings.start);
+        if (hypotheses.empty()) hypotheses = hypothesesFor(profile, whole.reference, settings.start, settings.threads);
         for (const Hypothesis& each : hypotheses) enter(each);
         constexpr int ofTheBank = 48; // others each time
         if (settings.bank)

@@ -1,6 +1,7 @@
 #include "core/match/shape_motion.h"
 
 #include "core/analysis/harmonics.h"
+#include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/dsp/window.h"
 
@@ -224,6 +225,7 @@ public:
             for (std::size_t p = 0; p < places_; ++p)
                 costs_[m * places_ + p] = static_cast<float>(std::min(most, (heard - known[p]).squaredNorm()));
             blur(m, static_cast<float>(heard.squaredNorm()));
+            plain_ += heard.squaredNorm() / static_cast<double>(moments.size());
         }
     }
 
@@ -281,43 +283,40 @@ public:
         return best;
     }
 
-    ShapeMotion ramp() const {
-        std::vector<Coarse> found;
+    ShapeMotion ramp(int threads) const {
+        std::vector<ShapeMotion> courses;
         for (double seconds = 0.04; seconds < 4.0; seconds *= 1.15)
             for (bool bent : {false, true}) {
-                Coarse best{blank(Course::ramp)};
-                best.motion.seconds = seconds;
-                best.motion.bent = bent;
-                tryEnds(best.motion, best);
-                found.push_back(best);
+                courses.push_back(blank(Course::ramp));
+                courses.back().seconds = seconds;
+                courses.back().bent = bent;
             }
-        return bestOf(std::move(found));
+        return bestOf(courses, threads, [this](const ShapeMotion& course, Coarse& best) { tryEnds(course, best); });
     }
 
     /// The clock begins with each note, or with the recording.
-    ShapeMotion cycle(bool withNotes) const {
+    ShapeMotion cycle(bool withNotes, int threads) const {
         constexpr double highest = 7.0; // Hz
-        constexpr int phases = 20;
         double span = 0.2;
         for (const Moment& moment : moments_) span = std::max(span, moment.sinceNote);
         if (!withNotes) span = std::max(span, moments_.back().since - moments_.front().since);
-        std::vector<Coarse> found;
+        std::vector<ShapeMotion> courses;
         for (double rate = std::max(0.15, 0.4 / span); rate < highest; rate += 0.1 / span) {
-            Coarse best{blank(Course::cycle)};
-            for (int phase = 0; phase < phases; ++phase) {
-                ShapeMotion motion = blank(Course::cycle);
-                motion.withNotes = withNotes;
-                motion.rateHz = rate;
-                motion.phase = static_cast<double>(phase) / phases;
-                tryEnds(motion, best);
-            }
-            found.push_back(best);
+            courses.push_back(blank(Course::cycle));
+            courses.back().withNotes = withNotes;
+            courses.back().rateHz = rate;
         }
-        return bestOf(std::move(found));
+        return bestOf(courses, threads, [this](ShapeMotion course, Coarse& best) {
+            constexpr int phases = 16;
+            for (int phase = 0; phase < phases; ++phase) {
+                course.phase = static_cast<double>(phase) / phases;
+                tryEnds(course, best);
+            }
+        });
     }
 
     /// The course that leaves least, moving only where that explains much more than the best place to stand.
-    ShapeMotion course(double enoughDb) const {
+    ShapeMotion course(double enoughDb, int threads) const {
         constexpr double moveGain = 0.85;
         const bool effect = shapes_.family >= Family::phaser; // which knows no notes
         const ShapeMotion unmoved = still();
@@ -325,9 +324,9 @@ public:
         const auto consider = [&](const ShapeMotion& moving) {
             if (moving.errorDb < moveGain * unmoved.errorDb && moving.errorDb < best.errorDb) best = moving;
         };
-        if (!effect) consider(ramp());
-        if (best.errorDb > enoughDb) consider(cycle(!effect));
-        if (best.errorDb > enoughDb && !effect) consider(cycle(false));
+        if (!effect) consider(ramp(threads));
+        if (best.errorDb > enoughDb) consider(cycle(!effect, threads));
+        if (best.errorDb > enoughDb && !effect) consider(cycle(false, threads));
         best.stillErrorDb = unmoved.errorDb;
         return best;
     }
@@ -352,7 +351,7 @@ private:
     /// A course between all pairs of places, some way apart; those of a cycle the low one first.
     void tryEnds(ShapeMotion motion, Coarse& best) const {
         constexpr int places = 40;
-        const std::size_t every = std::max<std::size_t>(1, moments_.size() / 50);
+        const std::size_t every = std::max<std::size_t>(1, moments_.size() / 40);
         const std::vector<float> course = shares(motion, every);
         const int last = shapes_.count - 1, step = std::min(10, (last + places - 1) / places);
         for (int from = 0; from <= last; from += step)
@@ -366,11 +365,19 @@ private:
     }
 
     /// The best of those most promising, each brought to the bottom of its valley: aliases look alike from afar.
-    ShapeMotion bestOf(std::vector<Coarse> found) const {
+    ShapeMotion bestOf(const std::vector<ShapeMotion>& courses, int threads,
+                       const std::function<void(const ShapeMotion&, Coarse&)>& look) const {
         constexpr std::size_t promising = 12;
+        std::vector<Coarse> found(courses.size());
+        parallelFor(static_cast<int>(courses.size()), threads, [&](int i) {
+            const auto at = static_cast<std::size_t>(i);
+            found[at] = {courses[at], plain_};
+            look(courses[at], found[at]);
+        });
+        std::erase_if(found, [this](const Coarse& each) { return each.cost >= plain_; });
         std::sort(found.begin(), found.end(), [](const Coarse& a, const Coarse& b) { return a.cost < b.cost; });
         if (found.size() > promising) found.resize(promising);
-        ShapeMotion best = found.front().motion;
+        ShapeMotion best;
         best.errorDb = std::numeric_limits<double>::infinity();
         for (const Coarse& each : found)
             if (const ShapeMotion motion = refined(each.motion); motion.errorDb < best.errorDb) best = motion;
@@ -441,6 +448,7 @@ private:
     const std::vector<Moment>& moments_;
     std::size_t places_;
     std::vector<float> costs_, blurred_; ///< by moment, then place
+    double plain_ = 0.0;                 ///< mean cost of the smooth outline alone
 };
 
 } // namespace
@@ -467,9 +475,9 @@ ShapeMotion asUsual(ShapeMotion motion, const std::vector<Moment>& moments) {
 
 } // namespace
 
-std::vector<ShapeMotion> shapeMotionsOf(const Profile& profile, const Recording& recording) {
+std::vector<ShapeMotion> shapeMotionsOf(const Profile& profile, const Recording& recording, int threads) {
     constexpr double mostOfPlain = 0.75, promising = 0.55, enough = 0.45, leastPlainDb = 1.5;
-    constexpr std::size_t fewestMoments = 15, most = 4;
+    constexpr std::size_t fewestMoments = 15, most = 2;
     const std::vector<Moment> moments = momentsOf(profile, recording);
     if (moments.size() < fewestMoments) return {};
     std::vector<Smooth> smooth;
@@ -486,17 +494,22 @@ std::vector<ShapeMotion> shapeMotionsOf(const Profile& profile, const Recording&
         Shapes shapes;
         double boundDb;
     };
+    const std::vector<Shapes> all = allShapes();
+    std::vector<double> boundsDb(all.size());
+    parallelFor(static_cast<int>(all.size()), threads, [&](int i) {
+        const auto at = static_cast<std::size_t>(i);
+        boundsDb[at] = std::sqrt(Surface(all[at], moments, smooth).bound());
+    });
     std::vector<Member> members;
-    for (Shapes& shapes : allShapes())
-        if (const double boundDb = std::sqrt(Surface(shapes, moments, smooth).bound()); boundDb < promising * plain)
-            members.push_back({std::move(shapes), boundDb});
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (boundsDb[i] < promising * plain) members.push_back({all[i], boundsDb[i]});
     std::sort(members.begin(), members.end(), [](const Member& a, const Member& b) { return a.boundDb < b.boundDb; });
     if (members.size() > most) members.resize(most);
 
     std::vector<ShapeMotion> found;
     for (const Member& member : members) {
         if (!found.empty() && found.front().errorDb < enough * plain) break;
-        ShapeMotion motion = asUsual(Surface(member.shapes, moments, smooth).course(enough * plain), moments);
+        ShapeMotion motion = asUsual(Surface(member.shapes, moments, smooth).course(enough * plain, threads), moments);
         motion.plainErrorDb = plain;
         if (motion.errorDb > mostOfPlain * plain) continue;
         const auto same = std::find_if(found.begin(), found.end(),

@@ -43,6 +43,6 @@ struct ShapeMotion {
 /// Nawab, "Signals and Systems", 2nd ed. 1997, example 3.5 (pulse); a synced saw's follows from its derivative, a slope
 /// and its jumps. Phaser: half the sound and half of it through first-order all-passes. Flanger: J. Dattorro, "Effect
 /// Design 2", J. Audio Eng. Soc. 45 (10), 1997.
-std::vector<ShapeMotion> shapeMotionsOf(const Profile& profile, const Recording& recording48k);
+std::vector<ShapeMotion> shapeMotionsOf(const Profile& profile, const Recording& recording48k, int threads = 1);
 
 } // namespace facet
