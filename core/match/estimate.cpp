@@ -138,6 +138,35 @@ double velocityDbOf(const Profile& profile) {
     return std::clamp(127.0 * products / squares, 0.0, most);
 }
 
+/// Seconds in which the level falls by 20 dB once notes that sounded together have ended, the typical of their ends;
+/// told from as far as it falls, 6 dB at least. The levels of single notes of a chord tell little. Not measurable where
+/// no notes sound together.
+double chordFallOf(const Profile& profile) {
+    constexpr double before = 0.02, alike = 0.05, leastDb = 6.0, mostDb = 20.0; // seconds, dB
+    std::vector<float> falls;
+    for (const NoteProfile& each : profile.notes) {
+        const double end = each.note.end;
+        double next = profile.seconds;
+        bool together = false, last = true;
+        for (const NoteProfile& other : profile.notes) {
+            if (&other == &each) continue;
+            if (other.note.start < end - alike && other.note.end > each.note.start + alike) {
+                together = true;
+                last = last && other.note.end < end + alike;
+            } else if (other.note.start >= end - alike) {
+                next = std::min(next, other.note.start);
+            }
+        }
+        if (!together || !last) continue;
+        const float top = profile.levelDb.at(end - before);
+        double until = end, fallen = 0.0;
+        for (; until < next && fallen < mostDb; until += profile.levelDb.stepSeconds)
+            fallen = std::max(fallen, static_cast<double>(top - profile.levelDb.at(until)));
+        if (fallen >= leastDb) falls.push_back(static_cast<float>((until - end) * mostDb / std::min(fallen, mostDb)));
+    }
+    return medianOf(falls);
+}
+
 } // namespace
 
 Patch estimate(const Profile& profile, const Patch& base) {
@@ -185,6 +214,11 @@ Patch estimate(const Profile& profile, const Patch& base) {
         patch.setNearest({levelEnvelope, "sustain"}, 100.0 * gainFromDb(longest.level.sustainDb));
     setMeasured({levelEnvelope, "release"}, medianOf(releases), 1000.0);
     setMeasured({levelEnvelope, "release_curve"}, medianOf(releaseBends), 10.0);
+    if (const double fall = chordFallOf(profile); isMeasured(fall)) {
+        constexpr double curve = 50.0, shareToFall = 0.449; // of such a release, until it is 20 dB down
+        patch.setNearest({levelEnvelope, "release"}, 1000.0 * fall / shareToFall);
+        patch.set({levelEnvelope, "release_curve"}, curve);
+    }
 
     setMeasured({filter, "cutoff"}, longest.restingCutoffHz);
     if (isMeasured(longest.closingTime) && isMeasured(longest.highestCutoffHz)) {
