@@ -1,7 +1,6 @@
 // How the outline of a spectrum moves: sounds made from formulas, nothing of the engine. A pulse is the difference of
-// two saws (C. Roads, "The Computer Music Tutorial", 1996, p. 1 of the chapter on subtractive synthesis, from memory);
-// a first-order all-pass and a comb with feedback: J. O. Smith, "Introduction to Digital Filters", 2007, and "Physical
-// Audio Signal Processing", 2010.
+// two saws, as their series say; a first-order all-pass and a comb with feedback: J. O. Smith, "Introduction to Digital
+// Filters", 2007, and "Physical Audio Signal Processing", 2010 (from memory).
 #include "core/match/shape_motion.h"
 #include "tests/support/sounds.h"
 

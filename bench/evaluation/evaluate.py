@@ -1,7 +1,7 @@
 #!/usr/bin/python3
 """How well `facet-cli match` rebuilds sounds that Facet's engine did not make; see references.py for which.
 
-Usage: bench/evaluation/evaluate.py FOLDER [--half tuning|final] [--seconds 30 …] [--only ID …] [--cli PATH]
+Usage: bench/evaluation/evaluate.py FOLDER [--half tuning|final|moving] [--seconds 30 …] [--only ID …] [--cli PATH]
                                     [--jobs 1] [--write docs/accuracy.md] [--out results.json]
 
 Makes the references in FOLDER where they are missing, matches each for so many seconds with nothing but the recording,
@@ -105,7 +105,7 @@ def table(by_half, seconds):
 def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("folder", type=pathlib.Path)
-    parser.add_argument("--half", choices=("tuning", "final"))
+    parser.add_argument("--half", choices=("tuning", "final", "moving"))
     parser.add_argument("--seconds", type=float, nargs="+", default=[30.0])
     parser.add_argument("--evaluations", type=int, help="a fixed number of renders in place of a time")
     parser.add_argument("--only", nargs="+")

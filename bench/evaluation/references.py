@@ -1,5 +1,5 @@
 #!/usr/bin/python3
-"""Makes the references of the evaluation: 48 sounds that Facet's engine did not make.
+"""Makes the references of the evaluation: 48 sounds that Facet's engine did not make, and 19 more for development.
 
 Usage: bench/evaluation/references.py FOLDER        (needs csound, fluidsynth, timgm6mb-soundfont, stk, libstk-dev, flac,
                                                      praat, sonic-pi-samples, g++, python3-numpy, python3-scipy)
@@ -12,6 +12,7 @@ csound       scores with filters, envelopes and effects of csound's own
 toolkit      physical and frequency-modulation models of the Synthesis Toolkit (P. Cook, G. Scavone)
 soundfont    synthesizer-like programs of a free General MIDI sound font, through fluidsynth
 recordings   CC0 recordings of Debian's sonic-pi-samples; their one note by praat's pitch
+moving       scores for csound whose outline moves (pulse widths, sync, phasers, a flanger, stacks); of no half
 """
 import json
 import pathlib
@@ -63,6 +64,28 @@ CSOUND = {
     "deep_sine": (LOW, 2.6, 1, "a1 poscil 1, iHz\na2 = tanh(1.6 * a1)\nkE linsegr 0, 0.006, 1, 0.8, 0.7, 0.1, 0\nout 0.5 * a2 * kE * iLoud", ""),
     "phased": (LONG, 3.6, 1, "a1 vco2 0.4, iHz\nkF lfo 600, 0.5\na2 phaser1 a1, 900 + kF, 6, 0.5\nkE linsegr 0, 0.2, 1, 3600, 1, 0.3, 0\nout 0.5 * (a1 + a2) * kE * iLoud", ""),
 }
+# Sounds whose outline moves, of kinds that neither half holds enough of; for development, id: as CSOUND
+MOVING = {
+    "width_steady": (MIDDLE, 3.0, 1, "kW lfo 0.25, 0.6\na1 vco2 0.5, iHz, 2, 0.45 + kW\na1 buthp a1, 30\na1 buthp a1, 30\na2 moogladder a1, 3000, 0.2\nkE linsegr 0, 0.03, 1, 0.3, 0.7, 0.2, 0\nout a2 * kE * iLoud", ""),
+    "width_low": (LOW, 2.6, 1, "kW lfo 0.35, 1.4\na1 vco2 0.5, iHz, 2, 0.5 + kW\na1 buthp a1, 30\na1 buthp a1, 30\na2 butterlp a1, 1500\nkE linsegr 0, 0.01, 1, 0.3, 0.7, 0.15, 0\nout a2 * kE * iLoud", ""),
+    "width_narrowing": (LONG, 3.6, 1, "kW linseg 0.5, 1.8, 0.08, 9, 0.08\na1 vco2 0.5, iHz, 2, kW\na1 buthp a1, 30\na1 buthp a1, 30\na2 butterlp a1, 5000\nkE linsegr 0, 0.1, 1, 3600, 1, 0.2, 0\nout a2 * kE * iLoud", ""),
+    "width_fast": (HIGH, 2.6, 1, "kW lfo 0.2, 4.5\na1 vco2 0.5, iHz, 2, 0.4 + kW\na1 buthp a1, 30\na1 buthp a1, 30\nkE linsegr 0, 0.02, 1, 0.3, 0.8, 0.1, 0\nout a1 * kE * iLoud", ""),
+    "width_and_saw": (MIDDLE, 3.0, 1, "kW lfo 0.25, 0.6\na1 vco2 0.3, iHz, 2, 0.35 + kW\na1 buthp a1, 30\na1 buthp a1, 30\na2 vco2 0.3, iHz * cent(9), 0\na3 moogvcf2 a1 + a2, 3000, 0.1\nkE linsegr 0, 0.03, 1, 0.3, 0.7, 0.3, 0\nout a3 * kE * iLoud", ""),
+    "sync_rising": (HIGH, 2.6, 1, "kS linseg 1.5, 1.1, 2.9, 9, 2.9\naM, aS syncphasor iHz, a(0)\naT, a0 syncphasor iHz * kS, aS\na1 = 2 * aT - 1\na2 butterlp a1, 9000\nkE linsegr 0, 0.02, 1, 3600, 1, 0.1, 0\nout 0.4 * a2 * kE * iLoud", ""),
+    "sync_falling": (MIDDLE, 2.8, 1, "kS expseg 4.5, 0.9, 1.6, 9, 1.6\naM, aS syncphasor iHz, a(0)\naT, a0 syncphasor iHz * kS, aS\na1 = 2 * aT-1\na2 butterlp a1, 5000\nkE linsegr 0, 0.008, 1, 0.4, 0.7, 0.1, 0\nout 0.4 * a2 * kE * iLoud", ""),
+    "sync_swinging": (LOW, 2.6, 1, "kL lfo 0.8, 1.1\nkS = 2.6 + kL\naM, aS syncphasor iHz, a(0)\naT, a0 syncphasor iHz * kS, aS\na1 = 2 * aT-1\na2 butterlp a1, 3500\nkE linsegr 0, 0.02, 1, 3600, 1, 0.12, 0\nout 0.4 * a2 * kE * iLoud", ""),
+    "phased_note": (LONG, 3.6, 1, "a1 vco2 0.4, iHz\na1 butterlp a1, 7000\nkE linsegr 0, 0.2, 1, 3600, 1, 0.3, 0\ngaBus += a1 * kE * iLoud", "kF lfo 450, 0.8\na2 phaser1 gaBus, 700 + kF, 8, 0.4\nout 0.5 * (gaBus + a2)"),
+    "phased_phrase": (MIDDLE, 3.0, 1, "a1 vco2 0.4, iHz\nkE linsegr 0, 0.05, 1, 3600, 1, 0.2, 0\ngaBus += a1 * kE * iLoud", "kF lfo 500, 0.35\na2 phaser1 gaBus, 800 + kF, 4, 0.3\nout 0.5 * (gaBus + a2)"),
+    "phased_chord": (CHORD, 3.6, 1, "a1 vco2 0.2, iHz * cent(-6)\na4 vco2 0.2, iHz * cent(6)\na1 = a1 + a4\na1 butterlp a1, 4000\nkE linsegr 0, 0.4, 1, 3600, 1, 0.5, 0\ngaBus += a1 * kE * iLoud", "kF lfo 700, 0.6\na2 phaser1 gaBus, 1100 + kF, 8, 0.5\nout 0.5 * (gaBus + a2)"),
+    "flanged": (LOW, 2.6, 1, "a1 vco2 0.4, iHz\nkE linsegr 0, 0.01, 1, 3600, 1, 0.1, 0\ngaBus += a1 * kE * iLoud", "kD lfo 1.5, 0.5\na2 flanger gaBus, a(0.003 + 0.001 * kD), 0.5\nout 0.5 * (gaBus + a2)"),
+    "seven_saws": (MIDDLE, 3.0, 2, "a1 vco2 0.15, iHz * cent(-19), 0, 0.5, 0.1\na2 vco2 0.15, iHz * cent(-12), 0, 0.5, 0.7\na3 vco2 0.15, iHz * cent(-5), 0, 0.5, 0.3\na4 vco2 0.15, iHz, 0, 0.5, 0.9\na5 vco2 0.15, iHz * cent(6), 0, 0.5, 0.2\na6 vco2 0.15, iHz * cent(11), 0, 0.5, 0.55\na7 vco2 0.15, iHz * cent(18), 0, 0.5, 0.8\naL butterhp a1 + a4 + a5 + 0.3 * a7, 200\naR butterhp a2 + a3 * 0.4 + a4 + a6 + a7, 200\nkE linsegr 0, 0.02, 1, 0.5, 0.8, 0.4, 0\nouts aL * kE * iLoud, aR * kE * iLoud", ""),
+    "resonant_rise": (TIED, 2.8, 1, "a1 vco2 0.4, iHz\nkC expseg 400, 0.4, 5000, 2, 700\na2 moogladder a1, kC, 0.85\nkE linsegr 0, 0.01, 1, 3600, 1, 0.1, 0\nout a2 * kE * iLoud", ""),
+    "noise_rise": (LONG, 3.6, 1, "a1 rand 0.8, 0.5, 1\nkC expseg 400, 1.6, 4000, 2, 600\na2 reson a1, kC, kC/6, 1\nkE linsegr 0, 0.3, 1, 3600, 1, 0.4, 0\nout a2 * kE * iLoud", ""),
+    "chain_of_three": (MIDDLE, 3.0, 1, "kI linseg 3, 0.4, 0.6, 9, 0.6\na3 poscil 1.2 * 3 * iHz, 3 * iHz\na2 poscil kI * iHz, iHz + a3\na1 poscil 0.5, iHz + a2\nkE linsegr 0, 0.005, 1, 0.5, 0.6, 0.2, 0\nout a1 * kE * iLoud", ""),
+    "octaves": (LOW, 2.6, 1, "a1 vco2 0.3, iHz * 2\na2 vco2 0.5, iHz, 10\nkC expsegr 4000, 0.5, 500, 9, 500, 0.1, 300\na3 moogvcf2 a1 + a2, kC, 0.5\nkE linsegr 0, 0.004, 1, 0.5, 0.5, 0.1, 0\nout a3 * kE * iLoud", ""),
+    "steps": (MIDDLE, 3.0, 1, "a1 vco2 0.5, iHz, 10\na1 = int(a1 * 6)/6\na2 butterlp a1, 6000\nkE linsegr 0, 0.01, 1, 0.2, 0.6, 0.1, 0\nout a2 * kE * iLoud", ""),
+    "stab_in_room": (STAB, 2.6, 2, "a1 vco2 0.25, iHz, 10\na3 vco2 0.25, iHz * cent(8)\nkC expsegr 5000, 0.2, 800, 9, 800, 0.1, 500\na2 moogvcf2 a1 + a3, kC, 0.3\nkE linsegr 0, 0.003, 1, 0.3, 0.4, 0.1, 0\nouts a2 * kE * iLoud, a2 * kE * iLoud\ngaBus += 0.4 * a2 * kE * iLoud", "aL, aR reverbsc gaBus, gaBus, 0.7, 6000\nouts aL, aR"),
+}
 TOOLKIT = {
     "organ": (MIDDLE, 3.0), "bowed": (MIDDLE, 3.0), "saxophone": (MIDDLE, 3.0), "clarinet": (MIDDLE, 3.0),
     "flute": (HIGH, 2.8), "metal": (MIDDLE, 3.0), "electric": (MIDDLE, 3.2), "percussive": (HIGH, 2.8),
@@ -81,7 +104,9 @@ FAMILIES = {"csound": list(CSOUND), "toolkit": list(TOOLKIT), "soundfont": list(
 
 
 def ids(half=None):
-    """All ids, or those of "tuning" or "final"."""
+    """All ids of both halves, those of "tuning" or "final", or the "moving" ones."""
+    if half == "moving":
+        return [f"moving_{name}" for name in MOVING]
     return [f"{family}_{name}" for family, names in FAMILIES.items() for place, name in enumerate(names)
             if half is None or (place % 2 == 0) == (half == "tuning")]
 
@@ -96,8 +121,8 @@ def write(folder, name, samples, notes, seconds, tuning=0.0):
     (folder / f"{name}.json").write_text(json.dumps(truth, indent=1) + "\n")
 
 
-def make_csound(folder, name):
-    notes, seconds, channels, sound, bus = CSOUND[name]
+def make_csound(folder, family, name):
+    notes, seconds, channels, sound, bus = (MOVING if family == "moving" else CSOUND)[name]
     orchestra = (f"sr = {RATE}\nksmps = 1\nnchnls = {channels}\n0dbfs = 1\nseed 7\ngaBus init 0\n"
                  f"giS ftgen 1, 0, 8192, 10, 1\ngi2 ftgen 2, 0, 8192, 10, 1, 0.1, 0.3, 0.05, 0.2\n"
                  f"gi3 ftgen 3, 0, 8192, 10, 0.2, 1, 0.4, 0.8, 0.2, 0.6, 0.3, 0.2\n"
@@ -106,7 +131,7 @@ def make_csound(folder, name):
     score = "".join(f"i1 {s} {e - s:.6f} {k} {v}\n" for s, e, k, v in notes) + f"i99 0 {seconds}\ne {seconds}\n"
     with tempfile.TemporaryDirectory() as temporary:
         samples = generate.run_csound(orchestra, score, pathlib.Path(temporary) / "x.wav")
-    write(folder, f"csound_{name}", samples, notes, seconds)
+    write(folder, f"{family}_{name}", samples, notes, seconds)
 
 
 def make_toolkit(folder, name, program):
@@ -173,8 +198,8 @@ def make(folder, wanted=None):
             family, name = each.split("_", 1)
             if (folder / f"{each}.json").exists():
                 continue
-            if family == "csound":
-                make_csound(folder, name)
+            if family in ("csound", "moving"):
+                make_csound(folder, family, name)
             elif family == "toolkit":
                 make_toolkit(folder, name, program)
             elif family == "soundfont":

@@ -3,13 +3,14 @@
 #include "core/base/error.h"
 #include "core/base/units.h"
 #include "core/dsp/envelope.h"
-#include "core/match/estimate.h"
+#include "core/match/cutoff_rise.h"
 #include "core/match/dying_layer.h"
+#include "core/match/estimate.h"
 #include "core/match/first_layer.h"
 #include "core/match/line_spread.h"
 #include "core/match/links.h"
 #include "core/match/motion.h"
-#include "core/match/shape_motion.h"
+#include "core/match/moving_shape.h"
 #include "core/match/source_ratios.h"
 #include "core/match/wavetable.h"
 
@@ -345,45 +346,6 @@ private:
         }
     }
 
-    /// Lets a number of the first source run as it was measured to.
-    static void run(Patch& patch, const ShapeMotion& motion, const std::string& field) {
-        const Address address{a, field};
-        const double middle = 0.5 * (motion.from + motion.to), half = 0.5 * (motion.to - motion.from);
-        set(patch, address, motion.course == ShapeMotion::Course::ramp ? motion.to : middle);
-        if (motion.course == ShapeMotion::Course::cycle) {
-            const std::string lfo = patch.freePath(ModuleKind::lfo, layer);
-            patch.add(lfo);
-            set(patch, {lfo, "mode"}, static_cast<double>(motion.withNotes ? LfoMode::eachNote : LfoMode::free));
-            set(patch, {lfo, "rate"}, motion.rateHz);
-            set(patch, {lfo, "phase"}, 360.0 * motion.phase);
-            addLink(patch, lfo, a + "/" + field, half);
-        } else if (motion.course == ShapeMotion::Course::ramp) {
-            const std::string envelope = patch.freePath(ModuleKind::envelope, layer);
-            patch.add(envelope);
-            set(patch, {envelope, "attack"}, 0.0);
-            set(patch, {envelope, "sustain"}, 0.0);
-            const double share = motion.bent ? SegmentCurve(5.0).timeConstantShare() : 1.0;
-            set(patch, {envelope, "decay"}, 1000.0 * motion.seconds / share);
-            if (!motion.bent) set(patch, {envelope, "decay_curve"}, 0.0);
-            addLink(patch, envelope, a + "/" + field, motion.from - motion.to);
-        }
-    }
-
-    /// An effect whose own cycle is what was measured.
-    static void effect(Patch& patch, const ShapeMotion& motion) {
-        const bool phaser = motion.family == ShapeMotion::Family::phaser;
-        const double middle = 0.5 * (motion.from + motion.to);
-        const std::string path = patch.freePath(phaser ? ModuleKind::phaser : ModuleKind::flanger);
-        patch.add(path);
-        set(patch, {path, "on"}, 1.0);
-        set(patch, {path, "feedback"}, 100.0 * motion.feedback);
-        set(patch, {path, "rate"}, motion.rateHz);
-        set(patch, {path, "phase"}, 360.0 * motion.phase);
-        set(patch, {path, "depth"}, 0.5 * std::abs(motion.to - motion.from));
-        if (phaser) set(patch, {path, "stages"}, motion.stages);
-        set(patch, {path, phaser ? "center" : "delay"}, phaser ? std::exp2(middle / 12.0) : middle);
-    }
-
     /// A level that stands while a note lasts.
     static Patch held(Patch patch) {
         set(patch, {levelEnvelope, "hold"}, 0.0);
@@ -394,7 +356,6 @@ private:
     /// What runs through the outline of the spectrum, behind the filter that the mean of it tells, those that were
     /// measured as if nothing ran, or none. The motion that was measured of level, pitch and cutoff may be its own.
     void movingShapes(Wave heard) {
-        using Family = ShapeMotion::Family;
         const std::vector<ShapeMotion> found = shapeMotionsOf(profile_, reference_, threads_);
         if (found.empty()) return;
         const CutoffFit mean = fitCutoff(longest_->partials, hzOfLongest(), TextbookWave::saw, 0.5);
@@ -416,13 +377,8 @@ private:
             for (const auto& filtered : behind) {
                 Patch patch = base_;
                 try {
-                    const bool pulse = motion.family == Family::pulse, synced = motion.family == Family::synced;
-                    source(patch, a, pulse ? Wave::pulse : synced ? Wave::saw : heard);
-                    if (synced) set(patch, {a, "sync"}, static_cast<double>(Sync::itself));
-                    if (pulse || synced)
-                        run(patch, motion, pulse ? "width" : "sync_ratio");
-                    else
-                        effect(patch, motion);
+                    source(patch, a, heard);
+                    letMove(patch, motion);
                     filtered(patch);
                 } catch (const Error&) {
                     continue; // there is no room for it
@@ -433,32 +389,11 @@ private:
             }
     }
 
-    /// A filter that was seen to open by an octave or more while the longest note lasts, and to close again or not.
+    /// A filter that was seen to open while the longest note lasts, and to close again or not.
     void opening(Wave heard) {
-        constexpr double leastOctaves = 1.0, leastSeconds = 0.05;
-        constexpr std::size_t fewest = 20, near = 2;
         if (!longest_) return;
-        std::vector<double> seconds;
-        std::vector<float> seen;
-        const Track& cutoff = profile_.cutoffHz;
-        for (double t = longest_->note.start + 0.01; t < longest_->note.end - 0.02; t += cutoff.stepSeconds)
-            if (const float hz = cutoff.at(t); isMeasured(hz) && hz > 0.0f) {
-                seconds.push_back(t - longest_->note.start);
-                seen.push_back(std::log2(hz));
-            }
-        if (seen.size() < fewest) return;
-        std::vector<float> octaves; // without what jumps
-        for (std::size_t i = 0; i < seen.size(); ++i)
-            octaves.push_back(
-                medianOf({seen.begin() + static_cast<std::ptrdiff_t>(i - std::min(i, near)),
-                          seen.begin() + static_cast<std::ptrdiff_t>(std::min(seen.size(), i + near + 1))}));
-        const auto top = static_cast<std::size_t>(std::max_element(octaves.begin(), octaves.end()) - octaves.begin());
-        const double first = octaves.front(), rise = octaves[top] - first;
-        if (rise < leastOctaves || seconds[top] < leastSeconds) return;
-        const double last = medianOf({octaves.end() - static_cast<std::ptrdiff_t>(octaves.size() / 5), octaves.end()});
-        const double fall = octaves[top] - last;
-        std::size_t most = top; // of the fall is done
-        while (most + 1 < octaves.size() && octaves[top] - octaves[most] < (1.0 - std::exp(-1.0)) * fall) ++most;
+        const CutoffRise rise = cutoffRiseOf(profile_.cutoffHz, longest_->note);
+        if (!rise.found()) return;
         for (Wave wave : {heard, heard == Wave::saw ? Wave::pulse : Wave::saw})
             for (FilterSlope slope : {FilterSlope::fourPole, FilterSlope::twoPole})
                 for (double resonance : {0.0, 12.0})
@@ -466,13 +401,13 @@ private:
                         source(patch, a, wave);
                         set(patch, {filter, "slope"}, static_cast<double>(slope));
                         set(patch, {filter, "resonance"}, resonance);
-                        set(patch, {filter, "cutoff"}, std::exp2(first));
-                        set(patch, {filter, "envelope"}, 12.0 * rise);
-                        set(patch, {filterEnvelope, "attack"}, 1000.0 * seconds[top]);
-                        set(patch, {filterEnvelope, "sustain"}, 100.0 * std::clamp((last - first) / rise, 0.0, 1.0));
-                        if (most > top)
+                        set(patch, {filter, "cutoff"}, rise.fromHz);
+                        set(patch, {filter, "envelope"}, 12.0 * rise.octaves);
+                        set(patch, {filterEnvelope, "attack"}, 1000.0 * rise.seconds);
+                        set(patch, {filterEnvelope, "sustain"}, 100.0 * rise.rests);
+                        if (rise.fallSeconds > 0.0)
                             set(patch, {filterEnvelope, "decay"},
-                                1000.0 * (seconds[most] - seconds[top]) / SegmentCurve(5.0).timeConstantShare());
+                                1000.0 * rise.fallSeconds / SegmentCurve(5.0).timeConstantShare());
                     });
     }
 

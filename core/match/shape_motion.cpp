@@ -12,7 +12,7 @@
 #include <functional>
 #include <limits>
 #include <numbers>
-#include <optional>
+#include <span>
 
 namespace facet {
 
@@ -450,10 +450,6 @@ private:
     std::vector<float> costs_, blurred_; ///< by moment, then place
     double plain_ = 0.0;                 ///< mean cost of the smooth outline alone
 };
-
-} // namespace
-
-namespace {
 
 /// What sounds alike, told in one way: of a pulse and its complement the narrower, and of the delays that add up to one
 /// period, where there is but one pitch, the shorter.
