@@ -114,7 +114,7 @@ def main():
     parser.add_argument("--write", type=pathlib.Path)
     parser.add_argument("--out", type=pathlib.Path)
     options = parser.parse_args()
-    references.make(options.folder, options.only)
+    references.make(options.folder, options.only or references.ids(options.half))
     by_half = {}
     for half in [options.half] if options.half else ["tuning", "final"]:
         wanted = [i for i in references.ids(half) if not options.only or i in options.only]
