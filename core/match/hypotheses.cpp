@@ -9,6 +9,7 @@
 #include "core/match/first_layer.h"
 #include "core/match/line_spread.h"
 #include "core/match/links.h"
+#include "core/match/lone_notes.h"
 #include "core/match/motion.h"
 #include "core/match/moving_shape.h"
 #include "core/match/source_ratios.h"
@@ -45,13 +46,9 @@ LoneNote longestAlone(const Profile& profile, double end) {
     double most = 0.05; // seconds; shorter ones tell nothing
     for (const NoteProfile& each : profile.notes) {
         double until = end;
-        bool alone = true;
-        for (const NoteProfile& other : profile.notes) {
-            if (&other == &each) continue;
-            if (other.note.start < each.note.end - 0.01 && other.note.end > each.note.start + 0.01) alone = false;
-            if (other.note.start >= each.note.end - 0.01) until = std::min(until, other.note.start);
-        }
-        if (!alone || each.note.end - each.note.start <= most) continue;
+        for (const NoteProfile& other : profile.notes)
+            if (&other != &each && other.note.start >= each.note.end - 0.01) until = std::min(until, other.note.start);
+        if (each.note.end - each.note.start <= most || !soundsAlone(each, profile)) continue;
         most = each.note.end - each.note.start;
         longest = {&each, until};
     }

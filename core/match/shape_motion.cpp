@@ -4,6 +4,7 @@
 #include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/dsp/window.h"
+#include "core/match/lone_notes.h"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -118,11 +119,7 @@ std::vector<Moment> momentsOf(const Profile& profile, const Recording& recording
     std::vector<const NoteProfile*> alone;
     double seconds = 0.0;
     for (const NoteProfile& each : profile.notes) {
-        const bool joined = std::any_of(profile.notes.begin(), profile.notes.end(), [&](const NoteProfile& other) {
-            return &other != &each && other.note.start < each.note.end - 0.01 &&
-                   other.note.end > each.note.start + 0.01;
-        });
-        if (joined) continue;
+        if (!soundsAlone(each, profile)) continue;
         alone.push_back(&each);
         seconds += each.note.end - each.note.start;
     }

@@ -37,13 +37,13 @@ struct ShapeMotion {
     double plainErrorDb = 0.0;   ///< the same, of the smooth outline alone
 };
 
-/// The families that explain the partials of notes which sound alone much better than a smooth outline does (at most 75
-/// % of its error), best first, at most one of each. Of at most 200 moments, 10 ms or more apart, levels of the lowest
-/// 16 partials are measured over four periods; a broken line over the logarithm of frequency, free at each moment,
-/// stands for what a filter does. Series: Oppenheim, Willsky, Nawab, "Signals and Systems", 2nd ed. 1997, example 3.5
-/// (pulse); a synced saw's follows from its derivative, a slope and its jumps. Phaser and flanger: half of the sound
-/// passes through first-order all-passes or a delay, with feedback (J. Dattorro, "Effect Design 2", J. Audio Eng. Soc.
-/// 45 (10), 1997). Results do not depend on `threads`.
+/// The families that explain the partials of notes which sound alone much better than a smooth outline does (at most
+/// three quarters of its error), best first, at most one of each. Of at most 200 moments, 10 ms or more apart, levels
+/// of the lowest 16 partials are measured over four periods; a broken line over the logarithm of frequency, free at
+/// each moment, stands for what a filter does. Series: Oppenheim, Willsky, Nawab, "Signals and Systems", 2nd ed. 1997,
+/// example 3.5 (pulse); a synced saw's follows from its derivative, a slope and its jumps. Phaser and flanger: half of
+/// the sound passes through first-order all-passes or a delay, with feedback (J. Dattorro, "Effect Design 2", J. Audio
+/// Eng. Soc. 45 (10), 1997). Results do not depend on `threads`.
 std::vector<ShapeMotion> shapeMotionsOf(const Profile& profile, const Recording& recording48k, int threads = 1);
 
 } // namespace facet
