@@ -106,6 +106,7 @@ public:
         measuredRatios();
         movingShapes(heard);
         opening(heard);
+        begunOffPitch(heard);
         struck();
         others();
         return std::move(hypotheses_);
@@ -406,6 +407,20 @@ private:
                             set(patch, {filterEnvelope, "decay"},
                                 1000.0 * rise.fallSeconds / SegmentCurve(5.0).timeConstantShare());
                     });
+    }
+
+    /// Pitches that only the first note shows to fall or rise into place: what rings on hides how the others begin.
+    void begunOffPitch(Wave heard) {
+        const OnsetSweep sweep = sweepOfFirst(profile_);
+        if (isMeasured(sweepOfNotes(profile_).cents) || !isMeasured(sweep.cents)) return;
+        for (Wave wave : {heard, Wave::saw, Wave::pulse, Wave::sine})
+            for (bool filtered : {false, true}) {
+                Patch patch = base_;
+                source(patch, a, wave);
+                if (!filtered) open(patch);
+                patch = withMotion(profile_, withSweep(sweep, patch));
+                hypotheses_.push_back({structureText(patch), std::move(patch), true});
+            }
     }
 
     /// Drums, whose pitch falls to the note: a plain body, driven or not, with or without a click.

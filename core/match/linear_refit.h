@@ -18,6 +18,8 @@ public:
     LinearRefit(Patch at, SearchSpace space, const Eigen::VectorXf& residual, const Eigen::MatrixXf& jacobian);
 
     const Patch& at() const { return at_; }
+    /// Whether a patch with this residual sounds as the patch does.
+    bool soundsAs(const Eigen::VectorXf& residual) const;
 
     struct Estimate {
         Patch patch; ///< the changed one, the rest having given way
@@ -31,6 +33,7 @@ private:
     Patch at_;
     SearchSpace space_;
     Eigen::VectorXd position_;
+    Eigen::Index rows_; ///< of a whole residual
     Eigen::VectorXf residual_; ///< every so many rows, which tell enough
     Eigen::MatrixXf jacobian_;
 };

@@ -56,6 +56,17 @@ void cycle(const PeriodicChange& change, const std::vector<std::string>& targets
     for (const std::string& target : targets) addLink(patch, lfo, target, amount);
 }
 
+/// The pitches of what sounds, by layer, whose modules no other's can move.
+std::map<std::string, std::vector<std::string>> pitchesOf(const Patch& patch) {
+    std::map<std::string, std::vector<std::string>> pitches;
+    for (const auto& module : patch.modules()) {
+        const bool pitched = module.kind == ModuleKind::source && takesPart(patch, module) &&
+                             patch.value({module.path, "wave"}) != static_cast<double>(Wave::noise);
+        if (pitched) pitches[std::string(layerOfPath(module.path))].push_back(module.path + "/cents");
+    }
+    return pitches;
+}
+
 /// An envelope that lets sources begin off their pitch. Throws Error where there is no room for it.
 void sweepPitches(const OnsetSweep& sweep, const std::vector<std::string>& pitches, Patch& patch) {
     for (const std::string& pitch : pitches)
@@ -82,16 +93,31 @@ OnsetSweep sweepOfNotes(const Profile& profile) {
     return {medianOf(cents), medianOf(seconds)};
 }
 
+OnsetSweep sweepOfFirst(const Profile& profile) {
+    constexpr double least = 100.0; // cents
+    const auto first =
+        std::min_element(profile.notes.begin(), profile.notes.end(),
+                         [](const NoteProfile& a, const NoteProfile& b) { return a.note.start < b.note.start; });
+    if (first == profile.notes.end() || !isMeasured(first->sweepCents) || std::abs(first->sweepCents) < least) return {};
+    return {first->sweepCents, first->sweepSeconds};
+}
+
+Patch withSweep(const OnsetSweep& sweep, const Patch& patch) {
+    Patch moved = patch;
+    try {
+        for (const auto& [of, sources] : pitchesOf(patch)) sweepPitches(sweep, sources, moved);
+    } catch (const Error&) {
+        return patch; // there is no room for it
+    }
+    return moved;
+}
+
 Patch withMovement(const Profile& profile, const Patch& patch, Movement movement) {
-    std::map<std::string, std::vector<std::string>> pitches; // by layer, whose modules no other's can move
     std::vector<std::string> cutoffs;
     std::string layer;
     for (const auto& module : patch.modules()) {
         if (!takesPart(patch, module)) continue;
         if (module.kind == ModuleKind::layer && layer.empty()) layer = module.path;
-        const bool pitched =
-            module.kind == ModuleKind::source && patch.value({module.path, "wave"}) != static_cast<double>(Wave::noise);
-        if (pitched) pitches[std::string(layerOfPath(module.path))].push_back(module.path + "/cents");
         if (module.kind == ModuleKind::filter) cutoffs.push_back(module.path + "/cutoff");
     }
     const MotionProfile& motion = profile.motion;
@@ -100,7 +126,7 @@ Patch withMovement(const Profile& profile, const Patch& patch, Movement movement
         switch (movement) {
         case Movement::vibrato: {
             const double onset = isMeasured(motion.vibratoOnset) ? 1000.0 * motion.vibratoOnset : 0.0;
-            for (const auto& [of, sources] : pitches)
+            for (const auto& [of, sources] : pitchesOf(patch))
                 cycle(motion.vibrato, sources, motion.vibrato.depth, onset, moved);
             break;
         }
@@ -108,8 +134,7 @@ Patch withMovement(const Profile& profile, const Patch& patch, Movement movement
             if (!layer.empty()) cycle(motion.tremolo, {layer + "/level"}, 0.5 * tremoloDb(motion.tremolo), 0.0, moved);
             break;
         case Movement::sweep:
-            if (const OnsetSweep sweep = sweepOfNotes(profile); isMeasured(sweep.cents))
-                for (const auto& [of, sources] : pitches) sweepPitches(sweep, sources, moved);
+            if (const OnsetSweep sweep = sweepOfNotes(profile); isMeasured(sweep.cents)) moved = withSweep(sweep, patch);
             break;
         case Movement::filter: cycle(motion.filter, cutoffs, 12.0 * motion.filter.depth, 0.0, moved); break;
         }

@@ -115,6 +115,7 @@ private:
         std::vector<Patch> patches;
         for (double value : values) {
             if (value == now || value < d.low || value > d.high || !allowed(address, value)) continue;
+            if (isUnheard(address, now, value)) continue;
             patches.push_back(patch_);
             patches.back().set(address, value);
         }
@@ -184,6 +185,23 @@ private:
         if (field.find("velocity") != field.npos) return spread([](const Note& note) { return note.velocity; }) >= 5.0;
         if (field.ends_with("_spread")) return reference_.notes.size() >= 3; // drawn anew from note to note
         return true;
+    }
+
+    /// Whether another limit, of what a layer answers to or of how many notes sound at once, is the same to all notes.
+    bool isUnheard(const Address& address, double now, double other) const {
+        const std::string_view field = address.field;
+        if (address.module == "voicing" && field == "voices") {
+            const auto notes = static_cast<double>(reference_.notes.size());
+            return now >= notes && other >= notes;
+        }
+        const bool low = field.starts_with("low_"), high = field.starts_with("high_");
+        const bool keys = field.ends_with("_key"), velocities = field.ends_with("_velocity");
+        if (!(low || high) || !(keys || velocities)) return false;
+        return std::none_of(reference_.notes.begin(), reference_.notes.end(), [&](const NoteProfile& each) {
+            const double played = keys ? 1.0 * each.note.key : each.note.velocity;
+            const auto passes = [&](double limit) { return low ? played >= limit : played <= limit; };
+            return passes(now) != passes(other);
+        });
     }
 
     bool hasSilentFilter() const {

@@ -7,6 +7,7 @@
 #include "core/match/recombination.h"
 #include "core/match/refinement.h"
 #include "core/match/simplicity.h"
+#include "core/match/spaces.h"
 #include "core/match/structural_moves.h"
 #include "core/parameters/relevance.h"
 
@@ -216,6 +217,7 @@ void Search::settle() {
         return gained;
     };
     markRound();
+    addSpace();
     while (gains(Depth::quick)) {}
     do {
         while (gains(Depth::usual)) {}
@@ -307,6 +309,17 @@ void Search::fixPhases() {
     refineAll(phased, 2, 2);
 }
 
+void Search::addSpace() {
+    const Candidate before = best();
+    std::vector<Patch> spaces;
+    for (Patch& each : withSpaces(before.patch, settings.limits, profile))
+        spaces.push_back(constrained(fitting(std::move(each))));
+    auto moved = evaluate(spaces);
+    report("echoes and rooms");
+    fitNewcomers(moved, before);
+    refineAll(moved, 2, 1);
+}
+
 void Search::fitNewcomers(std::vector<Candidate>& moved, const Candidate& before) {
     constexpr double promising = 1.6; // times the loss without it
     std::map<std::string, std::pair<std::string, const Candidate*>> bestOfKind;
@@ -360,12 +373,17 @@ std::vector<Candidate> Search::evaluateGivingWay(const std::vector<Patch>& patch
     constexpr std::size_t most = 24;
     const auto all = residuals(patches);
     std::vector<Candidate> result, promised;
-    for (std::size_t i = 0; i < patches.size(); ++i) result.push_back(ranked(patches[i], Loss::value(all[i])));
+    std::vector<std::size_t> heard; // the others would only take the places of what changes something
+    for (std::size_t i = 0; i < patches.size(); ++i) {
+        if (slopes && slopes->soundsAs(all[i])) continue;
+        heard.push_back(i);
+        result.push_back(ranked(patches[i], Loss::value(all[i])));
+    }
     if (!slopes) return result;
-    promised.resize(patches.size());
-    parallelFor(static_cast<int>(patches.size()), settings.threads, [&](int i) {
+    promised.resize(heard.size());
+    parallelFor(static_cast<int>(heard.size()), settings.threads, [&](int i) {
         const auto at = static_cast<std::size_t>(i);
-        const LinearRefit::Estimate estimate = slopes->of(patches[at], all[at]);
+        const LinearRefit::Estimate estimate = slopes->of(patches[heard[at]], all[heard[at]]);
         promised[at] = ranked(constrained(estimate.patch), estimate.loss);
     });
     std::stable_sort(promised.begin(), promised.end(), better);

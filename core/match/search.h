@@ -56,6 +56,8 @@ private:
     std::vector<Patch> otherPhases(const Patch& patch) const;
     /// Whether notes of the best start at one place of the cycle, which a bass shows and an onset lets hear.
     void fixPhases();
+    /// Echoes and rooms, of which only those that lie right promise anything, fitted by themselves.
+    void addSpace();
     /// A module that has come into a patch, as it comes, seldom does what it could: the best of each kind is first
     /// fitted by itself, which costs little, and competes as that.
     void fitNewcomers(std::vector<Candidate>& moved, const Candidate& before);

@@ -4,6 +4,7 @@
 #include "core/match/dying_layer.h"
 #include "core/match/first_layer.h"
 #include "core/match/links.h"
+#include "core/match/motion.h"
 #include "core/match/move_candidates.h"
 #include "core/parameters/relevance.h"
 
@@ -37,6 +38,7 @@ public:
         keys();
         retargeted();
         changingRates();
+        beginningsOff();
         postFilters();
         return std::move(moves);
     }
@@ -261,6 +263,15 @@ private:
         }
     }
 
+    /// Notes that begin off their pitch, too shortly for any measurement to follow.
+    void beginningsOff() {
+        for (const OnsetSweep& sweep :
+             {OnsetSweep{-300.0, 0.03}, {500.0, 0.02}, {1200.0, 0.01}, {1900.0, 0.02}, {2400.0, 0.01}}) {
+            Patch moved = withSweep(sweep, patch);
+            if (moved != patch) keepUnlessMoved(std::move(moved));
+        }
+    }
+
     /// What takes away some of what the effects have made.
     void postFilters() {
         struct Coloring {
@@ -284,6 +295,13 @@ private:
             moved.setNearest({path, "cutoff"}, each.hz);
             moves.push_back(std::move(moved));
         }
+    }
+
+    /// Not where what is new moves what is locked.
+    void keepUnlessMoved(Patch moved) {
+        for (const auto& m : moved.modules())
+            if (m.kind == ModuleKind::link && !patch.find(m.path) && isLocked(m.contents().to)) return;
+        moves.push_back(std::move(moved));
     }
 
     bool isLocked(const std::string& address) const { return limits.locks.contains(Address::parse(address)); }
