@@ -188,7 +188,7 @@ void Search::race() {
         std::erase_if(entrants, [&](const Candidate& e) { return followed.contains(kindsOf(e.patch)); });
         keepDifferentAnd(measured, entrants, 20, 3);
         varyEach(entrants);
-        keepDifferentAnd(measured, entrants, 6, 2);
+        keepDifferentAnd(measured, entrants, 4, 2);
         refineAll(entrants, entrants.size(), 1);
     } catch (const BudgetSpent&) {
         // What was seen of them is what there is.
@@ -205,7 +205,7 @@ void Search::race() {
     insists = false;
     if (stopped) throw Cancelled();
     report("comparing kinds of sound");
-    refineAll(entrants, 3, 1);
+    refineAll(entrants, 2, 1);
     for (const Candidate& entrant : entrants) followed.insert(kindsOf(entrant.patch));
     refineAll(entrants, 1, 2);
 }
