@@ -1,10 +1,12 @@
 // What a search's starts are measured from besides the profile: how wide lines are, how a filter opens, how chords die
 // away.
 #include "core/base/units.h"
+#include "core/engine/render.h"
 #include "core/match/cutoff_rise.h"
 #include "core/match/estimate.h"
 #include "core/match/hypotheses.h"
 #include "core/match/line_spread.h"
+#include "core/match/motion.h"
 #include "tests/support/sounds.h"
 
 #include <algorithm>
@@ -95,6 +97,35 @@ TEST(CutoffRise, IsAHypothesis) {
                                        std::abs(each.patch.value({"layer:a/filter:a", "envelope"}) - 48.0) < 3.0;
                             }),
               4);
+}
+
+TEST(PitchSweeps, TheFirstNoteAloneTellsWhatEchoesHideOfTheOthers) {
+    Performance phrase = testing::oneNote(48, 0.05, 0.75, 2.8);
+    phrase.notes.push_back({0.9, 1.3, 55, 0.0, 80.0});
+    phrase.notes.push_back({1.45, 2.2, 60, 0.0, 110.0});
+    Patch falling;
+    falling.set({"layer:a/envelope:level", "release"}, 565.0);
+    falling.add("delay:a");
+    falling.set({"delay:a", "on"}, 1.0);
+    falling.setNearest({"delay:a", "time"}, 763.0);
+    falling = withSweep({1930.0, 0.03}, falling);
+    const Recording reference = render(falling, phrase);
+    const Profile profile = measureProfile(reference, phrase);
+    ASSERT_FALSE(isMeasured(sweepOfNotes(profile).cents)) << "then there would be nothing to make up for";
+    const OnsetSweep sweep = sweepOfFirst(profile);
+    EXPECT_NEAR(sweep.cents, 1930.0, 200.0);
+    EXPECT_NEAR(sweep.seconds, 0.03, 0.01);
+    const auto falls = [](const Patch& patch) {
+        return std::any_of(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
+            return m.kind == ModuleKind::link && m.contents().to == "layer:a/source:a/semitone" &&
+                   std::abs(patch.value({m.path, "amount"}) - 19.3) < 2.0;
+        });
+    };
+    const auto hypotheses = hypothesesFor(profile, reference, Patch());
+    EXPECT_TRUE(std::any_of(hypotheses.begin(), hypotheses.end(),
+                            [&](const Hypothesis& h) { return h.measured && falls(h.patch); }));
+    EXPECT_EQ(withSweep(sweep, falling), falling) << "it begins off its pitch already";
+    EXPECT_FALSE(isMeasured(sweepOfFirst(Profile{}).cents));
 }
 
 TEST(Estimates, AChordsReleaseIsHowItDiesAway) {

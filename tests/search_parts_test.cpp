@@ -16,6 +16,7 @@
 #include "core/match/report.h"
 #include "core/match/seed_bank.h"
 #include "core/match/shortfall.h"
+#include "core/match/spaces.h"
 #include "core/match/structural_moves.h"
 #include "core/match/variations.h"
 #include "core/parameters/relevance.h"
@@ -273,6 +274,16 @@ TEST_F(AFallWithTheKey, IsNotForetoldFromWhatDoesNotHelp) {
         << "the change stays";
 }
 
+TEST_F(AFallWithTheKey, IsToldFromWhatNobodyHears) {
+    const LinearRefit refit = slopes();
+    Patch unheard = refit.at(), linked = refit.at();
+    unheard.set({"voicing", "voices"}, 16.0); // of three notes, one after the other
+    addLink(linked, "key", "layer:a/level", -3.0);
+    EXPECT_TRUE(refit.soundsAs(residual(unheard)));
+    EXPECT_FALSE(refit.soundsAs(residual(linked)));
+    EXPECT_FALSE(refit.soundsAs(Eigen::VectorXf::Zero(3))) << "of another phrase";
+}
+
 TEST_F(AFallWithTheKey, LeavesWhatIsLockedWhereItIs) {
     SearchLimits limits;
     const Address attack{"layer:a/envelope:level", "attack"};
@@ -377,6 +388,102 @@ TEST(StructuralMoves, PointMoversElsewhereAndLetKeysTell) {
     held.locks = {Address::parse(rate), Address::parse(level)};
     EXPECT_EQ(count(held, slows), 0);
     EXPECT_EQ(count(held, [&](const Patch& p) { return linked(p, "key", level) || !linked(p, lfo, level); }), 0);
+}
+
+TEST(StructuralMoves, LeaveOutLimitsThatNoNoteCrosses) {
+    const Patch saw;
+    const auto moves = structuralMoves(saw, {}, profileOf(saw, 40.0)); // key 48, velocities 100 and 40
+    const auto offered = [&](const Address& address, double value) {
+        return std::any_of(moves.begin(), moves.end(), [&](const Patch& p) { return p.value(address) == value; });
+    };
+    const Address voices{"voicing", "voices"}, lowest{"layer:a", "low_key"}, hardest{"layer:a", "high_velocity"};
+    EXPECT_TRUE(offered(voices, 1.0));
+    for (double count : {4.0, 6.0, 16.0}) EXPECT_FALSE(offered(voices, count)) << count;
+    EXPECT_FALSE(offered(lowest, 1.0));
+    EXPECT_TRUE(offered(hardest, 63.0)) << "one of the notes is struck harder";
+    EXPECT_FALSE(offered(hardest, 125.0));
+}
+
+TEST(StructuralMoves, LetNotesBeginOffTheirPitch) {
+    const Patch saw;
+    const Profile profile = profileOf(saw, 100.0);
+    const std::string pitch = "layer:a/source:a/semitone";
+    const auto count = [&](const SearchLimits& limits) {
+        const auto moves = structuralMoves(saw, limits, profile);
+        return std::count_if(moves.begin(), moves.end(), [&](const Patch& p) {
+            return std::any_of(p.modules().begin(), p.modules().end(),
+                               [&](const auto& m) { return m.kind == ModuleKind::link && m.contents().to == pitch; });
+        });
+    };
+    EXPECT_GE(count({}), 4) << "upwards and downwards, far and near";
+    SearchLimits held;
+    held.locks.insert(Address::parse(pitch));
+    EXPECT_EQ(count(held), 0);
+}
+
+class Spaces : public ::testing::Test {
+protected:
+    static std::vector<Patch> with(ModuleKind kind, const std::vector<Patch>& all) {
+        std::vector<Patch> some;
+        for (const Patch& patch : all)
+            if (std::any_of(patch.modules().begin(), patch.modules().end(),
+                            [&](const auto& m) { return m.kind == kind; }))
+                some.push_back(patch);
+        return some;
+    }
+    const Patch dry{};
+    const Profile profile = profileOf(dry, 100.0);
+};
+
+TEST_F(Spaces, HaveAnEchoNearAnyTimeAndRoomsOfSeveralKinds) {
+    const auto echoes = with(ModuleKind::delay, withSpaces(dry, {}, profile));
+    for (double ms : {50.0, 90.0, 250.0, 538.0, 900.0})
+        EXPECT_TRUE(std::any_of(echoes.begin(), echoes.end(), [&](const Patch& p) {
+            return std::abs(std::log(p.value({"delay:a", "time"}) / ms)) < 0.06;
+        })) << ms;
+    std::set<double> sizes, decays;
+    for (const Patch& room : with(ModuleKind::reverb, withSpaces(dry, {}, profile))) {
+        sizes.insert(room.value({"reverb:a", "size"}));
+        decays.insert(room.value({"reverb:a", "decay"}));
+    }
+    EXPECT_GE(sizes.size(), 2u);
+    EXPECT_GE(decays.size(), 3u);
+}
+
+TEST_F(Spaces, AreNotOfferedWhereTheyAreOrMayNotCome) {
+    Patch wet = dry;
+    wet.add("delay:a");
+    wet.add("reverb:a");
+    EXPECT_TRUE(withSpaces(wet, {}, profile).empty());
+    SearchLimits held;
+    held.locks.insert(release);
+    EXPECT_TRUE(with(ModuleKind::reverb, withSpaces(dry, held, profile)).empty()) << "it would stand for the tail";
+    Profile echoing = profile;
+    echoing.space.echo.seconds = 0.3;
+    EXPECT_TRUE(with(ModuleKind::delay, withSpaces(dry, {}, echoing)).empty()) << "that one has been tried";
+}
+
+TEST_F(Spaces, AnEchoThatLongNotesHideIsTheOneThatFitsBest) {
+    const Performance phrase = [] {
+        Performance three = testing::oneNote(48, 0.05, 0.75, 2.4);
+        three.notes.push_back({0.9, 1.3, 55, 0.0, 80.0});
+        three.notes.push_back({1.45, 2.1, 60, 0.0, 110.0});
+        return three;
+    }();
+    Patch echoed = dry;
+    echoed.add("delay:a");
+    echoed.set({"delay:a", "on"}, 1.0);
+    echoed.setNearest({"delay:a", "time"}, 538.0);
+    const Recording reference = render(echoed, phrase);
+    const Profile heard = measureProfile(reference, phrase);
+    const Loss loss(reference, phrase);
+    double least = 1e9, time = 0.0;
+    for (const Patch& each : with(ModuleKind::delay, withSpaces(dry, {}, heard)))
+        if (const double value = Loss::value(loss.residual(render(each, phrase))); value < least) {
+            least = value;
+            time = each.value({"delay:a", "time"});
+        }
+    EXPECT_NEAR(time, 538.0, 0.06 * 538.0);
 }
 
 TEST(Recombination, LendsEffectsAndFiltersAndKeepsWhatIsLocked) {

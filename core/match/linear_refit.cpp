@@ -27,8 +27,7 @@ std::optional<Address> newAmount(const Patch& changed, const Patch& before) {
 
 LinearRefit::LinearRefit(Patch at, SearchSpace space, const Eigen::VectorXf& residual, const Eigen::MatrixXf& jacobian)
     : at_(std::move(at)), space_(std::move(space)), position_(space_.positionOf(at_)), rows_(residual.size()),
-      residual_(thinned(residual)),
-      jacobian_(jacobian(Eigen::seq(0, residual.size() - 1, everyRow), Eigen::all)) {}
+      residual_(thinned(residual)), jacobian_(jacobian(Eigen::seq(0, residual.size() - 1, everyRow), Eigen::all)) {}
 
 bool LinearRefit::soundsAs(const Eigen::VectorXf& residual) const {
     constexpr float unheard = 1e-3f; // dB

@@ -33,7 +33,7 @@ private:
     Patch at_;
     SearchSpace space_;
     Eigen::VectorXd position_;
-    Eigen::Index rows_; ///< of a whole residual
+    Eigen::Index rows_;        ///< of a whole residual
     Eigen::VectorXf residual_; ///< every so many rows, which tell enough
     Eigen::MatrixXf jacobian_;
 };

@@ -98,7 +98,8 @@ OnsetSweep sweepOfFirst(const Profile& profile) {
     const auto first =
         std::min_element(profile.notes.begin(), profile.notes.end(),
                          [](const NoteProfile& a, const NoteProfile& b) { return a.note.start < b.note.start; });
-    if (first == profile.notes.end() || !isMeasured(first->sweepCents) || std::abs(first->sweepCents) < least) return {};
+    if (first == profile.notes.end() || !isMeasured(first->sweepCents) || std::abs(first->sweepCents) < least)
+        return {};
     return {first->sweepCents, first->sweepSeconds};
 }
 
@@ -134,7 +135,8 @@ Patch withMovement(const Profile& profile, const Patch& patch, Movement movement
             if (!layer.empty()) cycle(motion.tremolo, {layer + "/level"}, 0.5 * tremoloDb(motion.tremolo), 0.0, moved);
             break;
         case Movement::sweep:
-            if (const OnsetSweep sweep = sweepOfNotes(profile); isMeasured(sweep.cents)) moved = withSweep(sweep, patch);
+            if (const OnsetSweep sweep = sweepOfNotes(profile); isMeasured(sweep.cents))
+                moved = withSweep(sweep, patch);
             break;
         case Movement::filter: cycle(motion.filter, cutoffs, 12.0 * motion.filter.depth, 0.0, moved); break;
         }
