@@ -188,7 +188,7 @@ void Search::race() {
         std::erase_if(entrants, [&](const Candidate& e) { return followed.contains(kindsOf(e.patch)); });
         keepDifferentAnd(measured, entrants, 20, 3);
         varyEach(entrants);
-        keepDifferentAnd(measured, entrants, 4, 2);
+        keepDifferentAnd(measured, entrants, 6, 2);
         refineAll(entrants, entrants.size(), 1);
     } catch (const BudgetSpent&) {
         // What was seen of them is what there is.
@@ -317,7 +317,8 @@ void Search::addSpace() {
     auto moved = evaluate(spaces);
     report("echoes and rooms");
     fitNewcomers(moved, before);
-    refineAll(moved, 2, 1);
+    std::erase_if(moved, [&](const Candidate& each) { return each.rank > before.rank; });
+    refineAll(moved, 1, 1);
 }
 
 void Search::fitNewcomers(std::vector<Candidate>& moved, const Candidate& before) {
