@@ -35,26 +35,6 @@ Wave waveOf(TextbookWave wave) {
     return Wave::saw;
 }
 
-/// The longest note that no other sounds with, and until when behind it there is nothing else.
-struct LoneNote {
-    const NoteProfile* note = nullptr;
-    double until = 0.0;
-};
-
-LoneNote longestAlone(const Profile& profile, double end) {
-    LoneNote longest;
-    double most = 0.05; // seconds; shorter ones tell nothing
-    for (const NoteProfile& each : profile.notes) {
-        double until = end;
-        for (const NoteProfile& other : profile.notes)
-            if (&other != &each && other.note.start >= each.note.end - 0.01) until = std::min(until, other.note.start);
-        if (each.note.end - each.note.start <= most || !soundsAlone(each, profile)) continue;
-        most = each.note.end - each.note.start;
-        longest = {&each, until};
-    }
-    return longest;
-}
-
 class Maker {
 public:
     Maker(const Profile& profile, const Recording& reference, const Patch& start, int threads)
@@ -507,44 +487,6 @@ private:
 std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start,
                                       int threads) {
     return Maker(profile, reference48k, start, threads).all();
-}
-
-namespace {
-
-/// The structure of a patch with the values that were measured, but for what its room stands for.
-Patch asMeasured(const Profile& profile, const Patch& patch) {
-    Patch measured = estimate(profile, patch);
-    measured.set({filter, "on"}, patch.value({filter, "on"}));
-    const bool rings = std::any_of(patch.modules().begin(), patch.modules().end(),
-                                   [](const auto& m) { return m.kind == ModuleKind::reverb; });
-    if (rings) measured.set({levelEnvelope, "release"}, patch.value({levelEnvelope, "release"}));
-    return measured;
-}
-
-} // namespace
-
-std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& profile, const Recording& reference48k,
-                                       double upperHz, int count, int pass) {
-    std::vector<Hypothesis> found;
-    const LoneNote lone = longestAlone(profile, reference48k.seconds());
-    if (!lone.note) return found;
-    const Note& note = lone.note->note;
-    const double hz = hzFromKey(note.key + note.cents / 100.0, profile.tuningCents);
-    const auto signature = signatureOf(reference48k, note.start, note.end, lone.until, hz, upperHz);
-    if (!signature) return found;
-    constexpr double gateDb = 12.0;
-    const PeriodicChange& tremolo = profile.motion.tremolo;
-    const std::string shape = tremolo.found() ? nameOfCycle(tremolo) : "";
-    const bool gated = (shape == "square" || shape.starts_with("pulse")) && tremoloDb(tremolo) > gateDb;
-    const auto numbers = bank.nearest(*signature, count * (pass + 1));
-    for (auto i = static_cast<std::size_t>(count) * static_cast<std::size_t>(pass); i < numbers.size(); ++i) {
-        const std::uint64_t number = numbers[i];
-        const Patch patch = plausiblePatchAt(number, hz);
-        // What was measured to move may be the beating of what a patch has already, but not a gate.
-        for (Patch each : {gated ? withMotion(profile, patch) : patch, withMotion(profile, asMeasured(profile, patch))})
-            found.push_back({structureText(each), std::move(each)});
-    }
-    return found;
 }
 
 } // namespace facet

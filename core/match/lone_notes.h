@@ -16,4 +16,12 @@ inline bool soundsAlone(const NoteProfile& note, const Profile& profile) {
     });
 }
 
+/// The longest of them, and until when behind it there is nothing else.
+struct LoneNote {
+    const NoteProfile* note = nullptr; ///< of the profile it was looked for in; null: none is longer than 50 ms
+    double until = 0.0;                ///< seconds
+};
+/// `end`: of the recording.
+LoneNote longestAlone(const Profile& profile, double end);
+
 } // namespace facet
