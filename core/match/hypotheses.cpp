@@ -104,7 +104,7 @@ private:
     }
 
     /// What cannot be made on this start is left out: it may have other modules, and full lists.
-    void add(const std::function<void(Patch&)>& change) {
+    void add(const std::function<void(Patch&)>& change, bool measured = false) {
         Patch patch = base_;
         try {
             change(patch);
@@ -112,7 +112,7 @@ private:
         } catch (const Error&) {
             return;
         }
-        hypotheses_.push_back({structureText(patch), std::move(patch)});
+        hypotheses_.push_back({structureText(patch), std::move(patch), measured});
     }
 
     /// Through a filter whose cutoff nothing has measured.
@@ -394,13 +394,14 @@ private:
         const OnsetSweep sweep = sweepOfFirst(profile_);
         if (isMeasured(sweepOfNotes(profile_).cents) || !isMeasured(sweep.cents)) return;
         for (Wave wave : {heard, Wave::saw, Wave::pulse, Wave::sine})
-            for (bool filtered : {false, true}) {
-                Patch patch = base_;
-                source(patch, a, wave);
-                if (!filtered) open(patch);
-                patch = withMotion(profile_, withSweep(sweep, patch));
-                hypotheses_.push_back({structureText(patch), std::move(patch), true});
-            }
+            for (bool filtered : {false, true})
+                add(
+                    [&](Patch& patch) {
+                        source(patch, a, wave);
+                        if (!filtered) open(patch);
+                        patch = withSweep(sweep, patch);
+                    },
+                    true);
     }
 
     /// Drums, whose pitch falls to the note: a plain body, driven or not, with or without a click.
