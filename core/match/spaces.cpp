@@ -11,13 +11,6 @@ namespace {
 
 using namespace first_layer;
 
-bool hasRoomFor(ModuleKind kind, const Patch& patch) {
-    const auto& modules = patch.modules();
-    const bool has = std::any_of(modules.begin(), modules.end(), [&](const auto& m) { return m.kind == kind; });
-    return !has &&
-           std::count_if(modules.begin(), modules.end(), [](const auto& m) { return isEffect(m.kind); }) < mostEffects;
-}
-
 std::string added(ModuleKind kind, Patch& patch) {
     const std::string path = patch.freePath(kind);
     patch.add(path);
@@ -26,6 +19,13 @@ std::string added(ModuleKind kind, Patch& patch) {
 }
 
 } // namespace
+
+bool hasRoomFor(ModuleKind kind, const Patch& patch) {
+    const auto& modules = patch.modules();
+    const bool has = std::any_of(modules.begin(), modules.end(), [&](const auto& m) { return m.kind == kind; });
+    return !has &&
+           std::count_if(modules.begin(), modules.end(), [](const auto& m) { return isEffect(m.kind); }) < mostEffects;
+}
 
 std::vector<Patch> withSpaces(const Patch& patch, const SearchLimits& limits, const Profile& reference) {
     std::vector<Patch> spaces;

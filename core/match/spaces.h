@@ -9,6 +9,9 @@
 
 namespace facet {
 
+/// Whether a patch has no effect of a kind, and room for one more.
+bool hasRoomFor(ModuleKind kind, const Patch& patch);
+
 /// The patch with an echo at each of many times (unless one was measured: then it has been tried), and with rooms of
 /// several sizes and decays. Only what it has none of, for which there is room, and which no lock forbids.
 std::vector<Patch> withSpaces(const Patch& patch, const SearchLimits& limits, const Profile& reference);

@@ -6,6 +6,7 @@
 #include "core/match/links.h"
 #include "core/match/motion.h"
 #include "core/match/move_candidates.h"
+#include "core/match/spaces.h"
 #include "core/parameters/relevance.h"
 
 #include <algorithm>
@@ -110,11 +111,7 @@ private:
     void rooms() {
         constexpr double shortRelease = 60.0; // ms
         const Address release{levelEnvelope, "release"};
-        const auto effects = std::count_if(patch.modules().begin(), patch.modules().end(),
-                                           [](const auto& m) { return isEffect(m.kind); });
-        const bool has = std::any_of(patch.modules().begin(), patch.modules().end(),
-                                     [](const auto& m) { return m.kind == ModuleKind::reverb; });
-        if (limits.locks.contains(release) || has || effects >= mostEffects) return;
+        if (limits.locks.contains(release) || !hasRoomFor(ModuleKind::reverb, patch)) return;
         for (double mix : {15.0, 40.0}) {
             Patch moved = patch;
             const std::string reverb = moved.freePath(ModuleKind::reverb);
@@ -278,11 +275,9 @@ private:
             FilterKind kind;
             double hz;
         };
-        const auto effects = std::count_if(patch.modules().begin(), patch.modules().end(),
-                                           [](const auto& m) { return isEffect(m.kind); });
-        const bool has = std::any_of(patch.modules().begin(), patch.modules().end(),
-                                     [](const auto& m) { return m.kind == ModuleKind::postFilter; });
-        if (effects == 0 || has || effects >= mostEffects) return;
+        const bool affected =
+            std::any_of(patch.modules().begin(), patch.modules().end(), [](const auto& m) { return isEffect(m.kind); });
+        if (!affected || !hasRoomFor(ModuleKind::postFilter, patch)) return;
         for (const Coloring& each : {Coloring{FilterKind::lowPass, 4000.0},
                                      {FilterKind::highPass, 400.0},
                                      {FilterKind::bandPass, 600.0},
