@@ -392,6 +392,37 @@ TEST(LeastSquares, WalksSideBySideEndWhereEachEndsAlone) {
     }
 }
 
+TEST(LeastSquares, BeginsFromSlopesThatAreKnownNearby) {
+    // Two curves that bend a little; the slopes of the first are those at another place.
+    const auto residualAt = [](const Eigen::VectorXd& p) -> Eigen::VectorXf {
+        return Eigen::Vector3f(static_cast<float>(p(0) + 0.2 * p(0) * p(0) - 0.5), static_cast<float>(2.0 * p(1) - p(0)),
+                               static_cast<float>(0.3 * p(0) * p(1)));
+    };
+    const Eigen::Vector2d low(-2, -2), high(2, 2), start(0.2, 0.9);
+    const auto walked = [&](const Eigen::MatrixXf& slopes, std::size_t columns) {
+        LeastSquaresWalk walk(low, high, start, {.iterations = 1, .updates = 3}, slopes);
+        walk.answer({residualAt(walk.asked().front())});
+        if (columns > 0) {
+            EXPECT_EQ(walk.asked().size(), columns);
+        }
+        while (!walk.asked().empty()) {
+            std::vector<Eigen::VectorXf> answers;
+            for (const auto& point : walk.asked()) answers.push_back(residualAt(point));
+            walk.answer(answers);
+        }
+        return walk.result();
+    };
+    Eigen::MatrixXf all(3, 2), first(3, 2);
+    all << 1.0f, 0.0f, -1.0f, 2.0f, 0.0f, 0.0f;
+    first = all;
+    first.col(1).setZero();
+    const LeastSquaresResult measured = walked({}, 2), known = walked(all, 0), half = walked(first, 1);
+    EXPECT_LT(known.cost, 0.1 * static_cast<double>(residualAt(start).squaredNorm()) / 3.0);
+    EXPECT_LT(half.cost, 1.5 * measured.cost + 1e-4);
+    EXPECT_LT(known.evaluations, measured.evaluations);
+    EXPECT_EQ(walked(Eigen::MatrixXf::Ones(2, 2), 2).point, measured.point) << "of another problem";
+}
+
 TEST(LeastSquares, OfAbsoluteValuesIgnoresOutliers) {
     // The mean of {0, 0, 0, 0, 10} is 2, its median 0.
     LeastSquaresProblem problem{Eigen::VectorXd::Constant(1, -20), Eigen::VectorXd::Constant(1, 20),

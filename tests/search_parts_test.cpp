@@ -284,6 +284,43 @@ TEST_F(AFallWithTheKey, IsToldFromWhatNobodyHears) {
     EXPECT_FALSE(refit.soundsAs(Eigen::VectorXf::Zero(3))) << "of another phrase";
 }
 
+TEST_F(AFallWithTheKey, IsFittedBySlopesFromBeforeItCame) {
+    const LinearRefit near = slopes();
+    Patch linked = near.at();
+    addLink(linked, "key", "layer:a/level", -1.0);
+    const auto fitted = [&](const LinearRefit* by, int& renders) {
+        std::vector<Refinement> one;
+        one.emplace_back(linked, SearchLimits{}, Told{}, 1, by);
+        refineTogether(
+            one,
+            [&](const std::vector<Patch>& patches) {
+                std::vector<Eigen::VectorXf> all;
+                for (const Patch& each : patches) all.push_back(residual(each));
+                renders += static_cast<int>(patches.size());
+                return all;
+            },
+            [](std::size_t) { return true; }, 1);
+        return one.front().loss();
+    };
+    int few = 0, many = 0;
+    const double quick = fitted(&near, few), slow = fitted(nullptr, many);
+    EXPECT_LT(quick, 0.5 * Loss::value(residual(near.at())));
+    EXPECT_LT(quick, 1.5 * slow);
+    EXPECT_LT(few, many);
+    // What is of another kind now is measured again, and what has come in.
+    Patch hollow = linked;
+    hollow.set({"layer:a/source:a", "wave"}, static_cast<double>(Wave::pulse));
+    const SearchSpace space(hollow, {}, Told{});
+    const Eigen::MatrixXf known = near.slopesFor(hollow, space);
+    for (Eigen::Index i = 0; i < known.cols(); ++i) {
+        const Address& each = space.addresses()[static_cast<std::size_t>(i)];
+        const bool anew = each.module == "layer:a/source:a" || each.module == "link:a";
+        if (anew || each.field == "release") {
+            EXPECT_EQ(known.col(i).isZero(), anew) << each.text();
+        }
+    }
+}
+
 TEST_F(AFallWithTheKey, LeavesWhatIsLockedWhereItIs) {
     SearchLimits limits;
     const Address attack{"layer:a/envelope:level", "attack"};

@@ -54,9 +54,10 @@ Eigen::VectorXd boundedStep(const Eigen::MatrixXd& normal, const Eigen::VectorXd
 }
 
 LeastSquaresWalk::LeastSquaresWalk(Eigen::VectorXd lower, Eigen::VectorXd upper, const Eigen::VectorXd& start,
-                                   LeastSquaresSettings settings)
+                                   LeastSquaresSettings settings, Eigen::MatrixXf slopes)
     : lower_(std::move(lower)), upper_(std::move(upper)),
-      settings_(std::move(settings)), result_{start.cwiseMax(lower_).cwiseMin(upper_), 0.0, 0}, asked_{result_.point} {}
+      settings_(std::move(settings)), result_{start.cwiseMax(lower_).cwiseMin(upper_), 0.0, 0}, asked_{result_.point},
+      jacobian_(std::move(slopes)) {}
 
 void LeastSquaresWalk::answer(const std::vector<Eigen::VectorXf>& residuals) {
     result_.evaluations += static_cast<int>(residuals.size());
@@ -71,17 +72,28 @@ void LeastSquaresWalk::answer(const std::vector<Eigen::VectorXf>& residuals) {
     }
 }
 
-/// Asks for a Jacobian by forward differences, if there is to be one more.
+/// With a Jacobian by forward differences, if there is to be one more.
 void LeastSquaresWalk::iterate() {
     asked_.clear();
     if (iteration_++ == settings_.iterations) return;
-    stage_ = Stage::jacobian;
     const auto n = result_.point.size();
     const bool own = settings_.differenceSteps.size() == n;
     steps_ = (own ? settings_.differenceSteps : Eigen::VectorXd::Constant(n, settings_.differenceStep))
                  .cwiseProduct(upper_ - lower_);
-    for (Eigen::Index i = 0; i < n; ++i) {
-        if (steps_(i) == 0.0) continue; // fixed: nothing to ask
+    const bool guessed = iteration_ == 1 && jacobian_.cols() == n && jacobian_.rows() == residual_.size();
+    if (guessed)
+        steps_ = (jacobian_.colwise().squaredNorm().transpose().array() > 0.0f).select(0.0, steps_);
+    else
+        jacobian_ = Eigen::MatrixXf::Zero(residual_.size(), n);
+    update_ = guessed ? 0 : -1;
+    askColumns();
+    if (guessed && asked_.empty()) beginStep(1);
+}
+
+void LeastSquaresWalk::askColumns() {
+    stage_ = Stage::jacobian;
+    for (Eigen::Index i = 0; i < steps_.size(); ++i) {
+        if (steps_(i) == 0.0) continue;
         if (result_.point(i) + steps_(i) > upper_(i)) steps_(i) = -steps_(i);
         asked_.push_back(result_.point);
         asked_.back()(i) += steps_(i);
@@ -89,14 +101,12 @@ void LeastSquaresWalk::iterate() {
 }
 
 void LeastSquaresWalk::takeColumns(const std::vector<Eigen::VectorXf>& columns) {
-    jacobian_ = Eigen::MatrixXf::Zero(residual_.size(), steps_.size());
     std::size_t next = 0;
     for (Eigen::Index i = 0; i < steps_.size(); ++i) {
         if (steps_(i) == 0.0) continue;
         const auto& column = columns[next++];
         if (column.size() == residual_.size()) jacobian_.col(i) = (column - residual_) / static_cast<float>(steps_(i));
     }
-    update_ = -1;
     beginStep(3);
 }
 

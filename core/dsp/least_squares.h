@@ -52,8 +52,10 @@ Eigen::VectorXd boundedStep(const Eigen::MatrixXd& normal, const Eigen::VectorXd
 /// they are to be answered, in that order.
 class LeastSquaresWalk {
 public:
+    /// `slopes`: a Jacobian from nearby to begin with instead of measuring one, or empty; columns of zeros are
+    /// measured. That is the first iteration.
     LeastSquaresWalk(Eigen::VectorXd lower, Eigen::VectorXd upper, const Eigen::VectorXd& start,
-                     LeastSquaresSettings settings);
+                     LeastSquaresSettings settings, Eigen::MatrixXf slopes = {});
     /// None: it has come to its end.
     const std::vector<Eigen::VectorXd>& asked() const { return asked_; }
     void answer(const std::vector<Eigen::VectorXf>& residuals);
@@ -67,6 +69,7 @@ private:
     void iterate();
     void beginStep(int attempts);
     void askTrials();
+    void askColumns();
     void takeColumns(const std::vector<Eigen::VectorXf>& columns);
     void takeTrials(const std::vector<Eigen::VectorXf>& residuals);
     void endStep(bool improved);
@@ -77,7 +80,7 @@ private:
     LeastSquaresResult result_;
     Stage stage_ = Stage::start;
     std::vector<Eigen::VectorXd> asked_;
-    Eigen::VectorXd steps_; ///< of the forward differences; 0: that parameter is fixed
+    Eigen::VectorXd steps_; ///< of the forward differences; 0: that column is not asked for
     Eigen::VectorXf residual_;
     Eigen::MatrixXf jacobian_;
     /// Normal equations of the weighted linearization: `matrix_` δ = −`gradient_`.

@@ -23,15 +23,36 @@ std::optional<Address> newAmount(const Patch& changed, const Patch& before) {
     return std::nullopt;
 }
 
+/// Whether a module is of the same kind in two patches.
+bool isSameKind(const std::string& path, const Patch& a, const Patch& b) {
+    if (!a.find(path) || !b.find(path)) return false;
+    return std::ranges::all_of(a.addresses(), [&](const Address& each) {
+        return each.module != path || a.descriptor(each).smoothing != Smoothing::graph ||
+               a.value(each) == b.value(each);
+    });
+}
+
 } // namespace
 
 LinearRefit::LinearRefit(Patch at, SearchSpace space, const Eigen::VectorXf& residual, const Eigen::MatrixXf& jacobian)
-    : at_(std::move(at)), space_(std::move(space)), position_(space_.positionOf(at_)), rows_(residual.size()),
+    : at_(std::move(at)), space_(std::move(space)), position_(space_.positionOf(at_)), whole_(jacobian),
       residual_(thinned(residual)), jacobian_(jacobian(Eigen::seq(0, residual.size() - 1, everyRow), Eigen::all)) {}
 
 bool LinearRefit::soundsAs(const Eigen::VectorXf& residual) const {
     constexpr float unheard = 1e-3f; // dB
-    return residual.size() == rows_ && (thinned(residual) - residual_).cwiseAbs().maxCoeff() < unheard;
+    return residual.size() == whole_.rows() && (thinned(residual) - residual_).cwiseAbs().maxCoeff() < unheard;
+}
+
+Eigen::MatrixXf LinearRefit::slopesFor(const Patch& other, const SearchSpace& space) const {
+    Eigen::MatrixXf slopes = Eigen::MatrixXf::Zero(whole_.rows(), space.size());
+    const auto& own = space_.addresses();
+    for (Eigen::Index i = 0; i < slopes.cols(); ++i) {
+        const Address& address = space.addresses()[static_cast<std::size_t>(i)];
+        const auto known = std::find(own.begin(), own.end(), address);
+        if (known != own.end() && isSameKind(address.module, other, at_))
+            slopes.col(i) = whole_.col(known - own.begin());
+    }
+    return slopes;
 }
 
 LinearRefit::Estimate LinearRefit::of(const Patch& changed, const Eigen::VectorXf& residual) const {

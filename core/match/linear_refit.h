@@ -29,11 +29,15 @@ public:
     /// sign; what the change itself has set otherwise stays.
     Estimate of(const Patch& changed, const Eigen::VectorXf& residual) const;
 
+    /// What is known of the slopes at another patch: a column for each coordinate of its space; zeros for what has come
+    /// in, and for all of a module that is of another kind now.
+    Eigen::MatrixXf slopesFor(const Patch& other, const SearchSpace& space) const;
+
 private:
     Patch at_;
     SearchSpace space_;
     Eigen::VectorXd position_;
-    Eigen::Index rows_;        ///< of a whole residual
+    Eigen::MatrixXf whole_;    ///< the Jacobian
     Eigen::VectorXf residual_; ///< every so many rows, which tell enough
     Eigen::MatrixXf jacobian_;
 };

@@ -23,9 +23,11 @@ LeastSquaresSettings settingsFor(int iterations) {
 
 } // namespace
 
-Refinement::Refinement(const Patch& from, const SearchLimits& limits, const Told& told, int iterations)
+Refinement::Refinement(const Patch& from, const SearchLimits& limits, const Told& told, int iterations,
+                       const LinearRefit* near)
     : from_(from), space_(from, limits, told),
-      walk_(space_.lower(), space_.upper(), space_.positionOf(from), settingsFor(iterations)) {}
+      walk_(space_.lower(), space_.upper(), space_.positionOf(from), settingsFor(iterations),
+            near ? near->slopesFor(from, space_) : Eigen::MatrixXf{}) {}
 
 std::vector<Patch> Refinement::asked() const {
     std::vector<Patch> patches;

@@ -16,7 +16,10 @@ namespace facet {
 /// One patch on its way to the least mean absolute residual within limits.
 class Refinement {
 public:
-    Refinement(const Patch& from, const SearchLimits& limits, const Told& told, int iterations);
+    /// `near`: slopes at a patch of which this is a change; the first iteration goes by them and measures only what has
+    /// come in.
+    Refinement(const Patch& from, const SearchLimits& limits, const Told& told, int iterations,
+               const LinearRefit* near = nullptr);
     /// Patches whose residuals are wanted next; none: it has come to its end.
     std::vector<Patch> asked() const;
     void answer(const std::vector<Eigen::VectorXf>& residuals) { walk_.answer(residuals); }

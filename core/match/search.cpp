@@ -21,6 +21,10 @@
 namespace facet {
 
 namespace {
+int E(const char* n, int d) {
+    const char* v = getenv(n);
+    return v ? atoi(v) : d;
+}
 
 constexpr double simplerWins = 0.08; ///< all that is pruned may cost this share of the loss
 constexpr double oneEarns = 0.03;    ///< a module must earn this share of it
@@ -83,19 +87,21 @@ Candidate Search::refine(const Candidate& from, int iterations) {
     return one.front();
 }
 
-void Search::refineEach(std::vector<Candidate>& candidates, const std::vector<SearchLimits>& limits, int iterations) {
-    constexpr std::size_t together = 2;
+void Search::refineEach(std::vector<Candidate>& candidates, const std::vector<SearchLimits>& limits, int iterations,
+                        const LinearRefit* near) {
+    const std::size_t together = near ? 6 : 2;
     for (std::size_t i = 0; i < candidates.size(); i += together) {
         const std::size_t end = std::min(candidates.size(), i + together);
         std::vector<Refinement> some;
         for (std::size_t k = i; k < end; ++k)
-            some.emplace_back(candidates[k].patch, limits.size() == 1 ? limits.front() : limits[k], told, iterations);
+            some.emplace_back(candidates[k].patch, limits.size() == 1 ? limits.front() : limits[k], told, iterations,
+                              near);
         refineTogether(
             some, [this](const std::vector<Patch>& patches) { return residuals(patches); },
             [this](std::size_t count) { return affords(count); }, settings.threads);
         for (std::size_t k = i; k < end; ++k) {
             const Candidate refined = ranked(some[k - i].patch(), some[k - i].loss());
-            if (looked == &targets && limits.size() == 1 && refined.rank <= bestRank) {
+            if (!near && looked == &targets && limits.size() == 1 && refined.rank <= bestRank) {
                 slopes = some[k - i].slopes();
                 slopesRank = refined.rank;
             }
@@ -127,10 +133,10 @@ void Search::keepDifferentAnd(const std::set<std::string>& kinds, std::vector<Ca
         candidates.push_back(*told);
 }
 
-void Search::refineAll(std::vector<Candidate>& candidates, std::size_t keep, int iterations) {
+void Search::refineAll(std::vector<Candidate>& candidates, std::size_t keep, int iterations, const LinearRefit* near) {
     std::stable_sort(candidates.begin(), candidates.end(), better);
     if (candidates.size() > keep) candidates.resize(keep);
-    refineEach(candidates, {settings.limits}, iterations);
+    refineEach(candidates, {settings.limits}, iterations, near);
 }
 
 std::vector<Patch> Search::scattered(const Patch& patch, double deviation, int count) {
@@ -370,29 +376,39 @@ void Search::measureSlopes() {
     if (slopes && slopesRank > (1.0 + same) * bestRank) slopes.reset();
 }
 
-std::vector<Candidate> Search::evaluateGivingWay(const std::vector<Patch>& patches) {
+Search::Changes Search::evaluateGivingWay(const std::vector<Patch>& patches) {
     constexpr std::size_t most = 24;
-    const auto all = residuals(patches);
-    std::vector<Candidate> result, promised;
+    struct Promise {
+        Candidate foretold{}, asItCame{};
+    };
+    Changes changes;
+    std::vector<Promise> promises;
     std::vector<std::size_t> heard; // the others would only take the places of what changes something
+    const auto all = residuals(patches);
     for (std::size_t i = 0; i < patches.size(); ++i) {
         if (slopes && slopes->soundsAs(all[i])) continue;
         heard.push_back(i);
-        result.push_back(ranked(patches[i], Loss::value(all[i])));
+        changes.tried.push_back(ranked(patches[i], Loss::value(all[i])));
     }
-    if (!slopes) return result;
-    promised.resize(heard.size());
+    if (!slopes) return changes;
+    promises.resize(heard.size());
     parallelFor(static_cast<int>(heard.size()), settings.threads, [&](int i) {
         const auto at = static_cast<std::size_t>(i);
         const LinearRefit::Estimate estimate = slopes->of(patches[heard[at]], all[heard[at]]);
-        promised[at] = ranked(constrained(estimate.patch), estimate.loss);
+        promises[at] = {ranked(constrained(estimate.patch), estimate.loss), changes.tried[at]};
     });
-    std::stable_sort(promised.begin(), promised.end(), better);
+    std::stable_sort(promises.begin(), promises.end(),
+                     [](const Promise& a, const Promise& b) { return better(a.foretold, b.foretold); });
+    promises.resize(std::min(promises.size(), most));
     std::vector<Patch> fitted;
-    for (const Candidate& each : promised)
-        if (fitted.size() < most) fitted.push_back(each.patch);
-    for (Candidate& each : evaluate(fitted)) result.push_back(std::move(each));
-    return result;
+    for (const Promise& each : promises) fitted.push_back(each.foretold.patch);
+    const auto reached = evaluate(fitted);
+    for (std::size_t i = 0; i < reached.size(); ++i) {
+        changes.tried.push_back(reached[i]);
+        if (promises[i].foretold.rank > bestRank) continue;
+        changes.promising.push_back(better(promises[i].asItCame, reached[i]) ? promises[i].asItCame : reached[i]);
+    }
+    return changes;
 }
 
 bool Search::round(Depth depth) {
@@ -407,18 +423,39 @@ bool Search::round(Depth depth) {
     constexpr std::size_t ways = 8;
     for (Patch& other : recombined(from, donors, settings.limits, ways))
         others.push_back(constrained(std::move(other)));
-    auto moved = evaluateGivingWay(others);
+    Changes changes = evaluateGivingWay(others);
+    std::vector<Candidate>& moved = changes.tried;
     report("other structures");
+    const auto promising = [&](int most, int qw) {
+        std::stable_sort(moved.begin(), moved.end(), better);
+        std::vector<Candidate> some;
+        for (const Candidate& each : changes.promising) {
+            if (static_cast<int>(some.size()) == most) break;
+            const auto end = moved.begin() + std::min<std::ptrdiff_t>(qw, std::ssize(moved));
+            if (std::none_of(moved.begin(), end, [&](const Candidate& c) { return c.patch.soundsLike(each.patch); }))
+                some.push_back(each);
+        }
+        return some;
+    };
     if (depth == Depth::quick) {
-        keepDifferent(moved, 4, 1);
-        refineAll(moved, 4, 1);
+        const int qw = E("FQW", 8), qc = E("FQC", 2);
+        auto some = promising(E("FQP", 4), 0);
+        keepDifferent(moved, std::max(qw, qc), 1);
+        moved.insert(moved.begin(), some.begin(), some.end());
+        if (qw && slopes) refineEach(moved, {settings.limits}, 1, &*slopes);
+        if (qc) refineAll(moved, qc, 1);
         refine(best(), 2);
         return bestRank < (1.0 - quickGain) * before.rank;
     }
     if (depth == Depth::thorough) fitNewcomers(moved, before);
-    refineAll(moved, 6, 1);
+    auto some = promising(E("FP", 6), E("FW", 8));
+    moved.resize(std::min<std::size_t>(moved.size(), E("FW", 8)));
+    moved.insert(moved.begin(), some.begin(), some.end());
+    if (slopes) refineEach(moved, {settings.limits}, 1, &*slopes);
+    if (E("FC", 2)) refineAll(moved, E("FC", 2), 1);
     auto restarts = evaluate(scattered(best().patch, 0.06, 24));
-    refineAll(restarts, 2, 2);
+    if (E("FRW", 2) && slopes) refineAll(restarts, E("FRW", 2), 1, &*slopes);
+    if (E("FRC", 0)) refineAll(restarts, E("FRC", 0), 2);
     refine(best(), 4);
     return bestRank < (1.0 - restGain) * before.rank;
 }

@@ -28,14 +28,16 @@ private:
 
     Candidate refine(const Candidate& from, int iterations);
     /// Improves each where it stands, within limits of its own or the one that is given for all.
-    void refineEach(std::vector<Candidate>& candidates, const std::vector<SearchLimits>& limits, int iterations);
+    void refineEach(std::vector<Candidate>& candidates, const std::vector<SearchLimits>& limits, int iterations,
+                    const LinearRefit* near = nullptr);
     /// Keeps the best so many, of each kind at most so many: what is alike gets stuck alike.
     static void keepDifferent(std::vector<Candidate>& candidates, std::size_t most, int ofEach);
     /// The same, and the best of some kinds where it is not far behind: what was measured gets a second look.
     static void keepDifferentAnd(const std::set<std::string>& kinds, std::vector<Candidate>& candidates,
                                  std::size_t most, int ofEach);
     /// Keeps the best so many, and improves each of them where it stands.
-    void refineAll(std::vector<Candidate>& candidates, std::size_t keep, int iterations);
+    void refineAll(std::vector<Candidate>& candidates, std::size_t keep, int iterations,
+                   const LinearRefit* near = nullptr);
     /// Nearby patches: every continuous parameter moved by a normal deviate.
     std::vector<Patch> scattered(const Patch& patch, double deviation, int count);
     /// Every hypothesis from its estimate, fewer and fewer of them, longer and longer: at first the longest note alone.
@@ -63,8 +65,11 @@ private:
     void fitNewcomers(std::vector<Candidate>& moved, const Candidate& before);
     /// So that slopes at the best are known, or at what is as good.
     void measureSlopes();
-    /// Each as it comes, and those that promise most with everything else having given way.
-    std::vector<Candidate> evaluateGivingWay(const std::vector<Patch>& patches);
+    struct Changes {
+        std::vector<Candidate> tried;     ///< each as it comes, and those that promise most with the rest having given way
+        std::vector<Candidate> promising; ///< what should gain, best first, each as it is better
+    };
+    Changes evaluateGivingWay(const std::vector<Patch>& patches);
     /// Structural moves around the best, and restarts near it. True while it is worth going on. Quick: what gains most
     /// comes first, and restarts wait. Thorough: what comes in is fitted by itself first, for when nothing gains as it
     /// comes.

@@ -31,9 +31,17 @@ bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDes
 
 namespace {
 
-/// Of a link's amount to either side, in the unit in which its destination is moved.
-double plausibleAmount(Unit unit) {
-    switch (unit) {
+/// In which a link's amount moves its destination; of a link that moves the amount of another, in which that one does.
+Unit movementUnit(const Patch& patch, const Address& amount) {
+    const Unit unit = patch.shownDescriptor(amount).unit;
+    const std::string& to = patch.find(amount.module)->contents().to;
+    if (unit != Unit::amount || to.empty() || !patch.has(Address::parse(to))) return unit;
+    return patch.shownDescriptor(Address::parse(to)).unit;
+}
+
+/// Of a link's amount to either side.
+double plausibleAmount(const Patch& patch, const Address& amount) {
+    switch (movementUnit(patch, amount)) {
     case Unit::cents: return 120.0;
     case Unit::semitones: return 60.0;
     case Unit::decibels: return 30.0;
@@ -57,7 +65,7 @@ SearchSpace::SearchSpace(const Patch& patch, const SearchLimits& limits, const T
             const auto range = limits.ranges.find(address);
             const bool ranged = range != limits.ranges.end();
             addresses_.push_back(address);
-            const double plausible = amount ? plausibleAmount(patch.shownDescriptor(address).unit) : 0.0;
+            const double plausible = amount ? plausibleAmount(patch, address) : 0.0;
             ends_.push_back(ranged   ? range->second
                             : amount ? std::pair{-plausible, plausible}
                                      : std::pair{d.priorLow, d.priorHigh});

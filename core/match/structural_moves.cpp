@@ -149,9 +149,10 @@ private:
         }
     }
 
-    /// Sources that move others move them further, or less far, where keys are struck harder.
+    /// Sources that move others move them further, or less far, where keys are struck harder, and as far as now where
+    /// they are struck neither hard nor softly.
     void touch() {
-        constexpr double leastSpread = 5.0, share = 0.6;
+        constexpr double leastSpread = 5.0;
         double softest = 128.0, hardest = 0.0;
         for (const NoteProfile& each : reference.notes) {
             softest = std::min(softest, each.note.velocity);
@@ -165,10 +166,12 @@ private:
             const bool touched = std::any_of(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
                 return m.kind == ModuleKind::link && m.contents().to == amount;
             });
-            if (!from || from->kind != ModuleKind::source || touched) continue;
-            const double now = patch.value({module.path, "amount"});
-            for (double by : {share, -share}) {
-                if (!isLocked(amount)) linked("velocity", amount, by * now);
+            if (!from || from->kind != ModuleKind::source || touched || isLocked(amount)) continue;
+            const double now = patch.value({module.path, "amount"}), middle = 0.5 * (softest + hardest) / 127.0;
+            for (double by : {-2.0, -0.7, 0.7, 1.3}) {
+                Patch turned = patch;
+                turned.setNearest({module.path, "amount"}, now * (1.0 - by * middle));
+                linked(turned, "velocity", amount, by * now);
             }
         }
     }
@@ -185,7 +188,7 @@ private:
         for (const auto& module : patch.modules()) {
             const std::string level = module.path + "/level";
             if (module.kind != ModuleKind::layer || isMovedBy("key", level) || isLocked(level)) continue;
-            for (double decibels : {-6.0, 6.0}) linked("key", level, decibels);
+            for (double decibels : {-6.0, 6.0}) linked(patch, "key", level, decibels);
         }
     }
 
@@ -308,8 +311,7 @@ private:
     }
 
     /// Not where there is no room for another link.
-    void linked(const std::string& from, const std::string& to, double amount) {
-        Patch moved = patch;
+    void linked(Patch moved, const std::string& from, const std::string& to, double amount) {
         try {
             addLink(moved, from, to, amount);
         } catch (const Error&) {
