@@ -12,6 +12,10 @@ void addDyingLayer(Patch& patch, const DyingLayer& dying) {
     patch.set({source, "wave"}, static_cast<double>(dying.wave));
     patch.setNearest({source, "octave"}, dying.octave);
     patch.setNearest({source, "level"}, dying.levelDb);
+    if (dying.phase) {
+        patch.set({source, "phase_random"}, 0.0);
+        patch.setNearest({source, "phase"}, *dying.phase);
+    }
     patch.setNearest({envelope, "attack"}, 0.0);
     patch.setNearest({envelope, "decay"}, dying.decayMs);
     patch.setNearest({envelope, "sustain"}, 0.0);

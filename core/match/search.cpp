@@ -9,6 +9,7 @@
 #include "core/match/simplicity.h"
 #include "core/match/spaces.h"
 #include "core/match/structural_moves.h"
+#include "core/parameters/changes.h"
 #include "core/parameters/relevance.h"
 
 #include <algorithm>
@@ -21,6 +22,14 @@
 namespace facet {
 
 namespace {
+/// What a change does, whatever it is a change of.
+std::string keyOf(const Patch& from, const Patch& changed) {
+    std::string key;
+    for (const PatchChange& each : changesBetween(from, changed))
+        key += fmt::format("{} {} {} {};", static_cast<int>(each.kind), each.path, each.field, each.after);
+    return key;
+}
+
 int E(const char* n, int d) {
     const char* v = getenv(n);
     return v ? atoi(v) : d;
@@ -89,6 +98,7 @@ Candidate Search::refine(const Candidate& from, int iterations) {
 
 void Search::refineEach(std::vector<Candidate>& candidates, const std::vector<SearchLimits>& limits, int iterations,
                         const LinearRefit* near) {
+    constexpr double nearly = 1.05; // a step that measures slopes, or a range's end, may lie a little beside the best
     const std::size_t together = near ? 6 : 2;
     for (std::size_t i = 0; i < candidates.size(); i += together) {
         const std::size_t end = std::min(candidates.size(), i + together);
@@ -101,7 +111,8 @@ void Search::refineEach(std::vector<Candidate>& candidates, const std::vector<Se
             [this](std::size_t count) { return affords(count); }, settings.threads);
         for (std::size_t k = i; k < end; ++k) {
             const Candidate refined = ranked(some[k - i].patch(), some[k - i].loss());
-            if (!near && looked == &targets && limits.size() == 1 && refined.rank <= bestRank) {
+            if (!near && looked == &targets && limits.size() == 1 && refined.rank <= nearly * bestRank &&
+                refined.rank < slopesRank) {
                 slopes = some[k - i].slopes();
                 slopesRank = refined.rank;
             }
@@ -222,6 +233,7 @@ void Search::settle() {
         markRound();
         return gained;
     };
+    vain.clear();
     markRound();
     addSpace();
     while (gains(Depth::quick)) {}
@@ -242,7 +254,7 @@ bool Search::mayBeginAnew() const {
 void Search::beginAnew() {
     constexpr double promising = 1.4; // times the rank of the best
     earlier.swap(bests);
-    slopes.reset();
+    forgetSlopes();
     earlierRank = bestRank;
     bestRank = std::numeric_limits<double>::infinity();
     report("beginning anew from other kinds of sound");
@@ -258,7 +270,7 @@ void Search::beginAnew() {
 
 void Search::joinEarlier() {
     for (const Best& each : earlier) keep(each);
-    slopes.reset();
+    forgetSlopes();
     bestRank = std::min(bestRank, earlierRank);
     earlier.clear();
     earlierRank = std::numeric_limits<double>::infinity();
@@ -372,8 +384,14 @@ void Search::fitNewcomers(std::vector<Candidate>& moved, const Candidate& before
 
 void Search::measureSlopes() {
     constexpr double same = 1e-6;
-    if (!slopes || slopesRank > (1.0 + same) * bestRank) refine(best(), 1);
-    if (slopes && slopesRank > (1.0 + same) * bestRank) slopes.reset();
+    if (slopes && slopesRank <= (1.0 + same) * bestRank) return;
+    forgetSlopes();
+    refine(best(), 1);
+}
+
+void Search::forgetSlopes() {
+    slopes.reset();
+    slopesRank = std::numeric_limits<double>::infinity();
 }
 
 Search::Changes Search::evaluateGivingWay(const std::vector<Patch>& patches) {
@@ -391,12 +409,19 @@ Search::Changes Search::evaluateGivingWay(const std::vector<Patch>& patches) {
         changes.tried.push_back(ranked(patches[i], Loss::value(all[i])));
     }
     if (!slopes) return changes;
+    const double hopeless = 0.01 * E("FH", 110); // times the rank of the best
     promises.resize(heard.size());
     parallelFor(static_cast<int>(heard.size()), settings.threads, [&](int i) {
         const auto at = static_cast<std::size_t>(i);
         const LinearRefit::Estimate estimate = slopes->of(patches[heard[at]], all[heard[at]]);
         promises[at] = {ranked(constrained(estimate.patch), estimate.loss), changes.tried[at]};
     });
+    for (std::size_t i = 0, next = 0; i < patches.size(); ++i) {
+        const bool sounds = next < heard.size() && heard[next] == i;
+        if (!sounds || promises[next].foretold.rank > hopeless * bestRank)
+            vain.insert(keyOf(slopes->at(), patches[i]));
+        next += sounds ? 1 : 0;
+    }
     std::stable_sort(promises.begin(), promises.end(),
                      [](const Promise& a, const Promise& b) { return better(a.foretold, b.foretold); });
     promises.resize(std::min(promises.size(), most));
@@ -420,6 +445,10 @@ bool Search::round(Depth depth) {
         other = constrained(fitting(std::move(other)));
         if (!other.soundsLike(from)) others.push_back(std::move(other));
     }
+    if (depth == Depth::thorough) vain.clear();
+    if (getenv("FV")) fprintf(stderr, "%s %g %g %zu ", slopes ? "slopes" : "NONE", slopesRank, bestRank, others.size());
+    std::erase_if(others, [&](const Patch& each) { return vain.contains(keyOf(from, each)); });
+    if (getenv("FV")) fprintf(stderr, "-> %zu\n", others.size());
     constexpr std::size_t ways = 8;
     for (Patch& other : recombined(from, donors, settings.limits, ways))
         others.push_back(constrained(std::move(other)));

@@ -65,6 +65,7 @@ private:
     void fitNewcomers(std::vector<Candidate>& moved, const Candidate& before);
     /// So that slopes at the best are known, or at what is as good.
     void measureSlopes();
+    void forgetSlopes();
     struct Changes {
         std::vector<Candidate> tried;     ///< each as it comes, and those that promise most with the rest having given way
         std::vector<Candidate> promising; ///< what should gain, best first, each as it is better
@@ -90,6 +91,7 @@ private:
     double slopesRank = std::numeric_limits<double>::infinity();
     int attempt = 0;                    ///< how often the search has begun anew
     std::size_t entered = 0;            ///< ways to begin that the last one had
+    std::set<std::string> vain;         ///< changes of structure that promised nothing at an earlier round
     std::set<std::string> followed;     ///< structures that a beginning was made with
     std::vector<Hypothesis> hypotheses; ///< from measurements, once made
     std::vector<Patch> donors;          ///< all that raced, best first

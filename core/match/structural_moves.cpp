@@ -31,7 +31,7 @@ public:
         widths();
         otherFilters();
         intervals();
-        for (double voices : {2.0, 3.0, 5.0}) add({{{a, "voices"}, voices}, {{a, "detune"}, 8.0}});
+        for (double voices : {2.0, 3.0, 5.0, 9.0}) add({{{a, "voices"}, voices}, {{a, "detune"}, 8.0}});
         rooms();
         secondSources();
         secondLayers();
@@ -143,9 +143,16 @@ private:
                                          {Wave::noise, 0.0, -18.0, 300.0},
                                          {Wave::sine, 1.0, -9.0, 250.0},
                                          {Wave::sine, -1.0, -6.0, 800.0}}) {
-            Patch moved = patch;
-            addDyingLayer(moved, second);
-            moves.push_back(std::move(moved));
+            moves.push_back(patch);
+            addDyingLayer(moves.back(), second);
+            // Where notes begin at one place of the cycle, a partial more adds to another or takes away from it.
+            if (second.wave != Wave::sine || patch.value({a, "phase_random"}) != 0.0) continue;
+            for (double phase : {0.0, 90.0, 180.0, 270.0}) {
+                DyingLayer fixed = second;
+                fixed.phase = phase;
+                moves.push_back(patch);
+                addDyingLayer(moves.back(), fixed);
+            }
         }
     }
 
