@@ -395,8 +395,8 @@ TEST(LeastSquares, WalksSideBySideEndWhereEachEndsAlone) {
 TEST(LeastSquares, BeginsFromSlopesThatAreKnownNearby) {
     // Two curves that bend a little; the slopes of the first are those at another place.
     const auto residualAt = [](const Eigen::VectorXd& p) -> Eigen::VectorXf {
-        return Eigen::Vector3f(static_cast<float>(p(0) + 0.2 * p(0) * p(0) - 0.5), static_cast<float>(2.0 * p(1) - p(0)),
-                               static_cast<float>(0.3 * p(0) * p(1)));
+        return Eigen::Vector3f(static_cast<float>(p(0) + 0.2 * p(0) * p(0) - 0.5),
+                               static_cast<float>(2.0 * p(1) - p(0)), static_cast<float>(0.3 * p(0) * p(1)));
     };
     const Eigen::Vector2d low(-2, -2), high(2, 2), start(0.2, 0.9);
     const auto walked = [&](const Eigen::MatrixXf& slopes, std::size_t columns) {

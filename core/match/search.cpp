@@ -22,18 +22,6 @@
 namespace facet {
 
 namespace {
-/// What a change does, whatever it is a change of.
-std::string keyOf(const Patch& from, const Patch& changed) {
-    std::string key;
-    for (const PatchChange& each : changesBetween(from, changed))
-        key += fmt::format("{} {} {} {};", static_cast<int>(each.kind), each.path, each.field, each.after);
-    return key;
-}
-
-int E(const char* n, int d) {
-    const char* v = getenv(n);
-    return v ? atoi(v) : d;
-}
 
 constexpr double simplerWins = 0.08; ///< all that is pruned may cost this share of the loss
 constexpr double oneEarns = 0.03;    ///< a module must earn this share of it
@@ -41,6 +29,14 @@ constexpr double heardLoss = 1.0;    ///< of likeness that pruning may cost
 constexpr int variantsOfEach = 4;    ///< of a hypothesis, near its estimate
 constexpr double restGain = 0.01;    ///< a round that gains less is the last
 constexpr double quickGain = 0.05;   ///< the same of a quick one
+
+/// What a change does, whatever it is a change of.
+std::string keyOf(const Patch& from, const Patch& changed) {
+    std::string key;
+    for (const PatchChange& each : changesBetween(from, changed))
+        key += fmt::format("{} {} {} {};", static_cast<int>(each.kind), each.path, each.field, each.after);
+    return key;
+}
 
 } // namespace
 
@@ -396,32 +392,30 @@ void Search::forgetSlopes() {
 
 Search::Changes Search::evaluateGivingWay(const std::vector<Patch>& patches) {
     constexpr std::size_t most = 24;
+    constexpr double hopeless = 1.1; // times the rank of the best
     struct Promise {
-        Candidate foretold{}, asItCame{};
+        Candidate asItCame, foretold{};
+        const Eigen::VectorXf* residual;
     };
     Changes changes;
     std::vector<Promise> promises;
-    std::vector<std::size_t> heard; // the others would only take the places of what changes something
     const auto all = residuals(patches);
     for (std::size_t i = 0; i < patches.size(); ++i) {
-        if (slopes && slopes->soundsAs(all[i])) continue;
-        heard.push_back(i);
+        if (slopes && slopes->soundsAs(all[i])) { // it would only take the place of what changes something
+            vain.insert(keyOf(slopes->at(), patches[i]));
+            continue;
+        }
         changes.tried.push_back(ranked(patches[i], Loss::value(all[i])));
+        promises.push_back({changes.tried.back(), {}, &all[i]});
     }
     if (!slopes) return changes;
-    const double hopeless = 0.01 * E("FH", 110); // times the rank of the best
-    promises.resize(heard.size());
-    parallelFor(static_cast<int>(heard.size()), settings.threads, [&](int i) {
-        const auto at = static_cast<std::size_t>(i);
-        const LinearRefit::Estimate estimate = slopes->of(patches[heard[at]], all[heard[at]]);
-        promises[at] = {ranked(constrained(estimate.patch), estimate.loss), changes.tried[at]};
+    parallelFor(static_cast<int>(promises.size()), settings.threads, [&](int i) {
+        Promise& promise = promises[static_cast<std::size_t>(i)];
+        const LinearRefit::Estimate estimate = slopes->of(promise.asItCame.patch, *promise.residual);
+        promise.foretold = ranked(constrained(estimate.patch), estimate.loss);
     });
-    for (std::size_t i = 0, next = 0; i < patches.size(); ++i) {
-        const bool sounds = next < heard.size() && heard[next] == i;
-        if (!sounds || promises[next].foretold.rank > hopeless * bestRank)
-            vain.insert(keyOf(slopes->at(), patches[i]));
-        next += sounds ? 1 : 0;
-    }
+    for (const Promise& each : promises)
+        if (each.foretold.rank > hopeless * bestRank) vain.insert(keyOf(slopes->at(), each.asItCame.patch));
     std::stable_sort(promises.begin(), promises.end(),
                      [](const Promise& a, const Promise& b) { return better(a.foretold, b.foretold); });
     promises.resize(std::min(promises.size(), most));
@@ -429,62 +423,59 @@ Search::Changes Search::evaluateGivingWay(const std::vector<Patch>& patches) {
     for (const Promise& each : promises) fitted.push_back(each.foretold.patch);
     const auto reached = evaluate(fitted);
     for (std::size_t i = 0; i < reached.size(); ++i) {
+        const Promise& promise = promises[i];
         changes.tried.push_back(reached[i]);
-        if (promises[i].foretold.rank > bestRank) continue;
-        changes.promising.push_back(better(promises[i].asItCame, reached[i]) ? promises[i].asItCame : reached[i]);
+        if (promise.foretold.rank <= bestRank)
+            changes.promising.push_back(better(promise.asItCame, reached[i]) ? promise.asItCame : reached[i]);
     }
     return changes;
 }
 
-bool Search::round(Depth depth) {
-    const Candidate before = best();
-    measureSlopes();
-    std::vector<Patch> others;
-    const Patch from = slopes ? slopes->at() : before.patch;
+void Search::refineChanges(Changes changes, std::size_t promising) {
+    std::vector<Candidate>& some = changes.tried;
+    std::size_t added = 0;
+    for (const Candidate& each : changes.promising) {
+        const auto known = some.begin() + static_cast<std::ptrdiff_t>(added);
+        if (added == promising) break;
+        if (std::any_of(known, some.end(), [&](const Candidate& c) { return c.patch.soundsLike(each.patch); }))
+            continue;
+        some.insert(known, each);
+        ++added;
+    }
+    if (slopes) refineEach(some, {settings.limits}, 1, &*slopes);
+    refineAll(some, slopes ? 2 : 6, 1);
+}
+
+std::vector<Patch> Search::changesOf(const Patch& from, Depth depth) {
+    if (depth == Depth::thorough) vain.clear();
+    std::vector<Patch> changed;
     for (Patch& other : structuralMoves(from, settings.limits, profile)) {
         other = constrained(fitting(std::move(other)));
-        if (!other.soundsLike(from)) others.push_back(std::move(other));
+        if (!other.soundsLike(from) && !vain.contains(keyOf(from, other))) changed.push_back(std::move(other));
     }
-    if (depth == Depth::thorough) vain.clear();
-    if (getenv("FV")) fprintf(stderr, "%s %g %g %zu ", slopes ? "slopes" : "NONE", slopesRank, bestRank, others.size());
-    std::erase_if(others, [&](const Patch& each) { return vain.contains(keyOf(from, each)); });
-    if (getenv("FV")) fprintf(stderr, "-> %zu\n", others.size());
     constexpr std::size_t ways = 8;
     for (Patch& other : recombined(from, donors, settings.limits, ways))
-        others.push_back(constrained(std::move(other)));
-    Changes changes = evaluateGivingWay(others);
-    std::vector<Candidate>& moved = changes.tried;
+        changed.push_back(constrained(std::move(other)));
+    return changed;
+}
+
+bool Search::round(Depth depth) {
+    constexpr std::size_t lookedInto = 8; // as they are, and as many again at most that promise something
+    const Candidate before = best();
+    measureSlopes();
+    Changes changes = evaluateGivingWay(changesOf(slopes ? slopes->at() : before.patch, depth));
     report("other structures");
-    const auto promising = [&](int most, int qw) {
-        std::stable_sort(moved.begin(), moved.end(), better);
-        std::vector<Candidate> some;
-        for (const Candidate& each : changes.promising) {
-            if (static_cast<int>(some.size()) == most) break;
-            const auto end = moved.begin() + std::min<std::ptrdiff_t>(qw, std::ssize(moved));
-            if (std::none_of(moved.begin(), end, [&](const Candidate& c) { return c.patch.soundsLike(each.patch); }))
-                some.push_back(each);
-        }
-        return some;
-    };
     if (depth == Depth::quick) {
-        const int qw = E("FQW", 8), qc = E("FQC", 2);
-        auto some = promising(E("FQP", 4), 0);
-        keepDifferent(moved, std::max(qw, qc), 1);
-        moved.insert(moved.begin(), some.begin(), some.end());
-        if (qw && slopes) refineEach(moved, {settings.limits}, 1, &*slopes);
-        if (qc) refineAll(moved, qc, 1);
+        keepDifferent(changes.tried, lookedInto, 1);
+        refineChanges(std::move(changes), lookedInto / 2);
         refine(best(), 2);
         return bestRank < (1.0 - quickGain) * before.rank;
     }
-    if (depth == Depth::thorough) fitNewcomers(moved, before);
-    auto some = promising(E("FP", 6), E("FW", 8));
-    moved.resize(std::min<std::size_t>(moved.size(), E("FW", 8)));
-    moved.insert(moved.begin(), some.begin(), some.end());
-    if (slopes) refineEach(moved, {settings.limits}, 1, &*slopes);
-    if (E("FC", 2)) refineAll(moved, E("FC", 2), 1);
+    if (depth == Depth::thorough) fitNewcomers(changes.tried, before);
+    keepDifferent(changes.tried, lookedInto, lookedInto);
+    refineChanges(std::move(changes), lookedInto);
     auto restarts = evaluate(scattered(best().patch, 0.06, 24));
-    if (E("FRW", 2) && slopes) refineAll(restarts, E("FRW", 2), 1, &*slopes);
-    if (E("FRC", 0)) refineAll(restarts, E("FRC", 0), 2);
+    refineAll(restarts, 2, 1, known());
     refine(best(), 4);
     return bestRank < (1.0 - restGain) * before.rank;
 }

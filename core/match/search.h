@@ -66,11 +66,17 @@ private:
     /// So that slopes at the best are known, or at what is as good.
     void measureSlopes();
     void forgetSlopes();
+    const LinearRefit* known() const { return slopes ? &*slopes : nullptr; }
     struct Changes {
-        std::vector<Candidate> tried;     ///< each as it comes, and those that promise most with the rest having given way
-        std::vector<Candidate> promising; ///< what should gain, best first, each as it is better
+        std::vector<Candidate> tried; ///< each as it comes, and those that promise most with the rest having given way
+        std::vector<Candidate> promising; ///< what should gain, best first, each in the better of both
     };
     Changes evaluateGivingWay(const std::vector<Patch>& patches);
+    /// By the slopes from before they came, so many that promise something first: a large change is often far from what
+    /// it promises as it comes, and gets there in a few steps. Then the best of them by their own.
+    void refineChanges(Changes changes, std::size_t promising);
+    /// Structural moves and parts of other patches, without what was in vain.
+    std::vector<Patch> changesOf(const Patch& from, Depth depth);
     /// Structural moves around the best, and restarts near it. True while it is worth going on. Quick: what gains most
     /// comes first, and restarts wait. Thorough: what comes in is fitted by itself first, for when nothing gains as it
     /// comes.
@@ -91,7 +97,7 @@ private:
     double slopesRank = std::numeric_limits<double>::infinity();
     int attempt = 0;                    ///< how often the search has begun anew
     std::size_t entered = 0;            ///< ways to begin that the last one had
-    std::set<std::string> vain;         ///< changes of structure that promised nothing at an earlier round
+    std::set<std::string> vain;         ///< changes that promised nothing at an earlier round, until a thorough one
     std::set<std::string> followed;     ///< structures that a beginning was made with
     std::vector<Hypothesis> hypotheses; ///< from measurements, once made
     std::vector<Patch> donors;          ///< all that raced, best first
