@@ -363,8 +363,20 @@ TEST(StructuralMoves, OfferOtherFiltersLayersAndTouchAndKeepWhatIsLocked) {
     const auto moves = structuralMoves(bell, {}, profileOf(bell, 40.0));
     EXPECT_GE(count(moves, kindIs(FilterKind::bandPass)), 4) << "at several cutoffs";
     EXPECT_GE(count(moves, kindIs(FilterKind::highPass)), 4);
-    EXPECT_EQ(count(moves, touched), 2);
+    EXPECT_EQ(count(moves, touched), 4);
+    for (const Patch& move : moves) {
+        if (!touched(move)) continue;
+        const double middle = 70.0 / 127.0, by = move.value({"link:b", "amount"});
+        EXPECT_NEAR(move.value({"link:a", "amount"}) + by * middle, 100.0, 1.0) << "as far as before, in the middle";
+        EXPECT_GT(std::abs(by), 50.0);
+    }
     EXPECT_EQ(count(moves, layered), 4);
+    bell.set({"layer:a/source:a", "phase_random"}, 0.0);
+    std::set<double> phases;
+    for (const Patch& move : structuralMoves(bell, {}, profileOf(bell, 40.0)))
+        if (layered(move) && move.value({"layer:b/source:a", "phase_random"}) == 0.0)
+            phases.insert(move.value({"layer:b/source:a", "phase"}));
+    EXPECT_EQ(phases, (std::set<double>{0.0, 90.0, 180.0, 270.0})) << "as the first begins at one";
     EXPECT_EQ(count(structuralMoves(bell, {}, profileOf(bell, 100.0)), touched), 0) << "nothing tells it";
     SearchLimits held;
     held.locks.insert({"layer:a/filter:a", "kind"});

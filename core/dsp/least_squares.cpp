@@ -80,7 +80,7 @@ void LeastSquaresWalk::iterate() {
     const bool own = settings_.differenceSteps.size() == n;
     steps_ = (own ? settings_.differenceSteps : Eigen::VectorXd::Constant(n, settings_.differenceStep))
                  .cwiseProduct(upper_ - lower_);
-    const bool guessed = iteration_ == 1 && jacobian_.cols() == n && jacobian_.rows() == residual_.size();
+    const bool guessed = iteration_ == 1 && n > 0 && jacobian_.cols() == n && jacobian_.rows() == residual_.size();
     if (guessed)
         steps_ = (jacobian_.colwise().squaredNorm().transpose().array() > 0.0f).select(0.0, steps_);
     else
