@@ -1,3 +1,4 @@
+#include "core/base/base64.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/hash.h"
@@ -32,6 +33,23 @@ TEST(Units, PartialsStandAtTheirTextbookIntervals) {
     EXPECT_NEAR(centsBetween(100.0, 500.0), 2786.31, 0.01);
     EXPECT_NEAR(keyFromHz(hzFromKey(47.3)), 47.3, 1e-9);
     EXPECT_DOUBLE_EQ(quarterNoteMs(120.0), 500.0);
+}
+
+TEST(Base64, WritesFloatsAsTheStandardsSay) {
+    // 32-bit floats of IEEE 754, little-endian (1 is 00 00 80 3f), by the table of RFC 4648, section 4; the texts by
+    // Python's struct and base64.
+    const std::vector<float> values{1.0f, -2.0f, 0.15625f};
+    EXPECT_EQ(base64OfFloats(std::span(values).first(1)), "AACAPw==");
+    EXPECT_EQ(base64OfFloats(std::span(values).first(2)), "AACAPwAAAMA=");
+    EXPECT_EQ(base64OfFloats(values), "AACAPwAAAMAAACA+");
+    EXPECT_EQ(base64OfFloats({}), "");
+    EXPECT_EQ(floatsOfBase64("AACAPwAAAMAAACA+"), values);
+    EXPECT_EQ(floatsOfBase64(""), std::vector<float>{});
+}
+
+TEST(Base64, ReadsNothingElse) {
+    for (const char* wrong : {"AACAPw", "AACAPw=", "AACAP===", "AACA", "AAAA====", "AAC?Pw==", "AACAPw== ", "AACAPw======", "A"})
+        EXPECT_FALSE(floatsOfBase64(wrong)) << wrong;
 }
 
 TEST(Units, SilenceHasAFloor) {

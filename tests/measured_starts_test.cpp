@@ -6,6 +6,7 @@
 #include "core/match/estimate.h"
 #include "core/match/hypotheses.h"
 #include "core/match/line_spread.h"
+#include "core/match/lone_notes.h"
 #include "core/match/motion.h"
 #include "tests/support/sounds.h"
 
@@ -97,6 +98,30 @@ TEST(CutoffRise, IsAHypothesis) {
                                        std::abs(each.patch.value({"layer:a/filter:a", "envelope"}) - 48.0) < 3.0;
                             }),
               4);
+}
+
+TEST(LoneNotes, AreThoseThatNothingElseSoundsWith) {
+    Profile profile;
+    const auto note = [&](double start, double end, int key) {
+        NoteProfile one;
+        one.note = {.start = start, .end = end, .key = key, .velocity = 100.0};
+        profile.notes.push_back(one);
+    };
+    EXPECT_EQ(longestAlone(profile, 5.0).note, nullptr);
+    note(0.0, 1.0, 48);
+    note(0.0, 1.0, 55); // a chord
+    note(1.005, 1.5, 60);
+    note(1.5, 1.8, 62);
+    note(2.5, 2.52, 64);
+    EXPECT_FALSE(soundsAlone(profile.notes[0], profile));
+    EXPECT_TRUE(soundsAlone(profile.notes[2], profile)) << "what only touches it does not count";
+    const LoneNote longest = longestAlone(profile, 5.0);
+    EXPECT_EQ(longest.note, &profile.notes[2]);
+    EXPECT_DOUBLE_EQ(longest.until, 1.5);
+    profile.notes.erase(profile.notes.begin() + 2);
+    EXPECT_DOUBLE_EQ(longestAlone(profile, 5.0).until, 2.5);
+    profile.notes.erase(profile.notes.begin() + 2);
+    EXPECT_EQ(longestAlone(profile, 5.0).note, nullptr) << "a click of 20 ms tells nothing";
 }
 
 TEST(PitchSweeps, TheFirstNoteAloneTellsWhatEchoesHideOfTheOthers) {

@@ -1,6 +1,6 @@
 #include "core/base/base64.h"
 
-#include <array>
+#include <algorithm>
 #include <bit>
 #include <cstdint>
 #include <cstring>
@@ -31,7 +31,7 @@ std::string base64OfFloats(std::span<const float> values) {
 
 std::optional<std::vector<float>> floatsOfBase64(std::string_view text) {
     if (text.size() % 4 != 0) return std::nullopt;
-    while (text.ends_with('=')) text.remove_suffix(1);
+    for (int padding = 0; padding < 2 && text.ends_with('='); ++padding) text.remove_suffix(1);
     std::vector<unsigned char> bytes;
     bytes.reserve(text.size() * 3 / 4);
     std::uint32_t group = 0;
