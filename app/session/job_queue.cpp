@@ -26,9 +26,12 @@ void JobQueue::submit(Job job) {
 }
 
 void JobQueue::cancel() {
-    const std::lock_guard lock(mutex_);
-    current_.request_stop();
-    waiting_ = nullptr;
+    {
+        const std::lock_guard lock(mutex_);
+        current_.request_stop();
+        waiting_ = nullptr;
+    }
+    wake_.notify_one(); // or it would be busy with what was forgotten before it began
 }
 
 void JobQueue::run(const std::stop_token& quit) {
@@ -38,8 +41,11 @@ void JobQueue::run(const std::stop_token& quit) {
         Task task;
         {
             std::unique_lock lock(mutex_);
-            if (!waiting_) busy_ = false;
-            if (!wake_.wait(lock, quit, [this] { return waiting_ != nullptr; })) return;
+            const auto hasWork = [this] {
+                busy_ = waiting_ != nullptr;
+                return waiting_ != nullptr;
+            };
+            if (!wake_.wait(lock, quit, hasWork)) return;
             job = std::exchange(waiting_, nullptr);
             current_ = std::stop_source();
             task.stop = current_.get_token();
