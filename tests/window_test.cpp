@@ -38,6 +38,7 @@
 #include <QTest>
 #include <QTimer>
 #include <QToolButton>
+#include <cmath>
 #include <csignal>
 #include <gtest/gtest.h>
 #include <sys/wait.h>
@@ -400,6 +401,56 @@ TEST_F(WindowTest, DarkThemeAndSmallWindowWork) {
     EXPECT_LE(window.width(), 1024);
     EXPECT_LE(window.height(), 700);
     window.setDark(false);
+}
+
+/// Of two colors, 1 … 21: W3C, Web Content Accessibility Guidelines 2.1, "contrast ratio" and "relative luminance".
+double contrast(const QColor& one, const QColor& other) {
+    const auto luminance = [](const QColor& color) {
+        const auto linear = [](double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+        return 0.2126 * linear(color.redF()) + 0.7152 * linear(color.greenF()) + 0.0722 * linear(color.blueF());
+    };
+    const auto [dark, light] = std::minmax({luminance(one), luminance(other)});
+    return (light + 0.05) / (dark + 0.05);
+}
+
+TEST_F(WindowTest, TextsAndLinesStandOutInBothThemes) {
+    EXPECT_NEAR(contrast(Qt::black, Qt::white), 21.0, 1e-6);
+    EXPECT_NEAR(contrast(QColor(0x77, 0x77, 0x77), Qt::white), 4.48, 0.01) << "the guidelines' usual example";
+    for (bool dark : {false, true}) {
+        window.setDark(dark);
+        const Theme& colors = theme();
+        for (const QColor& under : {colors.paper, colors.card, colors.selected}) {
+            EXPECT_GE(contrast(colors.ink, under), 7.0) << "enhanced (1.4.6), " << dark;
+            EXPECT_GE(contrast(colors.quiet, under), 4.5) << "text (1.4.3), " << dark;
+        }
+        for (const QColor& drawn : {colors.reference, colors.render, colors.good, colors.warning})
+            EXPECT_GE(contrast(drawn, colors.card), 3.0) << "graphics (1.4.11), " << dark;
+        // Which of two lines is which hangs on their dashes, not on color alone; but they differ in color too.
+        EXPECT_GT(std::abs(colors.reference.hslHue() - colors.render.hslHue()), 20);
+    }
+    window.setDark(false);
+}
+
+TEST_F(WindowTest, ButtonsShowTheirWholeTextInASmallWindow) {
+    window.resize(1024, 700);
+    for (const char* view : {"reference", "facets", "pitch", "level", "patch/layer:a/source:a", "search", "piece"}) {
+        ASSERT_TRUE(window.showView(view)) << view;
+        QTest::qWait(50);
+        for (const auto* each : window.findChildren<QAbstractButton*>()) {
+            if (!each->isVisible() || each->text().isEmpty()) continue;
+            if (const auto* tool = qobject_cast<const QToolButton*>(each);
+                tool && tool->toolButtonStyle() == Qt::ToolButtonIconOnly)
+                continue;
+            const QString text = QString(each->text()).remove('&');
+            EXPECT_LE(each->fontMetrics().size(Qt::TextShowMnemonic, text).width(), each->width())
+                << view << ": " << text.toStdString();
+        }
+        for (const auto* label : window.findChildren<QLabel*>()) {
+            if (!label->isVisible() || label->wordWrap() || label->textFormat() == Qt::RichText) continue;
+            EXPECT_LE(label->fontMetrics().size(0, label->text()).width(), label->width() + 1)
+                << view << ": " << label->text().toStdString();
+        }
+    }
 }
 
 /// Lets a process of its own work on the demo, and kills it without warning a second after it has done so.

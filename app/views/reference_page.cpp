@@ -73,10 +73,11 @@ ReferencePage::ReferencePage(Session& session, QWidget* parent) : QWidget(parent
     out_ = button(below, tr("Leave out"), tr("The chosen part of the excerpt is neither compared nor searched"),
                   [leave] { leave(true); });
     in_ = button(below, tr("Take in again"), tr("The chosen part counts again"), [leave] { leave(false); });
-    below->addStretch(1);
     chosen_ = new QLabel(this);
     chosen_->setObjectName("quiet");
-    below->addWidget(chosen_);
+    chosen_->setWordWrap(true); // in a small window
+    chosen_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    below->addWidget(chosen_, 1);
     left->addLayout(below);
     layout->addLayout(left, 1);
     layout->addWidget(makeSide());

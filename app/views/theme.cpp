@@ -16,7 +16,7 @@ Theme lightTheme() {
             QColor("#ece4d3"),
             QColor("#ddd8cb"),
             QColor("#1d2b36"),
-            QColor("#5f6b73"),
+            QColor("#5a666e"),
             QColor("#12707a"),
             QColor("#c24f24"),
             QColor("#4c565e"),

@@ -16,7 +16,7 @@ struct Theme {
     QColor selected;  ///< chosen card, looped span
     QColor line;      ///< hairlines and grids
     QColor ink;       ///< text
-    QColor quiet;     ///< secondary text, at least 4.5 : 1 on paper
+    QColor quiet;     ///< secondary text, at least 4.5 : 1 on paper, card and selected
     QColor reference; ///< solid lines
     QColor render;    ///< dashed lines
     QColor note;      ///< notes on the ruler
