@@ -27,7 +27,8 @@ private:
     enum class Depth { quick, usual, thorough };
 
     Candidate refine(const Candidate& from, int iterations);
-    /// Improves each where it stands, within limits of its own or the one that is given for all.
+    /// Improves each where it stands, within limits of its own or the one that is given for all. `near`: slopes at a
+    /// patch that all of them are changes of, see Refinement; then more go side by side, as each asks for few.
     void refineEach(std::vector<Candidate>& candidates, const std::vector<SearchLimits>& limits, int iterations,
                     const LinearRefit* near = nullptr);
     /// Keeps the best so many, of each kind at most so many: what is alike gets stuck alike.

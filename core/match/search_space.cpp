@@ -27,12 +27,8 @@ bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDes
     return first->path != module.path;
 }
 
-} // namespace
-
-namespace {
-
 /// In which a link's amount moves its destination; of a link that moves the amount of another, in which that one does.
-Unit movementUnit(const Patch& patch, const Address& amount) {
+Unit movedUnit(const Patch& patch, const Address& amount) {
     const Unit unit = patch.shownDescriptor(amount).unit;
     const std::string& to = patch.find(amount.module)->contents().to;
     if (unit != Unit::amount || to.empty() || !patch.has(Address::parse(to))) return unit;
@@ -41,7 +37,7 @@ Unit movementUnit(const Patch& patch, const Address& amount) {
 
 /// Of a link's amount to either side.
 double plausibleAmount(const Patch& patch, const Address& amount) {
-    switch (movementUnit(patch, amount)) {
+    switch (movedUnit(patch, amount)) {
     case Unit::cents: return 120.0;
     case Unit::semitones: return 60.0;
     case Unit::decibels: return 30.0;
