@@ -475,7 +475,7 @@ bool Search::round(Depth depth) {
     keepDifferent(changes.tried, lookedInto, lookedInto);
     refineChanges(std::move(changes), lookedInto);
     auto restarts = evaluate(scattered(best().patch, 0.06, 24));
-    refineAll(restarts, 2, 1, known());
+    refineAll(restarts, 2, 2);
     refine(best(), 4);
     return bestRank < (1.0 - restGain) * before.rank;
 }
