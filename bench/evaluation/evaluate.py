@@ -25,7 +25,7 @@ sys.path.insert(0, str(HERE))
 sys.path.insert(0, str(HERE.parent))
 import external_measure  # noqa: E402
 import references  # noqa: E402
-
+from undisturbed import undisturbed  # noqa: E402
 
 
 def judged(folder, name, render):
@@ -99,6 +99,9 @@ def table(by_half, seconds):
             else:
                 rows.append(f"| {r['id']} | {half} | {r['mel_gap']:.3f} | {r['d_db']:.2f} | {r['strong_gap']:.3f} | "
                             f"{r['likeness']:.0f} | {r['limits']} | {r['structure']} |")
+    disturbed = [r["disturbed"] for by_time in by_half.values() for some in by_time.values() for r in some]
+    rows += ["", f"Other guests of the machine's host took {100 * statistics.median(disturbed):.0f} % of its processors' "
+                 f"time while a match ran (median; {100 * max(disturbed):.0f} % at most)."]
     return "\n".join(rows)
 
 
@@ -124,12 +127,16 @@ def main():
                 ["--seconds", str(seconds)]
             with concurrent.futures.ThreadPoolExecutor(options.jobs) as pool:
                 results = []
-                for r in pool.map(lambda i: match(options.cli, options.folder, i, extra), wanted):
+                def one(name):
+                    found, disturbed = undisturbed(lambda: match(options.cli, options.folder, name, extra))
+                    return {**found, "disturbed": disturbed}
+
+                for r in pool.map(one, wanted):
                     results.append(r)
                     print(f"{r['id']:34}" + (r["failed"] if "failed" in r else
                           f"gap {r['mel_gap']:6.3f}  d {r['d_db']:5.2f}  strong {r['strong_gap']:6.3f}  f0 "
                           f"{r['f0_cents'] if r['f0_cents'] is not None else float('nan'):6.2f}  env {r['envelope_db']:5.2f}  "
-                          f"likeness {r['likeness']:3.0f}  {r['evaluations']:6}  {r['limits']:28} {r['structure']}"), flush=True)
+                          f"likeness {r['likeness']:3.0f}  {r['evaluations']:6}  {100 * r['disturbed']:2.0f} %  {r['limits']:28} {r['structure']}"), flush=True)
             by_half[half][seconds] = results
             if results:
                 print(f"== {half}, {seconds:g} s: {line(summary(results))}", flush=True)

@@ -515,7 +515,7 @@ void Search::prune() {
 void Search::pruneFurther() {
     const double most = (1.0 + simplerWins) * pruned.loss;
     double likenessBefore = likenessOf(pruned.patch);
-    bool went = true;
+    bool went = true, fits = true;
     while (went) {
         std::vector<Candidate> simpler = evaluate(simplerThan(pruned.patch, settings.limits));
         std::stable_sort(simpler.begin(), simpler.end(), better);
@@ -530,8 +530,11 @@ void Search::pruneFurther() {
             likenessBefore = std::max(likenessBefore, likeness);
             pruned = without;
             went = true;
+            fits = false;
         }
     }
+    constexpr int further = 4; // what is left takes over from what went
+    if (!fits) pruned = refine(pruned, further);
 }
 
 void Search::finishLevels() {

@@ -91,7 +91,11 @@ void Trials::requireBudget(std::size_t count) const {
     if (!affords(count)) throw BudgetSpent{};
     // Marking the finalists takes a while too, and the best of them over several seeds.
     constexpr double marks = 5.0;
-    const double allowed = share * (settings.seconds - std::min(marks * markSeconds, 0.3 * settings.seconds));
+    const double left = settings.seconds - std::min(marks * markSeconds, 0.3 * settings.seconds);
+    // Pruning is so many renders: of a long search it takes a smaller share.
+    constexpr double pruningMarks = 8.0, mostPruning = 0.18;
+    const double keptBack = std::min(1.0, pruningMarks * markSeconds / (mostPruning * std::max(1e-9, left)));
+    const double allowed = left * (1.0 - (1.0 - share) * keptBack);
     if (settings.seconds > 0.0 && secondsSince(started) > allowed && !(bests.empty() && earlier.empty()))
         throw BudgetSpent{};
 }
