@@ -68,6 +68,16 @@ std::pair<double, double> parsePair(const std::string& text, const char* option)
     throw CLI::ValidationError(option, "takes two increasing numbers, LOW:HIGH");
 }
 
+/// What is wrong with a pair, as CLI11 asks; empty when nothing is.
+std::string problemOfPair(const std::string& text) {
+    try {
+        parsePair(text, "A pair");
+    } catch (const CLI::ValidationError& problem) {
+        return problem.what();
+    }
+    return {};
+}
+
 /// Notes given for a whole file, of which the part between two instants was read.
 void cutNotes(Heard& heard, double begin, double end) {
     for (Note& note : heard.performance.notes) {
@@ -91,16 +101,8 @@ struct Listening {
 
     void addTo(CLI::App& command) {
         command.add_option("--notes", notes, "Standard MIDI File with its notes; found when not given");
-        const auto isPair = [](const std::string& text) {
-            try {
-                parsePair(text, "--region");
-                return std::string();
-            } catch (const CLI::ValidationError& problem) {
-                return std::string(problem.what());
-            }
-        };
         command.add_option("--region", region, "Only this part, BEGIN:END in seconds; of files of any length")
-            ->check(isPair);
+            ->check(problemOfPair);
         command.add_option("--channels", channels, "both, left, right, mid, side, or channels counted from 1: 3,4");
     }
 };
@@ -343,8 +345,8 @@ namespace {
 struct MatchOptions : Listening {
     std::string out;
     std::string start;
-    std::vector<std::string> locks;
-    std::string focus;
+    std::vector<std::string> locks, ranges, leftOut;
+    std::string focus, without;
     double seconds = 20.0;
     int evaluations = 0;
     std::uint64_t seed = 1;
@@ -353,6 +355,35 @@ struct MatchOptions : Listening {
     bool withoutBank = false;
     bool goOn = false;
 };
+
+/// "ADDRESS=LOW:HIGH" in the parameter's unit, of a parameter of `patch`.
+std::pair<Address, std::pair<double, double>> parseRange(const std::string& text, const Patch& patch) {
+    const auto equals = text.find('=');
+    if (equals == text.npos)
+        throw Error(fmt::format(
+            "“{}” is no range; write ADDRESS=LOW:HIGH, for example layer:a/filter:a/cutoff=200:900.", text));
+    const Address address = Address::parse(text.substr(0, equals));
+    const ParameterDescriptor& d = patch.descriptor(address); // says so when there is no such parameter
+    const std::string pair = text.substr(equals + 1);
+    if (!problemOfPair(pair).empty())
+        throw Error(fmt::format("“{}” is no range; write two increasing numbers, LOW:HIGH.", pair));
+    const auto range = parsePair(pair, "--range");
+    if (range.first < d.low || range.second > d.high)
+        throw Error(fmt::format("“{}” cannot lie between {} and {}; it takes {}.", address.text(), range.first,
+                                range.second, rangeText(d)));
+    return {address, range};
+}
+
+/// "Filter key tracking, layer velocity to level".
+std::string listOf(const std::vector<Address>& addresses, const Patch& patch) {
+    std::string list;
+    for (const Address& address : addresses) {
+        std::string label(patch.descriptor(address).label);
+        label[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(label[0])));
+        list += fmt::format("{}{} {}", list.empty() ? "" : ", ", patch.labelOf(*patch.find(address.module)), label);
+    }
+    return list;
+}
 
 void runMatch(const MatchOptions& options) {
     const StopOnSignal signals; // from the first moment: reading and finding notes take a while too
@@ -365,6 +396,11 @@ void runMatch(const MatchOptions& options) {
         settings.start.descriptor(address); // says so when there is no such parameter
         settings.limits.locks.insert(address);
     }
+    for (const std::string& text : options.ranges) {
+        const auto [address, range] = parseRange(text, settings.start);
+        settings.limits.ranges[address] = range;
+    }
+    settings.weights = weightsWithout(options.without);
     if (!options.focus.empty()) {
         const auto [low, high] = parsePair(options.focus, "--focus");
         settings.focusLowHz = std::clamp(low, 20.0, 10000.0);
@@ -384,6 +420,13 @@ void runMatch(const MatchOptions& options) {
     if (code || !fs::is_directory(options.out))
         throw Error(fmt::format("The folder “{}” cannot be made; choose another one.", options.out), code.message());
 
+    MatchTarget target{heard.recording, heard.performance};
+    for (const std::string& text : options.leftOut) {
+        const auto [begin, end] = parsePair(text, "--leave-out");
+        target.leftOut.push_back({begin, end});
+    }
+    target.leftOut = joinedSpans(std::move(target.leftOut));
+
     const bool terminal = isatty(STDERR_FILENO) != 0;
     std::function<void(const MatchProgress&)> show;
     if (options.progress || terminal)
@@ -392,8 +435,7 @@ void runMatch(const MatchOptions& options) {
                        terminal ? "\r" : "", 100.0 * now.fraction, now.likeness, now.loss, now.evaluations, now.trying,
                        terminal ? "" : "\n");
         };
-    MatchResult result =
-        match(heard.recording, heard.performance, settings, {.stop = signals.token(), .progress = {}}, show);
+    MatchResult result = match({target}, settings, {.stop = signals.token(), .progress = {}}, show);
     if (show && terminal) fmt::print(stderr, "\n");
     result.best.patch.name = fs::path(options.reference).stem().string();
 
@@ -408,6 +450,8 @@ void runMatch(const MatchOptions& options) {
                result.complete ? "" : ", stopped at its limit");
     for (const Curve& curve : result.curves.front())
         fmt::print("{} moves over the phrase; performance.json has its curve.\n", curve.target);
+    if (!result.untold.empty())
+        fmt::print("These notes do not tell, so it stays as it was: {}.\n", listOf(result.untold, result.best.patch));
     for (const Shortfall& each : result.shortfalls)
         fmt::print("{} stays unlike ({:.0f}): {}. {}\n", labelOf(each.facet), each.likeness, each.words, each.likely);
 }
@@ -426,15 +470,18 @@ void addMatch(CLI::App& app) {
     command->add_option("--start", options->start, "Patch file to start from");
     command->add_option("--lock", options->locks, "Address of a parameter to leave alone; may be repeated")
         ->allow_extra_args(false);
-    const auto isPair = [](const std::string& text) {
-        try {
-            parsePair(text, "A pair");
-        } catch (const CLI::ValidationError& problem) {
-            return std::string(problem.what());
-        }
-        return std::string();
-    };
-    command->add_option("--focus", options->focus, "Band LOW:HIGH in Hz that the search looks at")->check(isPair);
+    command
+        ->add_option("--range", options->ranges,
+                     "ADDRESS=LOW:HIGH, what a parameter may be, in its unit; may be repeated")
+        ->allow_extra_args(false);
+    command
+        ->add_option("--leave-out", options->leftOut,
+                     "BEGIN:END in seconds from where it begins, what does not count; may be repeated")
+        ->check(problemOfPair)
+        ->allow_extra_args(false);
+    command->add_option("--without", options->without, "Facets that do not count, for example space,width");
+    command->add_option("--focus", options->focus, "Band LOW:HIGH in Hz that the search looks at")
+        ->check(problemOfPair);
     command->add_option("--tempo", options->tempo, "Quarter notes per minute")->check(CLI::Range(10.0, 1000.0));
     command->add_option("--seconds", options->seconds, "Time limit, 20 when not given; 0 for none")
         ->check(CLI::NonNegativeNumber);

@@ -88,6 +88,24 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(performance["render"]["frames"], round(1.15 * 44100))
         self.assertEqual([n["key"] for n in performance["notes"]], [36, 31])
 
+    def test_match_obeys_ranges_and_what_is_left_out(self):
+        done = run("match", DEMO / "airlock.flac", "--out", self.path / "m", "--evaluations", 60, "--seconds", 0,
+                   "--range", "layer:a/filter:a/cutoff=2000:2500", "--range", "layer:a/envelope:level/release=400:500",
+                   "--leave-out", "1.35:2.5", "--leave-out", "2.4:3.0", "--without", "space,width")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        patch = json.loads((self.path / "m/patch.json").read_text())["modules"]
+        self.assertTrue(2000.0 <= patch["layer:a/filter:a"]["cutoff"] <= 2500.0)
+        self.assertTrue(400.0 <= patch["layer:a/envelope:level"]["release"] <= 500.0)
+        for wrong, word in [("layer:a/filter:a/cutoff", "ADDRESS=LOW:HIGH"), ("layer:a/filter:a/cutoff=9:1", "increasing"),
+                            ("layer:a/filter:a/cutoff=1:99999", "takes"), ("layer:a/filter:a/cutof=1:2", "no “layer:a")]:
+            done = run("match", DEMO / "airlock.flac", "--out", self.path / "n", "--range", wrong)
+            self.assertEqual(done.returncode, 1, (wrong, done.stderr))
+            self.assertIn(word, done.stderr)
+        self.assertEqual(run("match", DEMO / "airlock.flac", "--out", self.path / "n", "--leave-out", "3").returncode, 2)
+        done = run("match", DEMO / "airlock.flac", "--out", self.path / "n", "--leave-out", "0:9")
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("leave out less", done.stderr)
+
     def test_a_stopped_match_still_writes_the_best_so_far(self):
         process = subprocess.Popen([CLI, "match", str(DEMO / "airlock.flac"), "--out", str(self.path / "m"), "--seconds", "60"],
                                    stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)

@@ -148,5 +148,26 @@ TEST(Schema, InTheDocumentationIsTheTables) {
     EXPECT_EQ(text, patchSchema()) << "run: facet-cli params --json > docs/patch.schema.json";
 }
 
+TEST(Ties, KeepTheirDistanceWhereOneComesToItsEnd) {
+    const Address a{"layer:a/source:a", "cents"}, b{"layer:a/source:b", "cents"};
+    Patch patch;
+    const double high = patch.descriptor(a).high, low = patch.descriptor(a).low;
+    patch.set(a, 0.0);
+    patch.set(b, 10.0);
+    patch.tie({{a, b}, true});
+    patch.set(a, high); // the other would have to go 10 further
+    EXPECT_DOUBLE_EQ(patch.value(b), high);
+    EXPECT_DOUBLE_EQ(patch.value(a), high - 10.0) << "both stop";
+    patch.set(b, 10.0);
+    EXPECT_NEAR(patch.value(a), 0.0, 1e-9) << "nothing was lost";
+    patch.set(b, low);
+    EXPECT_DOUBLE_EQ(patch.value(a), low);
+    EXPECT_DOUBLE_EQ(patch.value(b), low + 10.0);
+    patch.untie(a);
+    patch.tie({{a, b}, false});
+    patch.set(b, high);
+    EXPECT_EQ(patch.value(a), high) << "equal ones have one range";
+}
+
 } // namespace
 } // namespace facet

@@ -158,6 +158,32 @@ TEST_F(SearchPageTest, ValuesAreLockedAndRangedBesideTheSearchAndTellHowSureItIs
     EXPECT_TRUE(QTest::qWaitFor([&] { return list->isColumnHidden(2); }, 3000));
 }
 
+TEST_F(SearchPageTest, WhatIsTiedStaysTiedAndHasItsLine) {
+    const Address attack{"layer:a/envelope:level", "attack"}, release{"layer:a/envelope:level", "release"};
+    session.setParameter(attack, 12.0);
+    session.tie(release, attack, false);
+    ASSERT_EQ(session.cue()->patch.value(release), 12.0);
+    session.startMatch(4.0);
+    ASSERT_TRUE(ended());
+    ASSERT_TRUE(settle());
+    const Patch& found = session.cue()->patch;
+    EXPECT_EQ(found.value(release), found.value(attack));
+    EXPECT_EQ(found.ties().size(), 1u);
+    auto* values = window.findChild<SearchValues*>();
+    window.findChild<SearchView*>()->findChild<QTabWidget*>()->setCurrentWidget(values);
+    auto* list = values->findChild<QTreeWidget*>();
+    int lines = 0, going = 0;
+    for (int i = 0; i < list->topLevelItemCount(); ++i) {
+        const QString address = list->topLevelItem(i)->data(0, Qt::UserRole).toString();
+        if (address != QString::fromStdString(attack.text()) && address != QString::fromStdString(release.text()))
+            continue;
+        ++lines;
+        going += list->topLevelItem(i)->text(2) == "goes with what it is tied to";
+    }
+    EXPECT_EQ(lines, 2);
+    EXPECT_EQ(going, 1) << "the other tells how sure it is";
+}
+
 TEST_F(SearchPageTest, GoesOnFromWhatWasFound) {
     session.startMatch(4.0);
     ASSERT_TRUE(leads());

@@ -21,6 +21,15 @@ constexpr double unknownShare = 0.6; ///< of what may be chosen: such a value is
 
 QString told(const ParameterDescriptor& d, double number) { return QString::fromStdString(textOf(d, number)); }
 
+/// Of parameters that are tied to each other a search moves one, and knows how sure that is.
+bool goesWithAnother(const Patch& patch, const Address& address, const std::vector<KnownRange>& known) {
+    return std::ranges::any_of(patch.ties(), [&](const Tie& tie) {
+        const auto isMember = [&](const Address& a) { return std::ranges::count(tie.members, a) > 0; };
+        return isMember(address) &&
+               std::ranges::any_of(known, [&](const auto& each) { return isMember(each.address); });
+    });
+}
+
 } // namespace
 
 SearchValues::SearchValues(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
@@ -72,8 +81,9 @@ void SearchValues::refresh() {
     const bool found = !match.running && match.cue == cue->id && !match.found.empty() &&
                        match.found.front().patch.soundsLike(cue->patch);
     // What is locked or ranged stays in the list.
-    const SearchSpace space(cue->patch, {}, Told{});
-    std::vector<Address> addresses = space.addresses();
+    Patch loose = cue->patch; // of what is tied each has its line
+    for (const Tie& tie : cue->patch.ties()) loose.untie(tie.members.front());
+    std::vector<Address> addresses = SearchSpace(loose, {}, Told{}).addresses();
     const auto add = [&](const Address& address) {
         if (cue->patch.has(address) && std::find(addresses.begin(), addresses.end(), address) == addresses.end())
             addresses.push_back(address);
@@ -105,6 +115,8 @@ void SearchValues::refresh() {
         const auto moving = found ? std::count(match.moving.begin(), match.moving.end(), address) : 0;
         if (moving)
             item->setText(sure, tr("moves over the phrase"));
+        else if (known == match.ranges.end() && goesWithAnother(cue->patch, address, match.ranges))
+            item->setText(sure, tr("goes with what it is tied to"));
         else if (known == match.ranges.end())
             item->setText(sure, locked ? QString() : tr("not told by this phrase"));
         else if (known->share > unknownShare)

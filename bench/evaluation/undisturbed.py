@@ -3,7 +3,8 @@
 
 def processor_time():
     """Of all processors since the start: what the host gave to other guests, and all, in ticks (proc(5), /proc/stat)."""
-    fields = [int(x) for x in open("/proc/stat").readline().split()[1:9]]
+    with open("/proc/stat") as counters:
+        fields = [int(x) for x in counters.readline().split()[1:9]]
     return fields[7], sum(fields)
 
 

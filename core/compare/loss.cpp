@@ -85,7 +85,7 @@ struct Loss::Impl {
     std::vector<PitchPoint> pitchPoints;
     std::vector<SweptNote> sweptNotes;
     Eigen::Index sweptCycles = 0; ///< of all of them
-    std::vector<TimeSpan> leftOut;
+    Attention attention;
     int frames;
     bool stereo;
     double referenceEnergy;
@@ -310,26 +310,28 @@ struct Loss::Impl {
 };
 
 Loss::Loss(const Recording& reference, const Performance& performance, double lowerHz, double upperHz,
-           const std::vector<TimeSpan>& leftOut)
-    : impl_(std::make_unique<Impl>(leftOut.empty() ? reference : withoutSpans(reference, leftOut),
-                                   attendedNotes(performance, leftOut), lowerHz, upperHz)) {
-    impl_->leftOut = leftOut;
+           Attention attention)
+    : impl_(std::make_unique<Impl>(attention.everything() ? reference : attended(reference, attention),
+                                   attendedNotes(performance, attention.leftOut), lowerHz, upperHz)) {
+    impl_->attention = std::move(attention);
 }
 Loss::~Loss() = default;
 Loss::Loss(Loss&&) noexcept = default;
 
 Eigen::VectorXf Loss::levelDifference(const Recording& whole) const {
     const Impl& m = *impl_;
-    const Recording audible = m.leftOut.empty() ? Recording{} : withoutSpans(whole, m.leftOut);
-    const Recording& candidate = m.leftOut.empty() ? whole : audible;
+    const bool everything = m.attention.everything();
+    const Recording audible = everything ? Recording{} : attended(whole, m.attention);
+    const Recording& candidate = everything ? whole : audible;
     return m.levelsOf(m.frameEnergies(monoMix(candidate)), m.gainFor(candidate)) - m.levels;
 }
 
 Eigen::VectorXf Loss::residual(const Recording& whole) const {
     announceHeavyWork("residual");
     const Impl& m = *impl_;
-    const Recording audible = m.leftOut.empty() ? Recording{} : withoutSpans(whole, m.leftOut);
-    const Recording& candidate = m.leftOut.empty() ? whole : audible;
+    const bool everything = m.attention.everything();
+    const Recording audible = everything ? Recording{} : attended(whole, m.attention);
+    const Recording& candidate = everything ? whole : audible;
     const float gain = m.gainFor(candidate);
     const auto mono = monoMix(candidate);
     Eigen::Index total =

@@ -18,9 +18,10 @@ namespace facet {
 /// R. Yamamoto, E. Song, J.-M. Kim, "Parallel WaveGAN", ICASSP 2020, eq. 4–6 (there linear, here on mel bands in dB).
 class Loss {
 public:
-    /// `reference` at 48 kHz; only what lies between the two frequencies, outside the times left out, is compared.
+    /// `reference` at 48 kHz; nothing outside the two frequencies is looked at. Of both sounds only what is attended to
+    /// counts, also in their levels and pitches: under a band each candidate takes a filter more.
     Loss(const Recording& reference, const Performance& performance, double lowerHz = 20.0, double upperHz = 20000.0,
-         const std::vector<TimeSpan>& leftOut = {});
+         Attention attention = {});
     ~Loss();
     Loss(Loss&&) noexcept;
 

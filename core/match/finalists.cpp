@@ -7,13 +7,27 @@
 
 namespace facet {
 
+namespace {
+
+/// As loud as the reference, as far as that is allowed.
+Patch leveledWithin(const SearchLimits& limits, const Patch& patch, const PreparedTarget& target) {
+    const Address level{"output", "level"};
+    if (limits.locks.contains(level)) return patch;
+    Patch leveled = withSolvedGain(patch, target.reference, target.performance, target.attention);
+    if (const auto range = limits.ranges.find(level); range != limits.ranges.end())
+        leveled.setNearest(level, std::clamp(leveled.value(level), range->second.first, range->second.second));
+    return leveled;
+}
+
+} // namespace
+
 ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targets, int seeds,
-                     const FacetWeights& weights) {
-    const Patch leveled = withSolvedGain(patch, targets.front().reference, targets.front().performance);
+                     const MatchSettings& settings) {
+    const Patch leveled = leveledWithin(settings.limits, patch, targets.front());
     ScoredPatch all;
     for (const PreparedTarget& target : targets) {
-        const ScoredPatch one =
-            score(leveled, target.reference, target.profile, target.performance, seeds, {}, target.leftOut, weights);
+        const ScoredPatch one = score(leveled, target.reference, target.profile, target.performance, seeds, {},
+                                      target.attention, settings.weights);
         if (&target == &targets.front()) {
             all.patch = leveled;
             all.comparison = one.comparison;

@@ -77,7 +77,10 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     double weights = 0.0;
     for (const MatchTarget& target : targets) {
         requireUsable(target.reference, "The reference");
-        if (attendedNotes(target.performance, target.leftOut).notes.empty())
+        const bool any = !target.performance.notes.empty();
+        if (any && attendedNotes(target.performance, target.leftOut).notes.empty())
+            throw Error("Every note lies in what is left out; leave out less.");
+        if (!any)
             throw Error("There are no notes to play: import a MIDI file or draw the notes of this recording first.");
         weights += target.weight;
     }
@@ -112,7 +115,7 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
         scored.resize(first + count);
         parallelFor(static_cast<int>(count), settings.threads, [&](int i) {
             const std::size_t at = first + static_cast<std::size_t>(i);
-            scored[at] = scoreAll(marking[at], prepared, 1, settings.weights);
+            scored[at] = scoreAll(marking[at], prepared, 1, settings);
         });
     }
     result.before = scored.front();
@@ -136,12 +139,13 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
         std::any_of(result.curves.begin(), result.curves.end(), [](const auto& c) { return !c.empty(); });
     const bool inTime = !hurried && !late(0.5 * search.markSeconds);
     if (!scored.empty() && (drawn || inTime)) // what was marked without its curves must be marked again
-        scored.front() = scoreAll(scored.front().patch, prepared, inTime ? scoredSeeds : 1, settings.weights);
+        scored.front() = scoreAll(scored.front().patch, prepared, inTime ? scoredSeeds : 1, settings);
     if (scored.empty()) scored.push_back(result.before);
     for (const Curve& curve : result.curves.front()) result.performance.setCurve(curve);
     result.best = scored.front();
     result.evaluations = search.evaluations; // what follows is compared with nothing
     if (!hurried) result.ranges = search.rangesOf(result.best.patch);
+    result.untold = search.untoldOf(result.best.patch);
     result.shortfalls = shortfallsOf(result.best.comparison, result.best.facetFloors, prepared.front().profile,
                                      measureQuality(targets.front().reference));
     result.best.patch.name = "Match";

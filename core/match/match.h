@@ -84,6 +84,7 @@ struct MatchResult {
     double seconds = 0.0;
     bool complete = true;              ///< false: stopped before it came to rest
     std::vector<KnownRange> ranges;    ///< of the best patch's parameters; empty when it was stopped or late
+    std::vector<Address> untold; ///< what no target tells of the best patch, with one pitch or in mono: left as it was
     std::vector<Shortfall> shortfalls; ///< facets of the first target that the best stays unlike in
 };
 
@@ -99,13 +100,14 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
 MatchResult match(const Recording& reference, const Performance& performance, const MatchSettings& settings,
                   const Task& task = {}, const std::function<void(const MatchProgress&)>& progress = {});
 
-/// `patch` with its output level set so that its render is as loud as the reference.
-Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Performance& performance);
+/// `patch` with its output level set so that its render is as loud as the reference, in what is attended to.
+Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Performance& performance,
+                     const Attention& attention = {});
 
-/// Marks of a patch over `seeds` seeds beginning with the performance's own; `profile` is of the reference without the
-/// times left out.
+/// Marks of a patch over `seeds` seeds beginning with the performance's own; `profile` is of what is
+/// attended to of the reference.
 ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile,
                   const Performance& performance, int seeds, const Task& task = {},
-                  const std::vector<TimeSpan>& leftOut = {}, const FacetWeights& weights = equalWeights);
+                  const Attention& attention = {}, const FacetWeights& weights = equalWeights);
 
 } // namespace facet

@@ -73,7 +73,7 @@ struct MoveFinder::Impl {
             markings.push_back({each, attendedNotes(each.performance, each.attention.leftOut), each.weight / weights});
         const MoveTarget& first = targets.front();
         const Attention& attention = first.attention;
-        Recording rough = attended(*first.reference, attention);
+        Recording rough = *first.reference;
         early = first.performance;
         const double begin = early.notes.empty() ? 0.0 : early.notes.front().start;
         const double seconds = std::min(early.seconds(), begin + telling);
@@ -88,7 +88,7 @@ struct MoveFinder::Impl {
         const Recording at48k = atRate(rough, analysisRateHz);
         early.frames = at48k.frameCount();
         early.rateHz = analysisRateHz;
-        loss.emplace(at48k, early, low, std::max(high, 2.0 * low), attention.leftOut);
+        loss.emplace(at48k, early, low, std::max(high, 2.0 * low), attention);
     }
 
     const ProfilePtr& profile() const { return markings.front().target.profile; }

@@ -6,6 +6,17 @@
 
 namespace facet {
 
+namespace {
+
+/// Banded only where the focus takes something away.
+Attention attentionOf(const MatchSettings& settings, const std::vector<TimeSpan>& leftOut) {
+    const MatchSettings unfocused;
+    return {settings.focusLowHz > unfocused.focusLowHz ? settings.focusLowHz : 0.0,
+            settings.focusHighHz < unfocused.focusHighHz ? settings.focusHighHz : 0.0, leftOut};
+}
+
+} // namespace
+
 PreparedTarget PreparedTarget::prepare(const MatchTarget& target, double weights, const MatchSettings& settings,
                                        const Task& task) {
     Recording at48k = atRate(target.reference, analysisRateHz);
@@ -16,15 +27,15 @@ PreparedTarget PreparedTarget::prepare(const MatchTarget& target, double weights
     performance.frames = at48k.frameCount();
     performance.channelCount = at48k.channelCount();
     performance.seed = settings.seed;
-    Profile profile = measure(at48k, performance, target.leftOut, nullptr, settings.threads, task);
-    auto loss = std::make_shared<const Loss>(at48k, performance, settings.focusLowHz, upper, target.leftOut);
-    return {std::move(at48k),        std::move(performance), target.leftOut,
-            target.weight / weights, std::move(profile),     upper,
+    const Attention attention = attentionOf(settings, target.leftOut);
+    Profile profile = measure(at48k, performance, attention, nullptr, settings.threads, task);
+    auto loss = std::make_shared<const Loss>(at48k, performance, settings.focusLowHz, upper, attention);
+    return {std::move(at48k), std::move(performance), attention, target.weight / weights, std::move(profile), upper,
             std::move(loss)};
 }
 
 std::optional<PreparedTarget> PreparedTarget::telling(double longest, const MatchSettings& settings) const {
-    const MatchTarget all{reference, performance, 1.0, leftOut};
+    const MatchTarget all{reference, performance, 1.0, attention.leftOut};
     const TimeSpan span = tellingSpan(all, longest);
     if (span.end - span.begin > 0.7 * performance.seconds()) return std::nullopt;
     MatchTarget stretch = stretchOf(all, span);
@@ -32,9 +43,9 @@ std::optional<PreparedTarget> PreparedTarget::telling(double longest, const Matc
     PreparedTarget part = *this;
     part.reference = std::move(stretch.reference);
     part.performance = std::move(stretch.performance);
-    part.leftOut = std::move(stretch.leftOut);
+    part.attention.leftOut = std::move(stretch.leftOut);
     part.loss =
-        std::make_shared<const Loss>(part.reference, part.performance, settings.focusLowHz, upperHz, part.leftOut);
+        std::make_shared<const Loss>(part.reference, part.performance, settings.focusLowHz, upperHz, part.attention);
     return part;
 }
 
@@ -43,20 +54,20 @@ PreparedTarget PreparedTarget::searched(const MatchSettings& settings, const Tas
     if (performance.seconds() <= longPhrase) return *this;
     auto part = telling(enough, settings);
     if (!part) return *this;
-    part->profile = measure(part->reference, part->performance, part->leftOut, nullptr, settings.threads, task);
+    part->profile = measure(part->reference, part->performance, part->attention, nullptr, settings.threads, task);
     return *part;
 }
 
-Profile PreparedTarget::measure(const Recording& recording, const Performance& performance,
-                                const std::vector<TimeSpan>& leftOut, const SourceFit* source, int threads,
-                                const Task& task) {
-    const Recording audible = leftOut.empty() ? recording : withoutSpans(recording, leftOut);
-    return measureProfile(audible, attendedNotes(performance, leftOut), {.source = source, .threads = threads}, task);
+Profile PreparedTarget::measure(const Recording& recording, const Performance& performance, const Attention& attention,
+                                const SourceFit* source, int threads, const Task& task) {
+    const Recording audible = attention.everything() ? recording : attended(recording, attention);
+    return measureProfile(audible, attendedNotes(performance, attention.leftOut),
+                          {.source = source, .threads = threads}, task);
 }
 
 Comparison PreparedTarget::compareWith(const Recording& render, int threads, const FacetWeights& weights,
                                        const Task& task) const {
-    return compare(profile, measure(render, performance, leftOut, &profile.source, threads, task), weights);
+    return compare(profile, measure(render, performance, attention, &profile.source, threads, task), weights);
 }
 
 } // namespace facet

@@ -13,8 +13,8 @@ namespace facet {
 struct PreparedTarget {
     Recording reference;
     Performance performance; ///< at 48 kHz, with the search's seed
-    std::vector<TimeSpan> leftOut;
-    double share; ///< of all weights
+    Attention attention;     ///< the search's focus, and the times left out
+    double share;            ///< of all weights
     Profile profile;
     double upperHz; ///< above which nothing is looked at
     std::shared_ptr<const Loss> loss;
@@ -28,9 +28,8 @@ struct PreparedTarget {
     /// What a search looks at: a few telling seconds of a long phrase, measured anew.
     PreparedTarget searched(const MatchSettings& settings, const Task& task) const;
 
-    static Profile measure(const Recording& recording, const Performance& performance,
-                           const std::vector<TimeSpan>& leftOut, const SourceFit* source, int threads,
-                           const Task& task);
+    static Profile measure(const Recording& recording, const Performance& performance, const Attention& attention,
+                           const SourceFit* source, int threads, const Task& task);
     Comparison compareWith(const Recording& render, int threads, const FacetWeights& weights, const Task& task) const;
 };
 

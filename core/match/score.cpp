@@ -9,13 +9,17 @@
 
 namespace facet {
 
-Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Performance& performance) {
+Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Performance& performance,
+                     const Attention& attention) {
     Performance at48k = performance;
     at48k.rateHz = analysisRateHz;
     at48k.frames = reference48k.frameCount();
     at48k.channelCount = reference48k.channelCount();
     const Recording rendered = std::move(renderAt48k({&patch, 1}, at48k).front());
-    const double difference = activeLoudness(reference48k.channels) - activeLoudness(rendered.channels);
+    const auto loudness = [&](const Recording& sound) {
+        return activeLoudness(attention.everything() ? sound.channels : attended(sound, attention).channels);
+    };
+    const double difference = loudness(reference48k) - loudness(rendered);
     const Address level{"output", "level"};
     Patch solved = patch;
     if (peakOf(rendered) > 0.0f) solved.setNearest(level, patch.value(level) + difference);
@@ -23,7 +27,7 @@ Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Pe
 }
 
 ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile,
-                  const Performance& performance, int seeds, const Task& task, const std::vector<TimeSpan>& leftOut,
+                  const Performance& performance, int seeds, const Task& task, const Attention& attention,
                   const FacetWeights& weights) {
     ScoredPatch scored;
     scored.patch = patch;
@@ -31,7 +35,7 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
     played.rateHz = analysisRateHz;
     played.frames = reference48k.frameCount();
     played.channelCount = reference48k.channelCount();
-    const Loss loss(reference48k, played, 20.0, 20000.0, leftOut);
+    const Loss loss(reference48k, played, 20.0, 20000.0, attention);
     std::vector<Profile> profiles(static_cast<std::size_t>(seeds));
     std::vector<double> losses(profiles.size());
     std::vector<Comparison> comparisons(profiles.size());
@@ -41,7 +45,7 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
         seeded.seed += static_cast<std::uint64_t>(s);
         const Recording rendered = std::move(renderAt48k({&patch, 1}, seeded, task).front());
         losses[at] = Loss::value(loss.residual(rendered));
-        profiles[at] = PreparedTarget::measure(rendered, seeded, leftOut, &profile.source, 1, task);
+        profiles[at] = PreparedTarget::measure(rendered, seeded, attention, &profile.source, 1, task);
         comparisons[at] = compare(profile, profiles[at], weights);
     });
     for (std::size_t s = 0; s < profiles.size(); ++s) { // in order, so that sums are the same on any machine

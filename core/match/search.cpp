@@ -86,6 +86,14 @@ std::vector<KnownRange> Search::rangesOf(const Patch& patch) {
                        [this](const std::vector<Patch>& patches) { return residuals(patches); });
 }
 
+std::vector<Address> Search::untoldOf(const Patch& patch) const {
+    std::vector<Address> untold = SearchSpace(patch, settings.limits, Told{}).addresses();
+    const auto searched = SearchSpace(patch, settings.limits, told).addresses();
+    std::erase_if(untold,
+                  [&](const Address& a) { return std::find(searched.begin(), searched.end(), a) != searched.end(); });
+    return untold;
+}
+
 Candidate Search::refine(const Candidate& from, int iterations) {
     std::vector<Candidate> one{from};
     refineEach(one, {settings.limits}, iterations);
@@ -181,12 +189,15 @@ void Search::race() {
                 starts.push_back(start);
             if (hypothesis.measured) measured.insert(structureText(start));
         };
-        if (hypotheses.empty()) hypotheses = hypothesesFor(profile, whole.reference, settings.start, settings.threads);
+        const bool everything = whole.attention.everything();
+        const Recording focused = everything ? Recording{} : attended(whole.reference, whole.attention);
+        const Recording& heard = everything ? whole.reference : focused;
+        if (hypotheses.empty()) hypotheses = hypothesesFor(profile, heard, settings.start, settings.threads);
         for (const Hypothesis& each : hypotheses) enter(each);
         constexpr int ofTheBank = 48; // others each time
         if (settings.bank)
             for (const Hypothesis& each :
-                 hypothesesFrom(*settings.bank, profile, whole.reference, whole.upperHz, ofTheBank, attempt))
+                 hypothesesFrom(*settings.bank, profile, heard, whole.upperHz, ofTheBank, attempt))
                 if (holdsLocked(each.patch)) enter(each);
         entered = starts.size();
         if (starts.empty()) starts.push_back(constrained(withMotion(profile, estimate(profile, settings.start))));
@@ -301,8 +312,9 @@ std::vector<Patch> Search::otherPhases(const Patch& patch) const {
         const Address phase{module.path, "phase"};
         if (module.kind != ModuleKind::lfo || !takesPart(patch, module) || locked(phase)) continue;
         for (double by : {90.0, 180.0, 270.0}) {
-            turned.push_back(patch);
-            turned.back().setNearest(phase, std::fmod(patch.value(phase) + by, 360.0));
+            Patch other = patch;
+            other.setNearest(phase, std::fmod(patch.value(phase) + by, 360.0));
+            turned.push_back(constrained(std::move(other)));
         }
     }
     return turned;
@@ -317,7 +329,7 @@ void Search::fixPhases() {
         Patch patch = from;
         patch.set(randomness, 0.0);
         if (!locked({"layer:a/source:a", "phase"})) patch.set({"layer:a/source:a", "phase"}, 22.5 * i);
-        fixed.push_back(std::move(patch));
+        fixed.push_back(constrained(std::move(patch)));
     }
     auto phased = evaluate(fixed);
     refineAll(phased, 2, 2);
@@ -517,18 +529,21 @@ void Search::pruneFurther() {
     double likenessBefore = likenessOf(pruned.patch);
     bool went = true, fits = true;
     while (went) {
-        std::vector<Candidate> simpler = evaluate(simplerThan(pruned.patch, settings.limits));
+        std::vector<Patch> without;
+        for (Patch& each : simplerThan(pruned.patch, settings.limits))
+            if (each = constrained(std::move(each)); !each.soundsLike(pruned.patch)) without.push_back(std::move(each));
+        std::vector<Candidate> simpler = evaluate(without);
         std::stable_sort(simpler.begin(), simpler.end(), better);
         went = false;
         for (std::size_t i = 0; i < std::min<std::size_t>(simpler.size(), 3) && !went; ++i) {
-            const Candidate without = refine(simpler[i], 1);
+            const Candidate refined = refine(simpler[i], 1);
             report("without what makes no difference");
-            if (without.loss > std::min(most, (1.0 + oneEarns) * pruned.loss)) continue;
+            if (refined.loss > std::min(most, (1.0 + oneEarns) * pruned.loss)) continue;
             requireBudget(1);
-            const double likeness = likenessOf(without.patch);
+            const double likeness = likenessOf(refined.patch);
             if (likeness < likenessBefore - heardLoss) continue;
             likenessBefore = std::max(likenessBefore, likeness);
-            pruned = without;
+            pruned = refined;
             went = true;
             fits = false;
         }

@@ -19,6 +19,8 @@ public:
     void run();
     /// Of a patch that was found; neither limit counts.
     std::vector<KnownRange> rangesOf(const Patch& patch);
+    /// What of it no target tells, so that a search leaves it alone.
+    std::vector<Address> untoldOf(const Patch& patch) const;
 
     std::vector<Patch> goneOnWith; ///< what an earlier search had found, within the limits
     bool complete = true;          ///< whether it came to rest

@@ -47,29 +47,47 @@ double plausibleAmount(const Patch& patch, const Address& amount) {
     }
 }
 
+/// Of parameters that are tied to each other one moves all: the one that has a range, or the first. None does where one
+/// is locked.
+void leaveOneOfEachTie(const Patch& patch, const SearchLimits& limits, std::vector<Address>& free) {
+    for (const Tie& tie : patch.ties()) {
+        const auto isMember = [&](const Address& address) {
+            return std::find(tie.members.begin(), tie.members.end(), address) != tie.members.end();
+        };
+        const bool held = std::any_of(limits.locks.begin(), limits.locks.end(), isMember);
+        auto leads = std::find_if(free.begin(), free.end(),
+                                  [&](const Address& a) { return isMember(a) && limits.ranges.contains(a); });
+        if (leads == free.end()) leads = std::find_if(free.begin(), free.end(), isMember);
+        if (leads == free.end()) continue;
+        const Address leader = *leads;
+        std::erase_if(free, [&](const Address& a) { return isMember(a) && (held || a != leader); });
+    }
+}
+
 } // namespace
 
 SearchSpace::SearchSpace(const Patch& patch, const SearchLimits& limits, const Told& told) {
-    std::vector<double> low;
-    std::vector<double> high;
     for (const auto& module : patch.modules())
         for (const auto& d : parametersOf(module.kind)) {
             const Address address{module.path, std::string(d.field)};
             const bool amount = d.unit == Unit::amount && !module.contents().to.empty();
-            if ((!d.isSearched() && !amount) || limits.locks.contains(address) || !isHeard(patch, module, d, told))
-                continue;
-            const auto range = limits.ranges.find(address);
-            const bool ranged = range != limits.ranges.end();
-            addresses_.push_back(address);
-            const double plausible = amount ? plausibleAmount(patch, address) : 0.0;
-            ends_.push_back(ranged   ? range->second
-                            : amount ? std::pair{-plausible, plausible}
-                                     : std::pair{d.priorLow, d.priorHigh});
-            low.push_back(d.toUnit(ends_.back().first));
-            high.push_back(d.toUnit(ends_.back().second));
+            if ((d.isSearched() || amount) && !limits.locks.contains(address) && isHeard(patch, module, d, told))
+                addresses_.push_back(address);
         }
-    lower_ = Eigen::Map<Eigen::VectorXd>(low.data(), static_cast<Eigen::Index>(low.size()));
-    upper_ = Eigen::Map<Eigen::VectorXd>(high.data(), static_cast<Eigen::Index>(high.size()));
+    leaveOneOfEachTie(patch, limits, addresses_);
+    lower_.resize(size());
+    upper_.resize(size());
+    for (int i = 0; i < size(); ++i) {
+        const Address& address = addresses_[static_cast<std::size_t>(i)];
+        const ParameterDescriptor& d = patch.descriptor(address);
+        const auto range = limits.ranges.find(address);
+        const double plausible = d.isSearched() ? 0.0 : plausibleAmount(patch, address);
+        ends_.push_back(range != limits.ranges.end() ? range->second
+                        : d.isSearched()             ? std::pair{d.priorLow, d.priorHigh}
+                                                     : std::pair{-plausible, plausible});
+        lower_(i) = d.toUnit(ends_.back().first);
+        upper_(i) = d.toUnit(ends_.back().second);
+    }
 }
 
 Eigen::VectorXd SearchSpace::positionOf(const Patch& patch) const {

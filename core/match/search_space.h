@@ -17,7 +17,8 @@ struct Told {
 
 /// Coordinates in [0, 1] on each parameter's own scale. Only what can be heard takes part: nothing of a
 /// module that is off, no pulse width without a pulse, no detune of a single voice, no key tracking of one note.
-/// Amounts of links take part within plausible ranges of what they move.
+/// Amounts of links take part within plausible ranges of what they move; of parameters that are tied to each other, one
+/// does.
 class SearchSpace {
 public:
     SearchSpace(const Patch& patch, const SearchLimits& limits, const Told& told);

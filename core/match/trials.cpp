@@ -45,6 +45,23 @@ void append(Eigen::VectorXf& all, const Eigen::VectorXf& residual, double share)
     all.tail(residual.size()) = static_cast<float>(share / static_cast<double>(residual.size())) * residual;
 }
 
+/// Ties what is tied in `start`, whatever `patch` was made from: the first member of each stays where it is.
+void keepTies(const Patch& start, Patch& patch) {
+    for (const Tie& tie : start.ties()) {
+        const auto& members = tie.members;
+        const bool kept = std::find(patch.ties().begin(), patch.ties().end(), tie) != patch.ties().end();
+        if (kept || !std::all_of(members.begin(), members.end(), [&](const Address& a) { return patch.has(a); }))
+            continue;
+        const double first = patch.value(members.front());
+        for (const Address& member : members) {
+            patch.untie(member);
+            patch.set(member, start.value(member)); // from there on they keep their distances
+        }
+        patch.tie(tie);
+        patch.setNearest(members.front(), first);
+    }
+}
+
 const Candidate& bestOf(const std::vector<Trials::Best>& some) {
     return std::min_element(
                some.begin(), some.end(),
@@ -267,11 +284,12 @@ bool Trials::holdsLocked(const Patch& patch) const {
 }
 
 Patch Trials::constrained(Patch patch) const {
-    for (const Address& address : settings.limits.locks)
-        if (patch.has(address)) patch.set(address, settings.start.value(address));
+    keepTies(settings.start, patch);
     for (const auto& [address, range] : settings.limits.ranges)
         if (patch.has(address) && !locked(address))
             patch.setNearest(address, std::clamp(patch.value(address), range.first, range.second));
+    for (const Address& address : settings.limits.locks) // last: what is tied to one stands with it
+        if (patch.has(address)) patch.set(address, settings.start.value(address));
     return patch;
 }
 

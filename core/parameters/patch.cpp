@@ -297,13 +297,25 @@ void Patch::set(const Address& address, double value) {
     for (const Tie& tie : ties_) {
         if (std::find(tie.members.begin(), tie.members.end(), address) == tie.members.end()) continue;
         const auto& moved = descriptor(address);
-        const double before = this->value(address);
+        const double before = toMovement(moved, this->value(address)), wanted = toMovement(moved, value) - before;
         setAlone(address, value);
-        const double by = toMovement(moved, value) - toMovement(moved, before);
+        double by = wanted; // no further than all of them can go: distances would be lost
         for (const Address& other : tie.members) {
             if (other == address) continue;
             const auto& d = descriptor(other);
-            setAlone(other, tie.offset ? fromMovement(d, toMovement(d, this->value(other)) + by) : d.nearest(value));
+            if (!tie.offset) {
+                setAlone(other, d.nearest(value));
+                continue;
+            }
+            const double here = toMovement(d, this->value(other));
+            by =
+                std::clamp(by, std::min(0.0, toMovement(d, d.low) - here), std::max(0.0, toMovement(d, d.high) - here));
+        }
+        if (by != wanted) setAlone(address, fromMovement(moved, before + by));
+        for (const Address& other : tie.members) {
+            const auto& d = descriptor(other);
+            if (tie.offset && other != address)
+                setAlone(other, fromMovement(d, toMovement(d, this->value(other)) + by));
         }
         return;
     }

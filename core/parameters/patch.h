@@ -45,7 +45,7 @@ std::string_view keyOfPath(std::string_view path);
 /// Parameters that belong together: a change of one changes the others.
 struct Tie {
     std::vector<Address> members;
-    /// Keep their distances on their scales; otherwise they are equal.
+    /// Keep their distances on their scales, and stop together where one comes to its end; otherwise they are equal.
     bool offset = false;
     friend bool operator==(const Tie&, const Tie&) = default;
 };
