@@ -110,6 +110,13 @@ struct Loss::Impl {
         findPitchPoints(mono, performance);
     }
 
+    /// All of it, or what is attended to, which `kept` then holds.
+    const Recording& heardOf(const Recording& whole, Recording& kept) const {
+        if (attention.everything()) return whole; // saves a copy of each candidate
+        kept = attended(whole, attention);
+        return kept;
+    }
+
     /// Power by which a candidate comes to the reference's energy.
     float gainFor(const Recording& candidate) const {
         const double energy = energyOf(candidate);
@@ -311,8 +318,8 @@ struct Loss::Impl {
 
 Loss::Loss(const Recording& reference, const Performance& performance, double lowerHz, double upperHz,
            Attention attention)
-    : impl_(std::make_unique<Impl>(attention.everything() ? reference : attended(reference, attention),
-                                   attendedNotes(performance, attention.leftOut), lowerHz, upperHz)) {
+    : impl_(std::make_unique<Impl>(attended(reference, attention), attendedNotes(performance, attention.leftOut),
+                                   lowerHz, upperHz)) {
     impl_->attention = std::move(attention);
 }
 Loss::~Loss() = default;
@@ -320,18 +327,16 @@ Loss::Loss(Loss&&) noexcept = default;
 
 Eigen::VectorXf Loss::levelDifference(const Recording& whole) const {
     const Impl& m = *impl_;
-    const bool everything = m.attention.everything();
-    const Recording audible = everything ? Recording{} : attended(whole, m.attention);
-    const Recording& candidate = everything ? whole : audible;
+    Recording attendedTo;
+    const Recording& candidate = m.heardOf(whole, attendedTo);
     return m.levelsOf(m.frameEnergies(monoMix(candidate)), m.gainFor(candidate)) - m.levels;
 }
 
 Eigen::VectorXf Loss::residual(const Recording& whole) const {
     announceHeavyWork("residual");
     const Impl& m = *impl_;
-    const bool everything = m.attention.everything();
-    const Recording audible = everything ? Recording{} : attended(whole, m.attention);
-    const Recording& candidate = everything ? whole : audible;
+    Recording attendedTo;
+    const Recording& candidate = m.heardOf(whole, attendedTo);
     const float gain = m.gainFor(candidate);
     const auto mono = monoMix(candidate);
     Eigen::Index total =

@@ -60,8 +60,7 @@ PreparedTarget PreparedTarget::searched(const MatchSettings& settings, const Tas
 
 Profile PreparedTarget::measure(const Recording& recording, const Performance& performance, const Attention& attention,
                                 const SourceFit* source, int threads, const Task& task) {
-    const Recording audible = attention.everything() ? recording : attended(recording, attention);
-    return measureProfile(audible, attendedNotes(performance, attention.leftOut),
+    return measureProfile(attended(recording, attention), attendedNotes(performance, attention.leftOut),
                           {.source = source, .threads = threads}, task);
 }
 

@@ -16,9 +16,7 @@ Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Pe
     at48k.frames = reference48k.frameCount();
     at48k.channelCount = reference48k.channelCount();
     const Recording rendered = std::move(renderAt48k({&patch, 1}, at48k).front());
-    const auto loudness = [&](const Recording& sound) {
-        return activeLoudness(attention.everything() ? sound.channels : attended(sound, attention).channels);
-    };
+    const auto loudness = [&](const Recording& sound) { return activeLoudness(attended(sound, attention).channels); };
     const double difference = loudness(reference48k) - loudness(rendered);
     const Address level{"output", "level"};
     Patch solved = patch;

@@ -189,9 +189,7 @@ void Search::race() {
                 starts.push_back(start);
             if (hypothesis.measured) measured.insert(structureText(start));
         };
-        const bool everything = whole.attention.everything();
-        const Recording focused = everything ? Recording{} : attended(whole.reference, whole.attention);
-        const Recording& heard = everything ? whole.reference : focused;
+        const Recording heard = attended(whole.reference, whole.attention);
         if (hypotheses.empty()) hypotheses = hypothesesFor(profile, heard, settings.start, settings.threads);
         for (const Hypothesis& each : hypotheses) enter(each);
         constexpr int ofTheBank = 48; // others each time

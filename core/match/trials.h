@@ -84,7 +84,7 @@ protected:
     bool locked(const Address& address) const { return settings.limits.locks.contains(address); }
     /// Whether a patch that was not made from the start has all that is locked.
     bool holdsLocked(const Patch& patch) const;
-    /// Puts back everything that is locked and clips into the given ranges.
+    /// Ties what the start has tied, clips into the given ranges and puts back everything that is locked.
     Patch constrained(Patch patch) const;
 
     const std::vector<PreparedTarget>& targets;
