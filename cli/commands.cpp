@@ -451,7 +451,7 @@ void runMatch(const MatchOptions& options) {
     for (const Curve& curve : result.curves.front())
         fmt::print("{} moves over the phrase; performance.json has its curve.\n", curve.target);
     if (!result.untold.empty())
-        fmt::print("These notes do not tell, so it stays as it was: {}.\n", listOf(result.untold, result.best.patch));
+        fmt::print("Not told by this recording, left as it was: {}.\n", listOf(result.untold, result.best.patch));
     for (const Shortfall& each : result.shortfalls)
         fmt::print("{} stays unlike ({:.0f}): {}. {}\n", labelOf(each.facet), each.likeness, each.words, each.likely);
 }

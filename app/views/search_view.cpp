@@ -181,8 +181,8 @@ void SearchView::showHistory() {
     draw(whole, QPen(theme().render, 2.2));
     // The least alike first: those are what is of interest.
     std::sort(ends.begin(), ends.end());
-    double last = -100.0;
-    constexpr double apart = 9.0; // of likeness: a line of text
+    double last = -100.0, widest = 0.0; // of the names, in pixels
+    constexpr double apart = 9.0;       // of likeness: a line of text
     for (const auto& [likeness, facet] : ends) {
         if (likeness - last < apart) continue;
         last = likeness;
@@ -193,8 +193,11 @@ void SearchView::showHistory() {
         name->setColor(theme().quiet);
         name->setPositionAlignment(Qt::AlignLeft | Qt::AlignVCenter);
         name->position->setCoords(x.back() + 0.01 * end, std::clamp(likeness, 4.0, 96.0));
+        widest = std::max(widest, QFontMetricsF(name->font()).horizontalAdvance(name->text()));
     }
-    plot_->xAxis->setRange(0, 1.14 * end);
+    constexpr double margin = 12.0, leastWidth = 240.0; // pixels; before its first layout a plot has none
+    const double room = (widest + margin) / std::max(leastWidth, 1.0 * plot_->axisRect()->width());
+    plot_->xAxis->setRange(0, std::max(end, x.isEmpty() ? 0.0 : (x.back() + 0.01 * end) / (1.0 - std::min(0.5, room))));
     plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 

@@ -121,10 +121,11 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.before = scored.front();
     scored.erase(scored.begin());
     // The ranking looks at what people see, and of two that are as good at which is simpler.
-    std::stable_sort(scored.begin(), scored.end(), [&](const ScoredPatch& a, const ScoredPatch& b) {
-        return worthOf(a.patch, a.likeness, a.loss, settings.start) >
-               worthOf(b.patch, b.likeness, b.loss, settings.start);
-    });
+    const auto worth = [&](const ScoredPatch& one) {
+        return worthOf(one.patch, one.likeness, one.loss, settings.start);
+    };
+    std::stable_sort(scored.begin(), scored.end(),
+                     [&](const ScoredPatch& a, const ScoredPatch& b) { return worth(a) > worth(b); });
     result.curves.resize(prepared.size());
     const bool mayDraw = !scored.empty() && (settings.evaluations <= 0 || search.complete);
     for (std::size_t t = 0; t < prepared.size() && mayDraw; ++t) {
@@ -140,6 +141,11 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     const bool inTime = !hurried && !late(0.5 * search.markSeconds);
     if (!scored.empty() && (drawn || inTime)) // what was marked without its curves must be marked again
         scored.front() = scoreAll(scored.front().patch, prepared, inTime ? scoredSeeds : 1, settings);
+    // With other phases it may be worth less than the next one, which then has to show what it is worth itself.
+    if (!drawn && inTime && scored.size() > 1 && worth(scored[1]) > worth(scored[0]) && !late(search.markSeconds)) {
+        scored[1] = scoreAll(scored[1].patch, prepared, scoredSeeds, settings);
+        if (worth(scored[1]) > worth(scored[0])) std::swap(scored[0], scored[1]);
+    }
     if (scored.empty()) scored.push_back(result.before);
     for (const Curve& curve : result.curves.front()) result.performance.setCurve(curve);
     result.best = scored.front();
