@@ -174,12 +174,18 @@ TEST(Locks, HoldForTheOutputToo) {
     EXPECT_EQ(match(render(filtered(800.0), notes), notes, settings).best.patch.value(output), -17.0);
 }
 
-/// An attack that level and filter share.
+/// Level and filter that rise in so many milliseconds.
+Patch rising(double hz, double levelMs, double filterMs) {
+    Patch patch = filtered(hz);
+    patch.set({filter, "envelope"}, 36.0);
+    patch.set({level, "attack"}, levelMs);
+    patch.set({opening, "attack"}, filterMs);
+    return patch;
+}
+
+/// Attacks that belong together.
 Patch tied(bool offset) {
-    Patch patch = filtered(1000.0);
-    patch.set({filter, "envelope"}, 24.0);
-    patch.set({level, "attack"}, 10.0);
-    patch.set({opening, "attack"}, offset ? 40.0 : 10.0);
+    Patch patch = rising(1000.0, 10.0, offset ? 40.0 : 10.0);
     patch.tie({{{level, "attack"}, {opening, "attack"}}, offset});
     return patch;
 }
@@ -206,12 +212,8 @@ TEST(Ties, AreOneParameterOfASearch) {
 }
 
 TEST(Ties, HoldInWhateverASearchFinds) {
-    Patch right = filtered(600.0);
-    right.set({filter, "envelope"}, 36.0);
-    right.set({level, "attack"}, 30.0);
-    right.set({opening, "attack"}, 30.0);
     const Performance notes = played({45, 52});
-    const Recording reference = render(right, notes);
+    const Recording reference = render(rising(600.0, 30.0, 30.0), notes);
     const auto bank = std::make_shared<const SeedBank>(SeedBank().grownTo(320, 2)); // whose patches know of no tie
     for (bool locked : {false, true}) {
         MatchSettings settings = quick(400);
@@ -232,14 +234,10 @@ TEST(Ties, HoldInWhateverASearchFinds) {
 }
 
 TEST(Ties, AtADistanceKeepIt) {
-    Patch right = filtered(600.0);
-    right.set({filter, "envelope"}, 36.0);
-    right.set({level, "attack"}, 20.0);
-    right.set({opening, "attack"}, 80.0);
     const Performance notes = played({45, 52});
     MatchSettings settings = quick(300);
     settings.start = tied(true);
-    const Patch found = match(render(right, notes), notes, settings).best.patch;
+    const Patch found = match(render(rising(600.0, 20.0, 80.0), notes), notes, settings).best.patch;
     // Times move in octaves above 2 ms: three and a half times as long, wherever both lie.
     const auto distance = [](const Patch& patch) {
         return std::log2((patch.value({opening, "attack"}) + 2.0) / (patch.value({level, "attack"}) + 2.0));

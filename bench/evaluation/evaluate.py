@@ -128,7 +128,8 @@ def main():
             with concurrent.futures.ThreadPoolExecutor(options.jobs) as pool:
                 results = []
                 def one(name):
-                    found, disturbed = undisturbed(lambda: match(options.cli, options.folder, name, extra))
+                    found, disturbed = undisturbed(lambda: match(options.cli, options.folder, name, extra),
+                                                   times=1 if options.evaluations else 3)
                     return {**found, "disturbed": disturbed}
 
                 for r in pool.map(one, wanted):
