@@ -29,10 +29,14 @@ if(FACET_SANITIZE)
   target_link_options(facet_flags INTERFACE -fsanitize=${FACET_SANITIZE})
 endif()
 
-# facet_library(NAME SOURCES … LINKS …): one static library per core folder, so that an arrow against the
-# order of docs/architecture.md does not link.
+# facet_library(NAME [TOGETHER N] SOURCES … LINKS …): one static library per core folder, so that an arrow against the
+# order of docs/architecture.md does not link. N sources are compiled as one where what they include takes longer to
+# read than they do.
 function(facet_library name)
-  cmake_parse_arguments(ARG "" "" "SOURCES;LINKS" ${ARGN})
+  cmake_parse_arguments(ARG "" "TOGETHER" "SOURCES;LINKS" ${ARGN})
   add_library(facet_${name} STATIC ${ARG_SOURCES})
+  if(ARG_TOGETHER)
+    set_target_properties(facet_${name} PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE ${ARG_TOGETHER})
+  endif()
   target_link_libraries(facet_${name} PUBLIC facet_flags PRIVATE ${ARG_LINKS})
 endfunction()

@@ -25,6 +25,16 @@ Recording longPhrase() {
     return sound;
 }
 
+/// It as a file that all tests share.
+const std::filesystem::path& longFile() {
+    static const TemporaryFolder folder;
+    static const auto path = [] {
+        writeAudio(folder / "long.flac", longPhrase(), SampleFormat::flac16);
+        return folder / "long.flac";
+    }();
+    return path;
+}
+
 class ReferenceTest : public WindowTest {
 protected:
     ReferenceTest() : page(window.findChild<ReferencePage*>()) {}
@@ -45,9 +55,8 @@ protected:
 };
 
 TEST_F(ReferenceTest, PartsOfALongFileBecomeExcerpts) {
-    writeAudio(folder / "long.flac", longPhrase(), SampleFormat::flac16);
     const auto before = session.cue()->excerpts.size();
-    drop(folder / "long.flac");
+    drop(longFile());
     EXPECT_TRUE(picture().isVisible()) << "the page to choose parts on opens by itself";
     ASSERT_TRUE(waitForPicture());
     EXPECT_EQ(session.cue()->excerpts.size(), before) << "nothing is replaced before a part is chosen";
@@ -80,8 +89,7 @@ TEST_F(ReferenceTest, PartsOfALongFileBecomeExcerpts) {
 }
 
 TEST_F(ReferenceTest, ThePictureZoomsToSingleSamples) {
-    writeAudio(folder / "long.flac", longPhrase(), SampleFormat::flac16);
-    drop(folder / "long.flac");
+    drop(longFile());
     ASSERT_TRUE(waitForPicture());
     picture().zoom(1e9, 20.05);
     const TimeSpan view = picture().view();
@@ -99,8 +107,7 @@ TEST_F(ReferenceTest, ThePictureZoomsToSingleSamples) {
 }
 
 TEST_F(ReferenceTest, SpacePlaysTheChosenPartAndLeavingGivesTheReferenceBack) {
-    writeAudio(folder / "long.flac", longPhrase(), SampleFormat::flac16);
-    drop(folder / "long.flac");
+    drop(longFile());
     ASSERT_TRUE(waitForPicture());
     dragOver(50.0, 60.0);
     picture().setFocus();

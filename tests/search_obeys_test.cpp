@@ -139,6 +139,25 @@ TEST(GoingOn, LosesNothingOfWhatWasFound) {
     EXPECT_LE(second.evaluations, 300);
 }
 
+TEST(AShortSearch, UndoesNoWork) {
+    // A patch made by hand, nearly right, and no time to come near it from anywhere else.
+    const Performance phrase = played({45, 52});
+    Patch right = filtered(900.0);
+    right.set({"layer:a/envelope:level", "attack"}, 40.0);
+    const Recording reference = render(right, phrase);
+    right.set(cutoff, 940.0);
+    for (int evaluations : {1, 20, 90}) {
+        MatchSettings settings = quick(evaluations);
+        settings.start = right;
+        const MatchResult result = match(reference, phrase, settings);
+        EXPECT_GE(result.best.comparison.likeness, result.before.comparison.likeness - 0.5) << evaluations;
+    }
+    MatchSettings held = quick(20);
+    held.start = right;
+    held.limits.ranges[cutoff] = {300.0, 600.0};
+    EXPECT_LE(match(reference, phrase, held).best.patch.value(cutoff), 600.0) << "it may not stay as it was";
+}
+
 TEST(Ranges, HoldAtEveryTurnOfASearch) {
     // What a search would set to other values on the way: phases fixed, blends and stacks taken away, loudness solved.
     const Address blend{"layer:a/source:a", "blend"}, random{"layer:a/source:a", "phase_random"};

@@ -37,6 +37,15 @@ protected:
     bool ended() {
         return QTest::qWaitFor([this] { return !session.matchState().running; }, 120000);
     }
+    /// A search that tells how sure it is, which on a slow machine one that is late leaves out.
+    bool tellsHowSure() {
+        for (const double seconds : {4.0, 8.0, 16.0, 32.0}) {
+            session.startMatch(seconds);
+            if (!ended() || !settle()) return false;
+            if (!session.matchState().ranges.empty()) return true;
+        }
+        return false;
+    }
 };
 
 TEST_F(SearchPageTest, WhatLeadsIsHeardAndTakenWhileItRuns) {
@@ -137,15 +146,12 @@ TEST_F(SearchPageTest, ValuesAreLockedAndRangedBesideTheSearchAndTellHowSureItIs
     QTest::keyClick(list, Qt::Key_Return);
     ASSERT_TRUE(row(release));
     EXPECT_EQ(row(release)->text(3), "300 ms to 400 ms");
-    session.startMatch(6.0);
-    ASSERT_TRUE(ended());
-    ASSERT_TRUE(settle());
+    ASSERT_TRUE(tellsHowSure());
     EXPECT_EQ(session.cue()->patch.value(Address::parse(attack.toStdString())), held);
     const double found = session.cue()->patch.value(Address::parse(release.toStdString()));
     EXPECT_GE(found, 300.0);
     EXPECT_LE(found, 400.0);
     EXPECT_FALSE(list->isColumnHidden(2));
-    ASSERT_FALSE(session.matchState().ranges.empty());
     for (const KnownRange& each : session.matchState().ranges) {
         EXPECT_LE(each.low, each.value + 1e-9) << each.address.text();
         EXPECT_GE(each.high, each.value - 1e-9) << each.address.text();
@@ -163,9 +169,7 @@ TEST_F(SearchPageTest, WhatIsTiedStaysTiedAndHasItsLine) {
     session.setParameter(attack, 12.0);
     session.tie(release, attack, false);
     ASSERT_EQ(session.cue()->patch.value(release), 12.0);
-    session.startMatch(4.0);
-    ASSERT_TRUE(ended());
-    ASSERT_TRUE(settle());
+    ASSERT_TRUE(tellsHowSure());
     const Patch& found = session.cue()->patch;
     EXPECT_EQ(found.value(release), found.value(attack));
     EXPECT_EQ(found.ties().size(), 1u);
@@ -185,23 +189,27 @@ TEST_F(SearchPageTest, WhatIsTiedStaysTiedAndHasItsLine) {
 }
 
 TEST_F(SearchPageTest, GoesOnFromWhatWasFound) {
-    session.startMatch(4.0);
+    const double before = session.results().comparison->likeness;
+    QStringList tried;
+    QObject::connect(&session, &Session::matchChanged, &window, [&] { tried << session.matchState().trying; });
+    session.startMatch(60.0);
     ASSERT_TRUE(leads());
-    const double anew = session.matchState().found.front().loss;
-    ASSERT_TRUE(ended());
-    ASSERT_TRUE(settle());
-    const double first = session.results().comparison->likeness;
-    const double loss = session.matchState().found.front().loss;
-    ASSERT_LT(1.6 * loss, anew) << "else what follows could not tell";
-    QTest::mouseClick(visible("goOn"), Qt::LeftButton);
-    ASSERT_TRUE(session.matchState().running);
-    ASSERT_TRUE(leads());
-    // What was found is judged over several random phases, what a search tries over one: a third more, or less.
-    EXPECT_LT(session.matchState().found.front().loss, 1.6 * loss) << "it does not begin anew";
-    QTest::qWait(2500);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.matchState().likeness > before + 10.0; }, 60000));
     session.stopMatch();
     ASSERT_TRUE(ended());
     ASSERT_TRUE(settle());
+    EXPECT_TRUE(tried.contains("comparing kinds of sound"));
+    const double first = session.results().comparison->likeness;
+    tried.clear();
+    QTest::mouseClick(visible("goOn"), Qt::LeftButton);
+    ASSERT_TRUE(session.matchState().running);
+    ASSERT_TRUE(leads());
+    EXPECT_TRUE(QTest::qWaitFor([&] { return tried.contains("going on"); }, 60000));
+    QTest::qWait(1000);
+    session.stopMatch();
+    ASSERT_TRUE(ended());
+    ASSERT_TRUE(settle());
+    EXPECT_FALSE(tried.contains("comparing kinds of sound")) << "it does not begin anew";
     EXPECT_GE(session.results().comparison->likeness, first - 3.0);
     EXPECT_EQ(session.cue()->takes.size(), 2u);
 }

@@ -9,6 +9,7 @@
 #include "core/project/project_file.h"
 #include "tests/support/files.h"
 
+#include <QGuiApplication>
 #include <QSignalSpy>
 #include <QTest>
 #include <gtest/gtest.h>
@@ -27,7 +28,7 @@ protected:
         saveProject(folder / "demo.facet", makeDemoProject(testing::demoFile("")), 1);
         session.open(folder / "demo.facet");
     }
-    bool settle(int ms = 20000) {
+    bool settle(int ms = 60000) {
         return QTest::qWaitFor([this] { return !session.busy() && session.results().comparisonIsCurrent; }, ms);
     }
 
@@ -227,7 +228,7 @@ TEST_F(SessionTest, AMatchBecomesPatchAndTakeInOneStep) {
     const double before = session.results().comparison->likeness;
     session.startMatch(4.0);
     EXPECT_TRUE(session.matchState().running);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 20000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 60000));
     EXPECT_GT(session.matchState().history.size(), 1u);
     ASSERT_FALSE(session.matchState().found.empty());
     ASSERT_TRUE(settle());
@@ -242,9 +243,9 @@ TEST_F(SessionTest, AMatchBecomesPatchAndTakeInOneStep) {
 TEST_F(SessionTest, AStoppedMatchKeepsItsBest) {
     ASSERT_TRUE(settle());
     session.startMatch(60.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.matchState().history.size() > 3; }, 20000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.matchState().history.size() > 3; }, 60000));
     session.stopMatch();
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 5000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 20000));
     EXPECT_EQ(session.cue()->takes.size(), 1u);
 }
 
@@ -295,3 +296,10 @@ TEST_F(SessionTest, PlaysAtTheLoudnessShown) {
 
 } // namespace
 } // namespace facet
+
+int main(int argc, char** argv) {
+    qputenv("QT_QPA_PLATFORM", "offscreen");
+    const QGuiApplication app(argc, argv);
+    ::testing::InitGoogleTest(&argc, argv);
+    return RUN_ALL_TESTS();
+}

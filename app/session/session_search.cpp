@@ -199,7 +199,8 @@ void Session::finishMatch(const MatchResult& result, std::uint64_t cueId, const 
     }
     changed.takes.push_back(std::make_shared<const Take>(std::move(take)));
     push(tr("Match"), withCue(after, std::move(changed)));
-    emit notice(tr("Found in %1 s: likeness %2")
+    const bool better = !result.best.patch.soundsLike(result.before.patch);
+    emit notice((better ? tr("Found in %1 s: likeness %2") : tr("Nothing better found in %1 s: likeness stays %2"))
                     .arg(result.seconds, 0, 'f', 1)
                     .arg(result.best.comparison.likeness, 0, 'f', 0));
 }

@@ -3,6 +3,7 @@
 #include "app/session/session.h"
 #include "app/views/parameter_row.h"
 #include "app/views/theme.h"
+#include "app/views/words.h"
 #include "core/parameters/relevance.h"
 
 #include <QLabel>
@@ -52,8 +53,7 @@ void AnswerView::rebuild() {
         list_->deleteLater();
     }
     const std::string_view facetName = labelOf(facet_);
-    title_->setText(
-        tr("Answers for %1").arg(QString::fromUtf8(facetName.data(), static_cast<qsizetype>(facetName.size()))));
+    title_->setText(tr("Answers for %1").arg(text(facetName)));
     auto* content = new QWidget;
     auto* stack = new QVBoxLayout(content);
     stack->setContentsMargins(0, 0, 6, 0);

@@ -2,6 +2,7 @@
 
 #include "app/views/facet_weights.h"
 #include "app/views/theme.h"
+#include "app/views/words.h"
 
 #include <QContextMenuEvent>
 #include <QKeyEvent>
@@ -49,7 +50,7 @@ std::vector<float> sketch(Facet facet, const Profile& profile) {
 
 QString nameOf(Facet facet) {
     const std::string_view label = labelOf(facet);
-    return QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
+    return text(label);
 }
 
 FacetCard::FacetCard(Facet facet, QWidget* parent) : QAbstractButton(parent), facet_(facet) {

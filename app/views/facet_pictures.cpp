@@ -8,9 +8,6 @@ namespace facet {
 
 namespace {
 
-constexpr int shownPartials = 32;
-constexpr double partialFloorDb = -70.0;
-
 QString tr(const char* words) { return QObject::tr(words); }
 
 /// A track with gaps where it is not measurable.

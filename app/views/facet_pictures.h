@@ -10,6 +10,9 @@
 
 namespace facet {
 
+constexpr int shownPartials = 32;
+constexpr double partialFloorDb = -70.0;
+
 struct PlottedCurve {
     QVector<double> x;
     QVector<double> y;

@@ -24,9 +24,6 @@ namespace facet {
 
 namespace {
 
-constexpr double partialFloorDb = -70.0;
-constexpr int shownPartials = 32;
-
 void setLogarithmic(QCPAxis& axis, bool on, double base) {
     axis.setScaleType(on ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
     axis.setNumberFormat(on ? "f" : "g");

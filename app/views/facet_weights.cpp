@@ -1,6 +1,7 @@
 #include "app/views/facet_weights.h"
 
 #include "app/session/session.h"
+#include "app/views/words.h"
 
 #include <QComboBox>
 #include <QGridLayout>
@@ -23,7 +24,7 @@ FacetWeightsView::FacetWeightsView(Session& session, QWidget* parent) : QWidget(
     for (int f = 0; f < facetCount; ++f) {
         const auto facet = static_cast<Facet>(f);
         const std::string_view label = labelOf(facet);
-        const QString name = QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
+        const QString name = text(label);
         auto* box = new QComboBox(this);
         box->setAccessibleName(name);
         for (const auto& [words, weight] : facetWeightChoices()) box->addItem(tr(words), weight);

@@ -1,6 +1,7 @@
 #include "app/views/link_ends.h"
 
 #include "app/session/session.h"
+#include "app/views/words.h"
 #include "core/parameters/reading.h"
 
 #include <QComboBox>
@@ -11,8 +12,6 @@
 namespace facet {
 
 namespace {
-
-QString text(std::string_view view) { return QString::fromUtf8(view.data(), static_cast<qsizetype>(view.size())); }
 
 /// What can be moved.
 void fillDestinations(QComboBox& list, const Patch& patch, const std::string& self) {

@@ -21,10 +21,10 @@ namespace facet {
 
 namespace {
 
-constexpr double leftMargin = 96.0;
+constexpr double namesWidth = 96.0;
 constexpr double rightMargin = 8.0;
 constexpr double plainRulerHeight = 22.0;
-constexpr double rowHeight = 11.0; ///< of the ruler where notes sound together, each key on a row of its own
+constexpr double keyRowHeight = 11.0; ///< of the ruler where notes sound together, each key on a row of its own
 constexpr std::size_t mostRows = 7;
 constexpr double levelRangeDb = 60.0;
 
@@ -47,7 +47,7 @@ double MirrorView::length() const {
 }
 
 QRectF MirrorView::plotRect() const {
-    return {leftMargin, 4.0, std::max(10.0, width() - leftMargin - rightMargin), height() - 4.0 - timesHeight};
+    return {namesWidth, 4.0, std::max(10.0, width() - namesWidth - rightMargin), height() - 4.0 - timesHeight};
 }
 
 QRectF MirrorView::rulerRect() const {
@@ -88,7 +88,7 @@ void MirrorView::refresh() {
             for (const Note& note : notes) rows_.insert(note.key);
     if (rows_.size() > mostRows) rows_.clear();
     rulerHeight_ = rows_.empty() ? plainRulerHeight
-                                 : std::max(plainRulerHeight, rowHeight * static_cast<double>(rows_.size()) + 2);
+                                 : std::max(plainRulerHeight, keyRowHeight * static_cast<double>(rows_.size()) + 2);
     update();
 }
 
@@ -185,10 +185,10 @@ void MirrorView::paintEvent(QPaintEvent*) {
     const auto caption = [&](double y, const QString& name, const QColor& color, const QString& below) {
         painter.setPen(color);
         painter.setFont(interfaceFont(10.5, QFont::DemiBold));
-        painter.drawText(QRectF(0, y, leftMargin - 10, 18), Qt::AlignLeft | Qt::AlignVCenter, name);
+        painter.drawText(QRectF(0, y, namesWidth - 10, 18), Qt::AlignLeft | Qt::AlignVCenter, name);
         painter.setPen(t.quiet);
         painter.setFont(interfaceFont(8.5));
-        painter.drawText(QRectF(0, y + 17, leftMargin - 6, 16), Qt::AlignLeft | Qt::AlignVCenter, below);
+        painter.drawText(QRectF(0, y + 17, namesWidth - 6, 16), Qt::AlignLeft | Qt::AlignVCenter, below);
     };
     const auto loudness = [](double lufs) {
         return lufs < -100.0 ? QObject::tr("silent")
@@ -205,7 +205,7 @@ void MirrorView::paintEvent(QPaintEvent*) {
     painter.setPen(t.quiet);
     painter.setFont(interfaceFont(8.5));
     painter.drawText(
-        QRectF(0, ruler.top(), leftMargin - 6, ruler.height()), Qt::AlignLeft | Qt::AlignVCenter,
+        QRectF(0, ruler.top(), namesWidth - 6, ruler.height()), Qt::AlignLeft | Qt::AlignVCenter,
         tr("%1 bpm").arg(session_.performance().tempo, 0, 'f',
                          std::abs(session_.performance().tempo - std::round(session_.performance().tempo)) < 0.05 ? 0
                                                                                                                   : 1));
@@ -437,7 +437,7 @@ QRectF MirrorView::noteBar(const Note& note, int lowest, int highest) const {
         return {left, ruler.top() + 2 + (1.0 - rise) * (ruler.height() - 16), width, 12};
     }
     const auto above = std::distance(rows_.upper_bound(note.key), rows_.end());
-    return {left, ruler.top() + 1 + rowHeight * static_cast<double>(above), width, rowHeight - 1};
+    return {left, ruler.top() + 1 + keyRowHeight * static_cast<double>(above), width, keyRowHeight - 1};
 }
 
 void MirrorView::paintNotes(QPainter& painter) {

@@ -2,6 +2,7 @@
 
 #include "app/session/session.h"
 #include "app/views/theme.h"
+#include "app/views/words.h"
 #include "core/dsp/envelope.h"
 #include "core/engine/field.h"
 #include "core/engine/graph.h"
@@ -24,9 +25,7 @@ constexpr int curvePoints = 24;
 constexpr double lowDb = -48.0, highDb = 30.0, lowHz = 20.0, highOctaves = 9.965784; // up to 20 kHz
 constexpr double gridStep = 1.0 / 16.0;
 
-QString label(const ParameterDescriptor& d) {
-    return QString::fromUtf8(d.label.data(), static_cast<qsizetype>(d.label.size())).toLower();
-}
+QString label(const ParameterDescriptor& d) { return text(d.label).toLower(); }
 
 /// With the cycle from its beginning, where the points stand.
 Patch unturned(Patch patch, const std::string& path) {

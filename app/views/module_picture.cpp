@@ -11,7 +11,7 @@ namespace facet {
 
 namespace {
 
-constexpr int points = 112, shownPartials = 14;
+constexpr int points = 112, drawnPartials = 14;
 constexpr double partialsDb = 42.0; ///< from the strongest to the bottom
 
 std::vector<float> envelopeLine(const Patch& patch, const std::string& path) {
@@ -64,7 +64,7 @@ void ModulePicture::show(const Patch& patch, const Patch::Module& module) {
     case ModuleKind::source:
         line_ = previewOfSource(patch, module.path, points);
         line_.push_back(line_.front()); // the jump back is part of it
-        partials_ = previewOfPartials(patch, module.path, shownPartials);
+        partials_ = previewOfPartials(patch, module.path, drawnPartials);
         break;
     case ModuleKind::lfo: line_ = previewOfLfo(patch, module.path, points); break;
     case ModuleKind::envelope: line_ = envelopeLine(patch, module.path); break;
@@ -79,7 +79,7 @@ void ModulePicture::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     for (std::size_t n = 0; n < partials_.size(); ++n) {
         const double tall = (height() - 2.0) * std::clamp(1.0 + partials_[n] / partialsDb, 0.0, 1.0);
-        const double wide = static_cast<double>(width()) / shownPartials;
+        const double wide = static_cast<double>(width()) / drawnPartials;
         painter.fillRect(QRectF(wide * static_cast<double>(n), height() - 1.0 - tall, wide - 2.0, tall), theme().line);
     }
     painter.setRenderHint(QPainter::Antialiasing);

@@ -10,6 +10,7 @@
 #include "app/views/table_frames.h"
 #include "app/views/theme.h"
 #include "app/views/told_strip.h"
+#include "app/views/words.h"
 #include "core/parameters/relevance.h"
 
 #include <QApplication>
@@ -32,8 +33,6 @@ namespace {
 
 constexpr std::size_t mostTold = 7;
 constexpr int titleWidth = 136, headHeight = 34, closedHeight = 22;
-
-QString text(const std::string& words) { return QString::fromStdString(words); }
 
 /// What stands in one line even when it works: there is little to say of it.
 bool isSlim(ModuleKind kind) {
@@ -397,7 +396,7 @@ QString ModuleRow::titleFor(const Patch& patch, const Patch::Module& module,
                                     [this](const Movement& m) { return m.mover == path_ && !m.muted; });
     if (!named || first == movements.end() || !patch.has(first->target)) return name;
     const std::string_view field = patch.descriptor(first->target).label;
-    return tr("%1 → %2").arg(name, QString::fromUtf8(field.data(), static_cast<qsizetype>(field.size())).toLower());
+    return tr("%1 → %2").arg(name, text(field).toLower());
 }
 
 /// Without the name of the layer whose lines these are.
@@ -502,7 +501,7 @@ void ModuleRow::offerMovers() {
     for (const auto& d : parametersOf(module.kind)) {
         if (d.isDiscrete() || d.smoothing == Smoothing::graph || !matters(patch, module, d)) continue;
         const std::string to = path_ + "/" + std::string(d.field);
-        QMenu* what = menu.addMenu(QString::fromUtf8(d.label.data(), static_cast<qsizetype>(d.label.size())));
+        QMenu* what = menu.addMenu(text(d.label));
         for (const Mover& mover : moversFor(patch, {path_, std::string(d.field)}))
             what->addAction(text(mover.label), this, [this, from = mover.path, to] { session_.addLink(from, to); });
     }
@@ -522,8 +521,7 @@ void ModuleRow::offerTargets() {
             const auto movers = moversFor(patch, to);
             if (std::none_of(movers.begin(), movers.end(), [&](const Mover& m) { return m.path == path_; })) continue;
             if (!of) of = menu.addMenu(text(patch.labelOf(module)));
-            of->addAction(QString::fromUtf8(d.label.data(), static_cast<qsizetype>(d.label.size())), this,
-                          [this, to = to.text()] { session_.addLink(path_, to); });
+            of->addAction(text(d.label), this, [this, to = to.text()] { session_.addLink(path_, to); });
         }
     }
 }

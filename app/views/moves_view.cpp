@@ -16,8 +16,8 @@ namespace facet {
 
 namespace {
 
-constexpr std::size_t mostRows = 5;
-constexpr int rowHeight = 36, buttonsWidth = 94;
+constexpr std::size_t mostMoves = 5;
+constexpr int moveHeight = 36, buttonsWidth = 94;
 
 QString gainOf(const NextMoves& moves, const Move& move) {
     return MovesView::tr("%1 %2 → %3, whole %4 → %5")
@@ -34,7 +34,7 @@ QString gainOf(const NextMoves& moves, const Move& move) {
 
 MoveRow::MoveRow(QWidget* parent) : QWidget(parent), hear_(new QToolButton(this)), take_(new QToolButton(this)) {
     setFocusPolicy(Qt::StrongFocus);
-    setFixedHeight(rowHeight);
+    setFixedHeight(moveHeight);
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 4, 0);
     layout->setSpacing(2);
@@ -127,7 +127,7 @@ MovesView::MovesView(Session& session, QWidget* parent)
     state_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     head->addWidget(state_, 1);
     layout->addLayout(head);
-    for (std::size_t i = 0; i < mostRows; ++i) {
+    for (std::size_t i = 0; i < mostMoves; ++i) {
         auto* row = new MoveRow(this);
         row->hide();
         rows_.push_back(row);

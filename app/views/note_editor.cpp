@@ -23,7 +23,7 @@ namespace {
 constexpr double laneShare = 0.28;
 constexpr double gap = 6.0;
 constexpr int fewestKeys = 18;
-constexpr double reach = 5.0; ///< pixels at which an edge or a point is grabbed
+constexpr double grabReach = 5.0; ///< pixels at which an edge or a point is grabbed
 
 bool isBlackKey(int key) {
     const int step = ((key % 12) + 12) % 12;
@@ -333,7 +333,8 @@ int NoteEditor::noteAt(QPointF place) const {
 int NoteEditor::pointAt(QPointF place) const {
     const auto points = lanePoints();
     for (std::size_t i = points.size(); i-- > 0;)
-        if (std::hypot(mirror_.xAt(points[i].seconds) - place.x(), laneY(points[i].value) - place.y()) < reach + 2.0)
+        if (std::hypot(mirror_.xAt(points[i].seconds) - place.x(), laneY(points[i].value) - place.y()) <
+            grabReach + 2.0)
             return static_cast<int>(i);
     return -1;
 }
@@ -345,7 +346,7 @@ int NoteEditor::stemAt(QPointF place) const {
     double nearest = 1e9;
     for (std::size_t i = 0; i < notes.size(); ++i) {
         const double away = std::abs(mirror_.xAt(notes[i].start) - place.x());
-        if (away > 2.0 * reach) continue;
+        if (away > 2.0 * grabReach) continue;
         const double distance = away + 0.1 * std::abs(laneY(notes[i].velocity) - place.y());
         if (distance >= nearest) continue;
         nearest = distance;
@@ -356,9 +357,9 @@ int NoteEditor::stemAt(QPointF place) const {
 
 NoteDrag::Kind NoteEditor::edgeAt(QPointF place, const Note& note) const {
     const QRectF bar = barOf(note);
-    if (bar.width() < 4.0 * reach) return NoteDrag::Kind::move;
-    if (place.x() < bar.left() + reach) return NoteDrag::Kind::start;
-    return place.x() > bar.right() - reach ? NoteDrag::Kind::end : NoteDrag::Kind::move;
+    if (bar.width() < 4.0 * grabReach) return NoteDrag::Kind::move;
+    if (place.x() < bar.left() + grabReach) return NoteDrag::Kind::start;
+    return place.x() > bar.right() - grabReach ? NoteDrag::Kind::end : NoteDrag::Kind::move;
 }
 
 void NoteEditor::mousePressEvent(QMouseEvent* event) {

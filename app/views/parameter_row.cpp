@@ -5,6 +5,7 @@
 #include "app/views/range_dialog.h"
 #include "app/views/theme.h"
 #include "app/views/value_slider.h"
+#include "app/views/words.h"
 #include "core/parameters/value_entry.h"
 #include "core/parameters/value_text.h"
 
@@ -23,8 +24,6 @@
 namespace facet {
 
 namespace {
-
-QString text(std::string_view view) { return QString::fromUtf8(view.data(), static_cast<qsizetype>(view.size())); }
 
 bool isTied(const Patch& patch, const Address& address) {
     return std::any_of(patch.ties().begin(), patch.ties().end(), [&](const Tie& tie) {

@@ -13,8 +13,8 @@ namespace facet {
 
 namespace {
 
-constexpr double margin = 8.0, roomAbove = 20.0, roomBelow = 16.0;
-constexpr double lowestDb = -72.0; ///< at the bottom, and absent below it
+constexpr double sideMargin = 8.0, roomForWords = 20.0, roomBelow = 16.0;
+constexpr double lowestShownDb = -72.0; ///< at the bottom, and absent below it
 
 } // namespace
 
@@ -45,18 +45,20 @@ void PartialsEditor::refresh() {
 }
 
 QPointF PartialsEditor::placeOf(int n, double db) const {
-    const double wide = (width() - 2 * margin) / tablePartials;
-    const double share = std::clamp((db - lowestDb) / -lowestDb, 0.0, 1.0);
-    return {margin + wide * (n - 0.5), height() - roomBelow - share * (height() - roomBelow - roomAbove)};
+    const double wide = (width() - 2 * sideMargin) / tablePartials;
+    const double share = std::clamp((db - lowestShownDb) / -lowestShownDb, 0.0, 1.0);
+    return {sideMargin + wide * (n - 0.5), height() - roomBelow - share * (height() - roomBelow - roomForWords)};
 }
 
 int PartialsEditor::partialAt(double x) const {
-    return std::clamp(static_cast<int>((x - margin) / (width() - 2 * margin) * tablePartials) + 1, 1, tablePartials);
+    return std::clamp(static_cast<int>((x - sideMargin) / (width() - 2 * sideMargin) * tablePartials) + 1, 1,
+                      tablePartials);
 }
 
 double PartialsEditor::levelAt(double y) const {
-    const double share = (height() - roomBelow - y) / (height() - roomBelow - roomAbove);
-    return share < 0.01 ? absentPartialDb : std::round(10.0 * (lowestDb - std::min(share, 1.0) * lowestDb)) / 10.0;
+    const double share = (height() - roomBelow - y) / (height() - roomBelow - roomForWords);
+    return share < 0.01 ? absentPartialDb
+                        : std::round(10.0 * (lowestShownDb - std::min(share, 1.0) * lowestShownDb)) / 10.0;
 }
 
 void PartialsEditor::take(const PartialLevels& levels) {
@@ -108,7 +110,7 @@ void PartialsEditor::keyPressEvent(QKeyEvent* event) {
     };
     const auto move = [&](double by) {
         const double now = partialLevel(levels(), chosen_);
-        take(withPartial(levels(), chosen_, now <= absentPartialDb ? lowestDb + 12.0 : now + by));
+        take(withPartial(levels(), chosen_, now <= absentPartialDb ? lowestShownDb + 12.0 : now + by));
     };
     const double step = event->modifiers() & Qt::ShiftModifier ? 0.1 : 1.0;
     switch (event->key()) {
@@ -136,13 +138,13 @@ void PartialsEditor::paintEvent(QPaintEvent*) {
     for (double db : {-24.0, -48.0}) {
         const double y = placeOf(1, db).y();
         painter.setPen(t.line);
-        painter.drawLine(QPointF(margin, y), QPointF(width() - margin, y));
+        painter.drawLine(QPointF(sideMargin, y), QPointF(width() - sideMargin, y));
         painter.setPen(t.quiet);
         painter.drawText(QRectF(width() - 56, y - 12, 48, 11), Qt::AlignRight,
                          tr("%1 dB").arg(db).replace('-', QChar(0x2212)));
     }
     const PartialLevels shown = levels();
-    const double wide = (width() - 2 * margin) / tablePartials;
+    const double wide = (width() - 2 * sideMargin) / tablePartials;
     for (int n = 1; n <= tablePartials; ++n) {
         const bool chosen = n == chosen_ && hasFocus();
         const QPointF top = placeOf(n, partialLevel(shown, n));

@@ -3,6 +3,7 @@
 #include "app/views/module_row.h"
 #include "app/views/parameter_row.h"
 #include "app/views/theme.h"
+#include "app/views/words.h"
 #include "core/engine/preview.h"
 #include "core/parameters/find.h"
 
@@ -211,7 +212,7 @@ void PatchView::offerModules() {
     };
     const auto label = [](ModuleKind kind) {
         const auto word = labelOf(kind);
-        return QString::fromUtf8(word.data(), static_cast<qsizetype>(word.size()));
+        return text(word);
     };
     for (const auto& module : patch.modules()) {
         if (module.kind != ModuleKind::layer) continue;
@@ -280,8 +281,7 @@ void PatchView::find(const QString& words) {
     for (const Address& address : findParameters(patch, words.toStdString(), mostFound)) {
         const auto& d = patch.descriptor(address);
         auto* item = new QListWidgetItem(
-            QString("%1 · %2").arg(QString::fromUtf8(d.label.data(), static_cast<qsizetype>(d.label.size())),
-                                   QString::fromStdString(patch.labelOf(*patch.find(address.module)))),
+            QString("%1 · %2").arg(text(d.label), QString::fromStdString(patch.labelOf(*patch.find(address.module)))),
             found_);
         item->setData(Qt::UserRole, QString::fromStdString(address.text()));
         item->setToolTip(item->text());

@@ -15,7 +15,7 @@ namespace facet {
 
 namespace {
 
-constexpr double rowHeight = 13.0, labelWidth = 66.0;
+constexpr double keyHeight = 13.0, labelWidth = 66.0;
 constexpr int rows = static_cast<int>(PianoKeys::velocities.size());
 
 int whitesBelow(int key) { // since the lowest key, which is a C
@@ -73,7 +73,7 @@ void PianoKeys::allUp() {
 QRectF PianoKeys::keyRect(int key) const {
     const int whites = whitesBelow(highestKey) + 1;
     const double wide = (width() - labelWidth) / whites;
-    const double top = rows * rowHeight + 4.0, high = height() - top - 1.0;
+    const double top = rows * keyHeight + 4.0, high = height() - top - 1.0;
     const double left = labelWidth + whitesBelow(key) * wide;
     if (!isBlack(key)) return {left, top, wide, high};
     return {left - 0.31 * wide, top, 0.62 * wide, 0.6 * high};
@@ -83,11 +83,11 @@ QRectF PianoKeys::cellRect(int key, int row) const {
     const double wide = (width() - labelWidth) / (whitesBelow(highestKey) + 1) * 7.0 / 12.0;
     const int octave = (key - lowestKey) / 12;
     const double left = keyRect(lowestKey + 12 * octave).left() + (key - lowestKey - 12 * octave) * wide;
-    return QRectF(left, (rows - 1 - row) * rowHeight, wide, rowHeight).adjusted(1, 1, -1, -1); // hard on top
+    return QRectF(left, (rows - 1 - row) * keyHeight, wide, keyHeight).adjusted(1, 1, -1, -1); // hard on top
 }
 
 int PianoKeys::rowAt(QPointF at) const {
-    const int row = rows - 1 - static_cast<int>(std::floor(at.y() / rowHeight));
+    const int row = rows - 1 - static_cast<int>(std::floor(at.y() / keyHeight));
     return row >= 0 && row < rows && at.y() >= 0.0 ? row : rows;
 }
 
@@ -135,7 +135,7 @@ void PianoKeys::paintCells(QPainter& painter) const {
     for (int row = 0; row < rows; ++row) {
         const QString name = row == 0 ? tr("soft 40") : row == 1 ? tr("medium 80") : tr("hard 120");
         painter.setPen(theme().quiet);
-        painter.drawText(QRectF(0, (rows - 1 - row) * rowHeight, labelWidth - 6, rowHeight),
+        painter.drawText(QRectF(0, (rows - 1 - row) * keyHeight, labelWidth - 6, keyHeight),
                          Qt::AlignRight | Qt::AlignVCenter, name);
         for (int key = lowestKey; key <= highestKey; ++key) {
             const QRectF cell = cellRect(key, row);
@@ -170,7 +170,7 @@ void PianoKeys::paintKeys(QPainter& painter) const {
         }
     painter.setPen(theme().quiet);
     painter.setFont(interfaceFont(8.0));
-    painter.drawText(QRectF(0, rows * rowHeight + 6, labelWidth - 6, 36),
+    painter.drawText(QRectF(0, rows * keyHeight + 6, labelWidth - 6, 36),
                      Qt::AlignRight | Qt::AlignTop | Qt::TextWordWrap, tr("filled: in\nthe phrase"));
 }
 

@@ -19,7 +19,7 @@ namespace facet {
 
 namespace {
 
-constexpr int rowHeight = 34;
+constexpr int laneHeight = 34;
 
 } // namespace
 
@@ -66,7 +66,7 @@ PiecePage::PiecePage(Session& session, QWidget* parent) : QWidget(parent), sessi
     both->setContentsMargins(0, 0, 0, 0);
     both->setSpacing(10);
     both->setAlignment(Qt::AlignTop);
-    lanes_ = new PieceLanes(session_, rowHeight, body);
+    lanes_ = new PieceLanes(session_, laneHeight, body);
     both->addWidget(lanes_, 1);
     scroll->setWidget(body);
     layout->addWidget(scroll, 1);
@@ -121,13 +121,13 @@ void PiecePage::rebuild() {
         if (!filling_) session_.setBackingLevel(db);
     });
     grid->addWidget(backingLevel_, 1, 3);
-    grid->setRowMinimumHeight(1, rowHeight);
+    grid->setRowMinimumHeight(1, laneHeight);
     std::vector<PieceLanes::Lane> lanes;
     for (const auto& cue : session_.document().cues)
         for (const auto& excerpt : cue->excerpts) {
             Row row{cue->id, excerpt->id};
             const int line = static_cast<int>(rows_.size()) + 2;
-            grid->setRowMinimumHeight(line, rowHeight);
+            grid->setRowMinimumHeight(line, laneHeight);
             const bool first = excerpt == cue->excerpts.front();
             const QString name = QString::fromStdString(cue->name);
             row.name = new QLabel(table_);
@@ -207,7 +207,7 @@ void PiecePage::refresh() {
                                                           : QString::fromStdString(cue->name);
             row.name->setText(row.name->fontMetrics().elidedText(name, Qt::ElideRight, 150));
             row.name->setToolTip(name);
-row.name->setStyleSheet(cue->id == document.activeCue ? "font-weight: 600" : "");
+            row.name->setStyleSheet(cue->id == document.activeCue ? "font-weight: 600" : "");
             if (row.place->value() != excerpt->placeInPiece()) row.place->setValue(excerpt->placeInPiece());
         }
         if (!row.take) continue;

@@ -2,6 +2,7 @@
 
 #include "app/session/session.h"
 #include "app/views/range_dialog.h"
+#include "app/views/words.h"
 #include "core/match/search_space.h"
 #include "core/parameters/value_text.h"
 
@@ -103,7 +104,7 @@ void SearchValues::refresh() {
         const ParameterDescriptor d = cue->patch.shownDescriptor(address);
         const auto* module = cue->patch.find(address.module);
         auto* item = new QTreeWidgetItem(list_);
-        const QString label = QString::fromUtf8(d.label.data(), static_cast<qsizetype>(d.label.size())).toLower();
+        const QString label = text(d.label).toLower();
         item->setText(name, QString::fromStdString(cue->patch.labelOf(*module)) + " " + label);
         item->setData(name, Qt::UserRole, QString::fromStdString(address.text()));
         item->setCheckState(name, cue->locks.contains(address) ? Qt::Checked : Qt::Unchecked);

@@ -6,6 +6,7 @@
 #include "app/views/search_values.h"
 #include "app/views/theme.h"
 #include "app/views/variations_view.h"
+#include "app/views/words.h"
 #include "core/match/estimate.h"
 
 #include <QComboBox>
@@ -188,7 +189,7 @@ void SearchView::showHistory() {
         last = likeness;
         auto* name = new QCPItemText(plot_);
         const std::string_view label = labelOf(facet);
-        name->setText(QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())));
+        name->setText(text(label));
         name->setFont(interfaceFont(8.5));
         name->setColor(theme().quiet);
         name->setPositionAlignment(Qt::AlignLeft | Qt::AlignVCenter);
@@ -205,7 +206,7 @@ namespace {
 
 QString wordOf(Facet facet) {
     const std::string_view label = labelOf(facet);
-    return QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size()));
+    return text(label);
 }
 
 /// "6 less, mostly Level": what sets a runner-up apart from the best.
@@ -326,8 +327,7 @@ void SearchView::showMoving() {
     for (const Address& address : match.moving)
         if (const auto* module = cue->patch.find(address.module)) {
             const std::string_view label = cue->patch.descriptor(address).label;
-            names << QString::fromStdString(cue->patch.labelOf(*module)) + " " +
-                         QString::fromUtf8(label.data(), static_cast<qsizetype>(label.size())).toLower();
+            names << QString::fromStdString(cue->patch.labelOf(*module)) + " " + text(label).toLower();
         }
     if (names.isEmpty()) return;
     auto* words =

@@ -13,8 +13,8 @@ namespace facet {
 
 namespace {
 
-constexpr double margin = 10.0, lean = 0.35; ///< of the width, from the first cycle to the last
-constexpr int mostShown = 24, points = 96;
+constexpr double framesMargin = 10.0, lean = 0.35; ///< of the width, from the first cycle to the last
+constexpr int mostShown = 24, pointsOfEach = 96;
 
 } // namespace
 
@@ -45,12 +45,12 @@ void TableFrames::refresh() {
 
 QPolygonF TableFrames::line(int frame) const {
     const double share = count() > 1 ? static_cast<double>(frame) / (count() - 1) : 0.0;
-    const double wide = (width() - 2 * margin) * (1.0 - lean), high = height() - 2 * margin;
-    const double left = margin + share * lean * (width() - 2 * margin);
-    const double middle = margin + 0.78 * high - share * 0.56 * high;
+    const double wide = (width() - 2 * framesMargin) * (1.0 - lean), high = height() - 2 * framesMargin;
+    const double left = framesMargin + share * lean * (width() - 2 * framesMargin);
+    const double middle = framesMargin + 0.78 * high - share * 0.56 * high;
     QPolygonF result;
-    for (int i = 0; i < points; ++i) {
-        const double x = static_cast<double>(i) / (points - 1);
+    for (int i = 0; i < pointsOfEach; ++i) {
+        const double x = static_cast<double>(i) / (pointsOfEach - 1);
         const auto at = static_cast<std::size_t>(frame) * tableFrameSamples +
                         std::min<std::size_t>(static_cast<std::size_t>(x * tableFrameSamples), tableFrameSamples - 1);
         result << QPointF(left + x * wide, middle - 0.2 * high * static_cast<double>(frames()[at]));
@@ -79,12 +79,12 @@ void TableFrames::paintEvent(QPaintEvent*) {
     painter.setPen(QPen(theme().ink, 1.6));
     painter.drawPolyline(line(chosen()));
     painter.setPen(theme().quiet);
-    painter.drawText(QRectF(margin, 4, width() - 2 * margin, 14), Qt::AlignLeft,
+    painter.drawText(QRectF(framesMargin, 4, width() - 2 * framesMargin, 14), Qt::AlignLeft,
                      tr("cycle %1 of %2").arg(chosen() + 1).arg(count()));
 }
 
 void TableFrames::moveTo(double x) {
-    const double share = std::clamp((x - margin) / (width() - 2 * margin), 0.0, 1.0);
+    const double share = std::clamp((x - framesMargin) / (width() - 2 * framesMargin), 0.0, 1.0);
     session_.setParameter({path_, "position"}, std::round(1000.0 * share) / 10.0);
 }
 

@@ -13,7 +13,7 @@ namespace facet {
 namespace {
 
 constexpr int steps = 1000;
-constexpr double margin = 4.0;
+constexpr double knobReach = 4.0;
 
 } // namespace
 
@@ -41,17 +41,17 @@ void ValueSlider::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::Antialiasing);
     const Theme& t = theme();
     const double y = height() / 2.0;
-    const double x = margin + (width() - 2 * margin) * value() / steps;
+    const double x = knobReach + (width() - 2 * knobReach) * value() / steps;
     painter.setPen(Qt::NoPen);
     painter.setBrush(t.line);
-    painter.drawRoundedRect(QRectF(margin, y - 1.5, width() - 2 * margin, 3), 1.5, 1.5);
+    painter.drawRoundedRect(QRectF(knobReach, y - 1.5, width() - 2 * knobReach, 3), 1.5, 1.5);
     if (markHigh_ > markLow_) {
         painter.setBrush(t.reference);
-        const double wide = width() - 2 * margin;
-        painter.drawRect(QRectF(margin + wide * markLow_, y + 4.5, wide * (markHigh_ - markLow_), 2));
+        const double wide = width() - 2 * knobReach;
+        painter.drawRect(QRectF(knobReach + wide * markLow_, y + 4.5, wide * (markHigh_ - markLow_), 2));
     }
     painter.setBrush(isEnabled() ? t.quiet : t.line);
-    painter.drawRoundedRect(QRectF(margin, y - 1.5, x - margin, 3), 1.5, 1.5);
+    painter.drawRoundedRect(QRectF(knobReach, y - 1.5, x - knobReach, 3), 1.5, 1.5);
     painter.setBrush(!isEnabled() ? t.line : hasFocus() ? t.reference : t.ink);
     painter.drawRoundedRect(QRectF(x - 2, y - 6, 4, 12), 1.5, 1.5);
 }
@@ -59,7 +59,7 @@ void ValueSlider::paintEvent(QPaintEvent*) {
 void ValueSlider::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     setFocus(Qt::MouseFocusReason);
-    const double position = (event->position().x() - margin) / (width() - 2 * margin);
+    const double position = (event->position().x() - knobReach) / (width() - 2 * knobReach);
     if (!(event->modifiers() & Qt::ShiftModifier)) moveTo(position);
     dragStart_ = event->position().x();
     dragValue_ = static_cast<double>(value()) / steps;
@@ -68,7 +68,7 @@ void ValueSlider::mousePressEvent(QMouseEvent* event) {
 void ValueSlider::mouseMoveEvent(QMouseEvent* event) {
     if (!(event->buttons() & Qt::LeftButton)) return;
     const double fine = event->modifiers() & Qt::ShiftModifier ? 0.1 : 1.0;
-    moveTo(dragValue_ + fine * (event->position().x() - dragStart_) / (width() - 2 * margin));
+    moveTo(dragValue_ + fine * (event->position().x() - dragStart_) / (width() - 2 * knobReach));
 }
 
 void ValueSlider::mouseDoubleClickEvent(QMouseEvent*) { emit defaultWanted(); }

@@ -8,8 +8,8 @@ namespace facet {
 
 namespace {
 
-constexpr double step = 0.015;         ///< of a parameter's scale, as in the search
-constexpr double rise = 0.05;          ///< of the loss
+constexpr double scaleStep = 0.015;    ///< of a parameter's scale, as in the search
+constexpr double lossRise = 0.05;      ///< of the loss
 constexpr float absoluteFloor = 0.5f;  ///< dB; smaller residuals count as in least squares
 constexpr double leastDiagonal = 1e-9; ///< of the greatest: what moves nothing is not known at all
 
@@ -25,7 +25,7 @@ certaintyOf(const Patch& patch, const SearchSpace& space,
     std::vector<Patch> patches{space.patchAt(patch, here)};
     Eigen::VectorXd steps(count);
     for (int i = 0; i < count; ++i) {
-        steps(i) = here(i) + step <= space.upper()(i) ? step : -step;
+        steps(i) = here(i) + scaleStep <= space.upper()(i) ? scaleStep : -scaleStep;
         Eigen::VectorXd moved = here;
         moved(i) += steps(i);
         patches.push_back(space.patchAt(patch, moved));
@@ -42,8 +42,8 @@ certaintyOf(const Patch& patch, const SearchSpace& space,
     const double greatest = std::max(1e-12, normal.diagonal().maxCoeff());
     normal.diagonal().array() += leastDiagonal * greatest;
     const Eigen::MatrixXd inverse = normal.ldlt().solve(Eigen::MatrixXd::Identity(count, count));
-    const double allowed = rise * std::max(static_cast<double>(base.cwiseProduct(roots).squaredNorm()),
-                                           1e-3 * static_cast<double>(base.size()));
+    const double allowed = lossRise * std::max(static_cast<double>(base.cwiseProduct(roots).squaredNorm()),
+                                               1e-3 * static_cast<double>(base.size()));
     for (int i = 0; i < count; ++i) {
         const double reach = std::sqrt(std::max(0.0, allowed * inverse(i, i)));
         const double low = std::max(space.lower()(i), here(i) - reach);

@@ -126,6 +126,9 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     };
     std::stable_sort(scored.begin(), scored.end(),
                      [&](const ScoredPatch& a, const ScoredPatch& b) { return worth(a) > worth(b); });
+    // What it began with stays unless something is worth more: a short search must not undo work.
+    if (search.allows(settings.start) && !scored.empty() && worth(result.before) > worth(scored.front()))
+        scored.insert(scored.begin(), result.before);
     result.curves.resize(prepared.size());
     const bool mayDraw = !scored.empty() && (settings.evaluations <= 0 || search.complete);
     for (std::size_t t = 0; t < prepared.size() && mayDraw; ++t) {

@@ -89,7 +89,7 @@ struct MatchResult {
 };
 
 /// Searches until it comes to rest, a limit is reached or `task.stop` is requested; in each case the best so far is
-/// returned, with its output level solved for equal loudness. Equal evaluations and seed give equal patches on any
+/// returned, with its output level solved for equal loudness; that is the start patch where nothing was worth more. Equal evaluations and seed give equal patches on any
 /// number of threads. One patch is to fit all targets; structure and first estimate come from the first of them, and
 /// the comparisons of the result are with it. Of a recording over 30 s the most telling 20 are looked at. Throws Error
 /// without targets, for an unusable reference or a performance without notes. Called on a worker thread; `progress` is

@@ -20,7 +20,7 @@ namespace {
 
 constexpr int bankVersion = 1; ///< grows with plausiblePatch() and signatures
 constexpr int key = 48;
-constexpr double noteStart = 0.02, noteEnd = 0.77, seconds = 1.2;
+constexpr double noteStart = 0.02, noteEnd = 0.77, renderedSeconds = 1.2;
 constexpr int ofOneStructure = 3;
 
 struct Header {
@@ -33,12 +33,12 @@ Performance bankNote() {
     Performance performance;
     performance.notes = {{noteStart, noteEnd, key, 0.0, 100.0}};
     performance.rateHz = 48000;
-    performance.frames = static_cast<int>(seconds * performance.rateHz);
+    performance.frames = static_cast<int>(renderedSeconds * performance.rateHz);
     performance.channelCount = 1;
     return performance;
 }
 
-Signature silent() {
+Signature silentSignature() {
     Signature none;
     none.levels.fill(Signature::unknown);
     return none;
@@ -56,7 +56,7 @@ SeedBank SeedBank::grownTo(int size, int threads, const Task& task) const {
     SeedBank grown = *this;
     const int first = this->size();
     if (size <= first) return grown;
-    grown.signatures_.resize(static_cast<std::size_t>(size), silent());
+    grown.signatures_.resize(static_cast<std::size_t>(size), silentSignature());
     const Performance note = bankNote();
     const int groups = (size - first + plausiblePerStructure - 1) / plausiblePerStructure;
     parallelFor(groups, threads, [&](int group) {
@@ -68,7 +68,7 @@ SeedBank SeedBank::grownTo(int size, int threads, const Task& task) const {
         const auto renders = renderAt48k(patches, note, task);
         for (std::size_t i = 0; i < renders.size(); ++i)
             if (const auto signature =
-                    signatureOf(renders[i], noteStart, noteEnd, seconds, hzFromKey(key, 0.0), 20000.0))
+                    signatureOf(renders[i], noteStart, noteEnd, renderedSeconds, hzFromKey(key, 0.0), 20000.0))
                 grown.signatures_[static_cast<std::size_t>(begin) + i] = *signature;
     });
     return grown;

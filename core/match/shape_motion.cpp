@@ -23,7 +23,7 @@ using Family = ShapeMotion::Family;
 using Course = ShapeMotion::Course;
 
 constexpr double pi = std::numbers::pi;
-constexpr double deepestDb = 24.0;                   ///< zeros are filled by what moves within a window
+constexpr double deepestZeroDb = 24.0;               ///< zeros are filled by what moves within a window
 constexpr int fewestPartials = 8, mostPartials = 16; ///< of many, a place is right within a hair and far ones are alike
 
 /// What sounds at a moment, as far as it is heard.
@@ -140,7 +140,7 @@ std::vector<Moment> momentsOf(const Profile& profile, const Recording& recording
             const Eigen::VectorXd heard = moment.levels;
             for (Eigen::Index i = 0; i < last; ++i) {
                 const Eigen::Index begin = std::max<Eigen::Index>(0, i - reach), end = std::min(last, i + reach + 1);
-                moment.levels(i) = std::max(heard(i), heard.segment(begin, end - begin).maxCoeff() - deepestDb);
+                moment.levels(i) = std::max(heard(i), heard.segment(begin, end - begin).maxCoeff() - deepestZeroDb);
             }
             moments.push_back(std::move(moment));
         }
@@ -212,7 +212,7 @@ public:
                     Eigen::VectorXd levels(count);
                     for (int n = 1; n <= count; ++n)
                         levels(n - 1) = dbFromGain(shapes.gain(shapes.placeAt(p), n, moment.hz) + 1e-6);
-                    levels = levels.cwiseMax(levels.maxCoeff() - deepestDb);
+                    levels = levels.cwiseMax(levels.maxCoeff() - deepestZeroDb);
                     known.push_back(outline.without(levels));
                 }
                 knownHz = moment.hz;

@@ -49,6 +49,8 @@ public:
     };
     std::vector<Best> bests;       ///< of each structure
     std::optional<Patch> favorite; ///< see markRound()
+    /// Whether a patch lies within the limits as it is.
+    bool allows(const Patch& patch) const { return constrained(patch).soundsLike(patch); }
     int evaluations = 0;
     std::chrono::steady_clock::time_point started = std::chrono::steady_clock::now();
     double markSeconds = 0.1; ///< what it takes to measure and mark one patch, about

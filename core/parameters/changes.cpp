@@ -13,7 +13,7 @@ namespace {
 
 using Kind = PatchChange::Kind;
 
-std::string lower(std::string_view text) {
+std::string inSmallLetters(std::string_view text) {
     std::string result(text);
     std::transform(result.begin(), result.end(), result.begin(),
                    [](unsigned char c) { return c < 128 ? static_cast<char>(std::tolower(c)) : static_cast<char>(c); });
@@ -31,7 +31,7 @@ std::vector<std::string> commonEffects(const Patch& patch, const Patch& other) {
 std::string namesOf(const Patch& patch, const std::vector<std::string>& paths) {
     std::string names;
     for (const std::string& path : paths)
-        names += (names.empty() ? "" : ", ") + lower(patch.labelOf(*patch.find(path)));
+        names += (names.empty() ? "" : ", ") + inSmallLetters(patch.labelOf(*patch.find(path)));
     return names;
 }
 
@@ -44,7 +44,7 @@ std::string wordsOf(const Patch& patch, const Patch::Module& module) {
     if (module.kind == ModuleKind::link) {
         if (held.from.empty() || held.to.empty()) return "nothing";
         const Address to = Address::parse(held.to);
-        const std::string field = patch.has(to) ? lower(patch.descriptor(to).label) : to.field;
+        const std::string field = patch.has(to) ? inSmallLetters(patch.descriptor(to).label) : to.field;
         return fmt::format("{} to {} {}", name(held.from), name(to.module), field);
     }
     if (module.kind == ModuleKind::macro) return held.label;
@@ -73,7 +73,7 @@ std::vector<PatchChange> changesBetween(const Patch& before, const Patch& after)
         for (std::size_t i = 0; i < fields.size(); ++i) {
             if (module.values[i] == was->values[i]) continue;
             const Address address{module.path, std::string(fields[i].field)};
-            changes.push_back({Kind::value, module.path, address.field, name + " " + lower(fields[i].label),
+            changes.push_back({Kind::value, module.path, address.field, name + " " + inSmallLetters(fields[i].label),
                                textOf(before.shownDescriptor(address), was->values[i]),
                                textOf(after.shownDescriptor(address), module.values[i])});
         }

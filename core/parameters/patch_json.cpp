@@ -94,9 +94,9 @@ bool readData(ModuleData& data, std::string_view name, const Json& json, const s
     if (name == sampleRateName) return data.sampleRateHz = static_cast<int>(std::clamp(number(), -1.0, 1e9)), true;
     if (name == partialsName) {
         if (!json.is_array()) throw wrong("a list of levels in dB");
-        for (const Json& level : json) {
-            if (!level.is_number()) throw wrong("a list of levels in dB");
-            data.partialsDb.push_back(level.get<double>());
+        for (const Json& db : json) {
+            if (!db.is_number()) throw wrong("a list of levels in dB");
+            data.partialsDb.push_back(db.get<double>());
         }
         return true;
     }

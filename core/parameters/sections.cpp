@@ -14,7 +14,7 @@ namespace {
 
 constexpr const char* sectionFormat = "facet-section";
 
-const Patch::Module& moduleOf(const Patch& patch, std::string_view path) {
+const Patch::Module& sectionAt(const Patch& patch, std::string_view path) {
     const auto* found = patch.find(path);
     if (!found) throw Error(fmt::format("The patch has no “{}”.", path));
     return *found;
@@ -31,7 +31,7 @@ Patch withValuesOf(Patch patch, std::string_view path, const Patch::Module& from
 } // namespace
 
 std::string sectionToText(const Patch& patch, std::string_view path) {
-    moduleOf(patch, path);
+    sectionAt(patch, path);
     nlohmann::json section;
     section["format"] = sectionFormat;
     section["module"] = path;
@@ -40,13 +40,13 @@ std::string sectionToText(const Patch& patch, std::string_view path) {
 }
 
 Patch withSection(const Patch& patch, std::string_view path, const std::string& text) {
-    const Patch::Module& target = moduleOf(patch, path);
+    const Patch::Module& target = sectionAt(patch, path);
     const auto section = nlohmann::json::parse(text, nullptr, false);
     if (!section.is_object() || section.value("format", "") != sectionFormat || !section.contains("patch") ||
         !section.contains("module") || !section["module"].is_string())
         throw Error("The clipboard holds no section of a patch; copy one first.");
     const Patch source = patchFromJson(section["patch"].dump());
-    const Patch::Module& from = moduleOf(source, section["module"].get<std::string>());
+    const Patch::Module& from = sectionAt(source, section["module"].get<std::string>());
     if (from.kind != target.kind)
         throw Error(fmt::format("A {} cannot become a {}; choose a line of the same kind.", wordOf(from.kind),
                                 wordOf(target.kind)));
@@ -55,14 +55,14 @@ Patch withSection(const Patch& patch, std::string_view path, const std::string& 
 
 Patch withModuleOf(const Patch& patch, std::string_view path, const Patch& other) {
     const auto* from = other.find(path);
-    if (!from || from->kind != moduleOf(patch, path).kind) return patch;
+    if (!from || from->kind != sectionAt(patch, path).kind) return patch;
     return withValuesOf(patch, path, *from);
 }
 
 Patch withDefaults(const Patch& patch, std::string_view path) {
     const Patch empty;
     Patch reset = patch;
-    for (const auto& d : parametersOf(moduleOf(patch, path).kind)) {
+    for (const auto& d : parametersOf(sectionAt(patch, path).kind)) {
         const Address address{std::string(path), std::string(d.field)};
         if (d.field != "on") reset.set(address, empty.has(address) ? empty.value(address) : d.defaultValue);
     }
@@ -72,7 +72,7 @@ Patch withDefaults(const Patch& patch, std::string_view path) {
 Patch withRandomValues(const Patch& patch, std::string_view path, const SearchLimits& limits, std::uint64_t seed) {
     Random random(seed);
     Patch drawn = patch;
-    const Patch::Module& module = moduleOf(patch, path);
+    const Patch::Module& module = sectionAt(patch, path);
     for (const auto& d : parametersOf(module.kind)) {
         const Address address{std::string(path), std::string(d.field)};
         const double place = random.unit(); // drawn for each, so that a lock does not change the others
