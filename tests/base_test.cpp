@@ -48,7 +48,8 @@ TEST(Base64, WritesFloatsAsTheStandardsSay) {
 }
 
 TEST(Base64, ReadsNothingElse) {
-    for (const char* wrong : {"AACAPw", "AACAPw=", "AACAP===", "AACA", "AAAA====", "AAC?Pw==", "AACAPw== ", "AACAPw======", "A"})
+    for (const char* wrong :
+         {"AACAPw", "AACAPw=", "AACAP===", "AACA", "AAAA====", "AAC?Pw==", "AACAPw== ", "AACAPw======", "A"})
         EXPECT_FALSE(floatsOfBase64(wrong)) << wrong;
 }
 

@@ -42,7 +42,7 @@ protected:
     void refused(const std::string& name, const std::string& phrase) {
         drop(folder / name);
         QString sentence;
-        EXPECT_TRUE(QTest::qWaitFor([&] { return !(sentence = closedProblem()).isEmpty(); }, 10000)) << name;
+        EXPECT_TRUE(QTest::qWaitFor([&] { return !(sentence = closedProblem()).isEmpty(); }, 30000)) << name;
         EXPECT_NE(sentence.toStdString().find(phrase), std::string::npos) << name << ": " << sentence.toStdString();
         EXPECT_NE(sentence.toStdString().find(name), std::string::npos) << "which file: " << sentence.toStdString();
         EXPECT_EQ(sentence.count(". ") + sentence.endsWith('.'), 1) << "one sentence: " << sentence.toStdString();
@@ -53,7 +53,7 @@ protected:
         writeAudio(folder / name, recording, SampleFormat::wavFloat);
         const auto before = session.cue()->excerpts.front();
         drop(folder / name);
-        ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.front() != before; }, 20000)) << name;
+        ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.front() != before; }, 60000)) << name;
         ASSERT_TRUE(settle()) << name;
         EXPECT_EQ(closedProblem(), "") << name;
         ASSERT_TRUE(session.results().comparison) << name;
@@ -118,7 +118,7 @@ TEST_F(HostileInput, ChordsAndNoiseAreAdmittedInTheWindow) {
         writeAudio(folder / "odd.wav", recording);
         const auto before = session.cue()->excerpts.front();
         drop(folder / "odd.wav");
-        EXPECT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.front() != before; }, 20000));
+        EXPECT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.front() != before; }, 60000));
         const auto* warning = window.findChild<QLabel*>("warning");
         EXPECT_TRUE(warning->isVisible());
         return warning->text().toStdString();

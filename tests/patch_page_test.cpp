@@ -63,7 +63,7 @@ protected:
         window.findChild<PatchView*>()->open(path);
         auto* curve = window.findChild<CurveEditor*>(QString::fromStdString("curve " + path));
         if (curve) {
-            EXPECT_TRUE(QTest::qWaitFor([curve] { return curve->width() > 230; }, 2000));
+            EXPECT_TRUE(QTest::qWaitFor([curve] { return curve->width() > 230; }, 10000));
         }
         return curve;
     }
@@ -141,7 +141,7 @@ TEST_F(PatchPageTest, ThereIsRoomForSoManyAndCirclesAreRefused) {
     choose(ends("link:b"), "What moves", "Velocity");
     choose(ends("link:b"), "The parameter that is moved", "Link 1: Amount");
     QString sentence;
-    EXPECT_TRUE(QTest::qWaitFor([&] { return !(sentence = closedProblem()).isEmpty(); }, 5000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return !(sentence = closedProblem()).isEmpty(); }, 15000));
     EXPECT_TRUE(sentence.contains("its own amount")) << sentence.toStdString();
     EXPECT_TRUE(patch().find("link:b")->contents().to.empty());
     ASSERT_TRUE(settle());
@@ -208,7 +208,7 @@ TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
     EXPECT_TRUE(sound->isVisible());
     for (auto* button : sound->findChildren<QToolButton*>())
         if (button->text() == "From reference") QTest::mouseClick(button, Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !patch().find("layer:a/source:a")->contents().frames.empty(); }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !patch().find("layer:a/source:a")->contents().frames.empty(); }, 30000));
     EXPECT_EQ(patch().find("layer:a/source:a")->contents().frames.size(), 32u * tableFrameSamples);
     session.undoStack().undo();
     EXPECT_TRUE(patch().find("layer:a/source:a")->contents().frames.empty());
@@ -227,7 +227,7 @@ TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
     typeNextFile(path);
     QTest::mouseClick(load(), Qt::LeftButton);
     ASSERT_TRUE(QTest::qWaitFor(
-        [&] { return patch().find("layer:a/source:a")->contents().frames.size() == 2u * tableFrameSamples; }, 10000));
+        [&] { return patch().find("layer:a/source:a")->contents().frames.size() == 2u * tableFrameSamples; }, 30000));
     // What is no wavetable is told, and changes nothing.
     writeAudio(path, facet::testing::soundOf(1.0, 48000, [](double t) { return std::sin(2e3 * t); }),
                SampleFormat::wavFloat);
@@ -236,7 +236,7 @@ TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
     load()->setFocus();
     QTest::keyClick(load(), Qt::Key_Return);
     QString told;
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 30000));
     EXPECT_TRUE(told.contains("no wavetable")) << told.toStdString();
     EXPECT_EQ(patch().find("layer:a/source:a")->contents().frames.size(), 2u * tableFrameSamples);
 }
@@ -477,7 +477,7 @@ TEST_F(PatchPageTest, SectionsAreCopiedAndParametersTied) {
     line("layer:a/filter:a")->setFocus();
     QTest::keyClick(line("layer:a/filter:a"), Qt::Key_V, Qt::ControlModifier);
     QString told;
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 5000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 15000));
     EXPECT_TRUE(told.contains("same kind")) << told.toStdString();
 
     ASSERT_TRUE(chooseFrom(row({"layer:a/source:b", "cents"}), {"Tie, keeping", "Source 1 cents"}, By::keys));
@@ -543,7 +543,7 @@ TEST_F(PatchPageTest, PartialsAreDrawnChosenByKeysAndTakenFromTheReference) {
     window.findChild<PatchView*>()->open(path);
     auto* bars = window.findChild<PartialsEditor*>();
     ASSERT_TRUE(bars);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return bars->isVisible() && bars->width() > 230; }, 2000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bars->isVisible() && bars->width() > 230; }, 10000));
     const auto level = [&](int n) { return partialLevel(patch().find(path)->contents().partialsDb, n); };
     const int steps = session.undoStack().count();
     QTest::mousePress(bars, Qt::LeftButton, {}, bars->placeOf(2, -12.0).toPoint());
@@ -567,7 +567,7 @@ TEST_F(PatchPageTest, PartialsAreDrawnChosenByKeysAndTakenFromTheReference) {
     for (auto* button : line(path)->findChildren<QToolButton*>())
         if (button->accessibleName() == "Takes the partials of the longest chosen note")
             QTest::mouseClick(button, Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return level(2) > absentPartialDb; }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return level(2) > absentPartialDb; }, 30000));
     double strongest = absentPartialDb;
     for (int n = 1; n <= tablePartials; ++n) strongest = std::max(strongest, level(n));
     EXPECT_EQ(strongest, 0.0);
@@ -611,10 +611,10 @@ TEST_F(PatchPageTest, ASearchKeepsToTheRangeItWasGiven) {
     auto* line = row(attack);
     QContextMenuEvent event(QContextMenuEvent::Keyboard, QPoint(4, 4), line->mapToGlobal(QPoint(4, 4)));
     QApplication::sendEvent(line, &event);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->ranges.contains(attack); }, 3000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->ranges.contains(attack); }, 10000));
     EXPECT_EQ(session.cue()->ranges.at(attack), (std::pair{200.0, 400.0}));
     session.startMatch(3.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 90000));
     EXPECT_GE(patch().value(attack), 199.9);
     EXPECT_LE(patch().value(attack), 400.1);
     ASSERT_TRUE(settle());
@@ -684,7 +684,7 @@ protected:
                 setByHand({module.path, "wave"}, static_cast<double>(Wave::wavetable));
                 session.loadSound(module.path, file);
                 ASSERT_TRUE(QTest::qWaitFor([&] { return patch().find(module.path)->contents().frames == held.frames; },
-                                            10000));
+                                            30000));
             }
             if (!held.shape.empty()) { // from another patch, by the clipboard
                 QApplication::clipboard()->setText(QString::fromStdString(sectionToText(wanted, module.path)));
@@ -832,14 +832,14 @@ TEST_F(PatchPageTest, StagesTellWhatArrivesAndWhatTheyDo) {
     auto* stage = line("saturation:a")->findChild<StageView*>();
     ASSERT_TRUE(stage);
     session.setParameter({"saturation:a", "on"}, 1.0);
-    EXPECT_TRUE(QTest::qWaitFor([&] { return stage->words().startsWith("Arrives with peaks of"); }, 10000))
+    EXPECT_TRUE(QTest::qWaitFor([&] { return stage->words().startsWith("Arrives with peaks of"); }, 30000))
         << stage->words().toStdString();
     EXPECT_TRUE(stage->isVisible());
     const StageReading reading = *session.stage("saturation:a");
     EXPECT_GT(reading.addedDb.size(), 3u);
     // Louder by 6 dB in front of it arrives 6 dB louder.
     session.setParameter({"layer:a", "level"}, patch().value({"layer:a", "level"}) - 6.0);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.stage("saturation:a") != nullptr; }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.stage("saturation:a") != nullptr; }, 30000));
     EXPECT_NEAR(session.stage("saturation:a")->peakDb, reading.peakDb - 6.0, 0.2);
     EXPECT_TRUE(line("saturation:a")->accessibleDescription().contains("in "));
 }
@@ -853,11 +853,11 @@ TEST_F(PatchPageTest, ValuesThatMakeNoDifferenceInThePhraseAreGreyed) {
     };
     // With full sustain the decay leads nowhere; the attack is heard.
     session.setParameter({"layer:a/envelope:level", "sustain"}, 100.0);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return greyed("decay"); }, 15000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return greyed("decay"); }, 45000));
     EXPECT_FALSE(greyed("attack"));
     EXPECT_TRUE(row({"layer:a/envelope:level", "decay"})->toolTip().contains("no difference in this phrase"));
     session.setParameter({"layer:a/envelope:level", "sustain"}, 40.0);
-    EXPECT_TRUE(QTest::qWaitFor([&] { return !greyed("decay"); }, 15000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return !greyed("decay"); }, 45000));
 }
 
 TEST_F(PatchPageTest, SlowListeningCanPlayTheRenderAnew) {
@@ -872,7 +872,7 @@ TEST_F(PatchPageTest, SlowListeningCanPlayTheRenderAnew) {
         output.capture(3.0);
         session.playback().play(Side::render);
         const auto wanted = static_cast<int>((seconds + 0.1) * 48000);
-        EXPECT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() >= wanted; }, 5000));
+        EXPECT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() >= wanted; }, 15000));
         double power = 0.0;
         for (int i = wanted - 4800; i < wanted; ++i)
             power += std::pow(static_cast<double>(output.captured()[static_cast<std::size_t>(2 * i)]), 2);
@@ -963,7 +963,7 @@ TEST_F(PatchPageTest, TurningAParameterIsRecordedAsACurve) {
     EXPECT_TRUE(session.recordingMoves());
     EXPECT_TRUE(window.findChild<QToolButton*>("recordMoves")->isChecked());
     session.playback().play(Side::render);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.playback().position() > 0.3; }, 5000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.playback().position() > 0.3; }, 15000));
     for (double hz : {500.0, 900.0, 1500.0, 2600.0}) {
         typeInto({"layer:a/filter:a", "cutoff"}, QString::number(hz));
         QTest::qWait(60);
@@ -1005,7 +1005,8 @@ TEST_F(PatchPageTest, EveryControlIsReachedByTheKeyboardAlone) {
         line(module.path)->setFocus();
         std::set<QWidget*> reached;
         ASSERT_TRUE(QApplication::focusWidget());
-        while (reached.insert(QApplication::focusWidget()).second) QTest::keyClick(QApplication::focusWidget(), Qt::Key_Tab);
+        while (reached.insert(QApplication::focusWidget()).second)
+            QTest::keyClick(QApplication::focusWidget(), Qt::Key_Tab);
         for (auto* control : page->findChildren<QWidget*>()) {
             const bool isSet = qobject_cast<QAbstractButton*>(control) || qobject_cast<QAbstractSlider*>(control) ||
                                qobject_cast<QComboBox*>(control) || qobject_cast<QLineEdit*>(control) ||

@@ -32,7 +32,7 @@ protected:
             [this, count] {
                 return session.matchState().running && static_cast<int>(session.matchState().found.size()) >= count;
             },
-            60000);
+            180000);
     }
     bool ended() {
         return QTest::qWaitFor([this] { return !session.matchState().running; }, 120000);
@@ -58,7 +58,7 @@ TEST_F(SearchPageTest, WhatLeadsIsHeardAndTakenWhileItRuns) {
     EXPECT_EQ(session.matchState().heard, 0);
     EXPECT_TRUE(QTest::qWaitFor(
         [this] { return session.playback().player().playing() && session.playback().player().side() == Side::render; },
-        3000));
+        10000));
     EXPECT_TRUE(session.cue()->patch.soundsLike(before)) << "hearing changes nothing";
     EXPECT_TRUE(session.matchState().running);
     // By keys: Enter presses the button that has the focus.
@@ -81,7 +81,7 @@ TEST_F(SearchPageTest, AStopKeepsTheBestAndASearchGoesOnFromThere) {
     ASSERT_TRUE(limit);
     limit->setCurrentIndex(limit->count() - 1);
     QTest::keyClick(&window, Qt::Key_M, Qt::ControlModifier);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.matchState().likeness > before + 10.0; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.matchState().likeness > before + 10.0; }, 180000));
     QTest::keyClick(&window, Qt::Key_M, Qt::ControlModifier);
     ASSERT_TRUE(ended());
     ASSERT_TRUE(settle());
@@ -133,10 +133,10 @@ TEST_F(SearchPageTest, ValuesAreLockedAndRangedBesideTheSearchAndTellHowSureItIs
     const double held = session.cue()->patch.value(Address::parse(attack.toStdString()));
     row(attack)->setCheckState(0, Qt::Checked);
     EXPECT_TRUE(
-        QTest::qWaitFor([&] { return session.cue()->locks.contains(Address::parse(attack.toStdString())); }, 3000));
+        QTest::qWaitFor([&] { return session.cue()->locks.contains(Address::parse(attack.toStdString())); }, 10000));
     list->setCurrentItem(row(release));
     QTimer::singleShot(0, &window, [] {
-        ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 3000));
+        ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 10000));
         auto* question = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
         ASSERT_TRUE(question);
         question->setTextValue("300 ms to 400 ms");
@@ -161,7 +161,7 @@ TEST_F(SearchPageTest, ValuesAreLockedAndRangedBesideTheSearchAndTellHowSureItIs
     EXPECT_TRUE(row(QString::fromStdString(surest.text()))->text(2).contains(" to "));
     // What is changed by hand is no longer what the search was sure of.
     session.setParameter(surest, session.matchState().ranges.front().value * 1.2 + 0.1);
-    EXPECT_TRUE(QTest::qWaitFor([&] { return list->isColumnHidden(2); }, 3000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return list->isColumnHidden(2); }, 10000));
 }
 
 TEST_F(SearchPageTest, WhatIsTiedStaysTiedAndHasItsLine) {
@@ -194,7 +194,7 @@ TEST_F(SearchPageTest, GoesOnFromWhatWasFound) {
     QObject::connect(&session, &Session::matchChanged, &window, [&] { tried << session.matchState().trying; });
     session.startMatch(60.0);
     ASSERT_TRUE(leads());
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.matchState().likeness > before + 10.0; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.matchState().likeness > before + 10.0; }, 180000));
     session.stopMatch();
     ASSERT_TRUE(ended());
     ASSERT_TRUE(settle());
@@ -204,7 +204,7 @@ TEST_F(SearchPageTest, GoesOnFromWhatWasFound) {
     QTest::mouseClick(visible("goOn"), Qt::LeftButton);
     ASSERT_TRUE(session.matchState().running);
     ASSERT_TRUE(leads());
-    EXPECT_TRUE(QTest::qWaitFor([&] { return tried.contains("going on"); }, 60000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return tried.contains("going on"); }, 180000));
     QTest::qWait(1000);
     session.stopMatch();
     ASSERT_TRUE(ended());
@@ -222,7 +222,7 @@ TEST_F(SearchPageTest, VariationsAreHeardAndTaken) {
     window.findChild<SearchView*>()->findChild<QTabWidget*>()->setCurrentWidget(view);
     view->findChild<QComboBox*>()->setCurrentIndex(1);
     QTest::mouseClick(visible("makeVariations"), Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !session.variations().running; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !session.variations().running; }, 180000));
     ASSERT_GE(session.variations().found.size(), 3u);
     for (const Variation& each : session.variations().found) {
         EXPECT_NEAR(each.likeness, 75.0, 9.0);
@@ -231,7 +231,7 @@ TEST_F(SearchPageTest, VariationsAreHeardAndTaken) {
     }
     QTest::mouseClick(visible("hearVariation", 1), Qt::LeftButton);
     EXPECT_EQ(session.variations().heard, 1);
-    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback().player().playing(); }, 3000));
+    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback().player().playing(); }, 10000));
     EXPECT_TRUE(session.cue()->patch.soundsLike(before)) << "hearing changes nothing";
     QTest::mouseClick(visible("takeVariation", 1), Qt::LeftButton);
     EXPECT_TRUE(session.cue()->patch.soundsLike(session.variations().found[1].patch));
@@ -255,12 +255,12 @@ TEST_F(SearchPageTest, TheBankIsMadeOnceAndASearchWaitsForNothing) {
     const QByteArray before = qgetenv("XDG_CACHE_HOME");
     qputenv("XDG_CACHE_HOME", cache.path().toUtf8());
     session.prepareBank();
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.bankFraction() > 0.0; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.bankFraction() > 0.0; }, 180000));
     session.startMatch(2.0);
     EXPECT_TRUE(session.matchState().running);
     ASSERT_TRUE(ended());
     const double made = session.bankFraction();
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session.bankFraction() > made || made >= 1.0; }, 60000)) << "it goes on";
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.bankFraction() > made || made >= 1.0; }, 180000)) << "it goes on";
     EXPECT_TRUE(std::filesystem::exists(SeedBank::cacheFile())) << "what was made when the search began was kept";
     qputenv("XDG_CACHE_HOME", before);
 }

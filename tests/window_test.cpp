@@ -57,9 +57,9 @@ TEST_F(WindowTest, MatchEditUndoSaveReopenFindBothTakes) {
     QTest::mouseClick(button("Match"), Qt::LeftButton);
     ASSERT_TRUE(session.matchState().running);
     EXPECT_TRUE(button("Stop and keep best"));
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.matchState().history.size() > 6; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.matchState().history.size() > 6; }, 90000));
     QTest::mouseClick(button("Stop and keep best"), Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 30000));
     ASSERT_TRUE(settle());
     EXPECT_GT(session.results().comparison->likeness, 60.0);
     EXPECT_EQ(window.findChild<QLabel*>("likeness")->text(),
@@ -189,10 +189,10 @@ TEST_F(WindowTest, KeysPlaySwapLoopAndStop) {
     QTest::keyClick(&window.mirror(), Qt::Key_Slash);
     EXPECT_NE(session.playback().looping(), looping);
     QTest::keyPress(&window.mirror(), Qt::Key_A);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.playback().player().liveActive(); }, 3000))
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.playback().player().liveActive(); }, 10000))
         << "the computer keyboard plays the patch";
     QTest::keyRelease(&window.mirror(), Qt::Key_A);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.playback().player().liveActive(); }, 3000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.playback().player().liveActive(); }, 10000));
     QTest::keyClick(&window.mirror(), Qt::Key_Escape);
     EXPECT_FALSE(session.playback().player().playing());
 }
@@ -217,14 +217,14 @@ TEST_F(WindowTest, ThePictureOfTheMirrorIsChosenByKey) {
     const int wave = colors(theme().reference);
     QTest::keyClick(&window, Qt::Key_F9);
     EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::spectrum);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results().reference.spectrogram != nullptr; }, 10000));
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results().render.spectrogram != nullptr; }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results().reference.spectrogram != nullptr; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results().render.spectrogram != nullptr; }, 30000));
     EXPECT_LT(colors(theme().reference), wave / 2) << "shades instead of one color";
     // A new render gets its picture while one looks.
     const auto before = session.results().render.spectrogram;
     session.setParameter({"layer:a/source:a", "octave"}, 1.0);
     ASSERT_TRUE(QTest::qWaitFor(
-        [&] { return session.results().render.spectrogram && session.results().render.spectrogram != before; }, 10000));
+        [&] { return session.results().render.spectrogram && session.results().render.spectrogram != before; }, 30000));
     QTest::keyClick(&window, Qt::Key_F11);
     EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::pitch);
     QTest::keyClick(&window, Qt::Key_F10);
@@ -242,7 +242,7 @@ TEST_F(WindowTest, SlowListeningKeepsThePlaceAndThePitch) {
     QTest::qWait(6000); // stretched in the background, also on a loaded machine
     output.capture(1.0);
     session.playback().play(Side::reference);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() == output.rateHz(); }, 8000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() == output.rateHz(); }, 24000));
     session.playback().toggle();
     std::vector<float> heard;
     for (std::size_t i = 0; i < output.captured().size(); i += 2) heard.push_back(output.captured()[i]);
@@ -331,7 +331,7 @@ TEST_F(WindowTest, TheMirrorLoopsZoomsAndRepairsNotes) {
 
 TEST_F(WindowTest, FilesAreDropped) {
     drop(testing::demoFile("comet-tail.flac"));
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.performance().notes.size() == 8; }, 15000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.performance().notes.size() == 8; }, 45000));
     Note moved = session.performance().notes[0];
     moved.key += 5;
     session.correctNote("x", session.performance().notes[0], moved);
@@ -451,7 +451,7 @@ TEST_F(WindowTest, TextsFitTheirPlacesInASmallWindow) {
     window.resize(1024, 700);
     for (const char* view : {"reference", "facets", "pitch", "level", "patch/layer:a/source:a", "search", "piece"}) {
         ASSERT_TRUE(window.showView(view)) << view;
-        EXPECT_TRUE(QTest::qWaitFor([&] { return clippedTexts(window).empty(); }, 3000))
+        EXPECT_TRUE(QTest::qWaitFor([&] { return clippedTexts(window).empty(); }, 10000))
             << view << ": " << clippedTexts(window).join(" | ").toStdString();
     }
 }

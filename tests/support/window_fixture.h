@@ -37,7 +37,7 @@ protected:
     ~WindowTest() override { session.undoStack().setClean(); }
 
     bool settle() {
-        return QTest::qWaitFor([this] { return !session.busy() && session.results().comparisonIsCurrent; }, 30000);
+        return QTest::qWaitFor([this] { return !session.busy() && session.results().comparisonIsCurrent; }, 120000);
     }
     /// The line of a parameter that is in view; on the patch page its module is opened first.
     ParameterRow* row(const Address& address) {
@@ -89,7 +89,7 @@ protected:
                     QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(*found).center());
                     if (!last) {
                         ASSERT_TRUE(
-                            QTest::qWaitFor([menu] { return QApplication::activePopupWidget() != menu; }, 2000));
+                            QTest::qWaitFor([menu] { return QApplication::activePopupWidget() != menu; }, 10000));
                     }
                     continue;
                 }
