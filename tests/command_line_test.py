@@ -20,7 +20,7 @@ FIXTURES = pathlib.Path(os.environ["FACET_SOURCE"]) / "tests/fixtures/patches"
 
 
 def run(*words):
-    return subprocess.run([CLI, *map(str, words)], capture_output=True, text=True, timeout=120)
+    return subprocess.run([CLI, *map(str, words)], capture_output=True, text=True, timeout=300)
 
 
 class CommandLine(unittest.TestCase):
@@ -111,7 +111,7 @@ class CommandLine(unittest.TestCase):
                                    stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
         time.sleep(4)
         process.send_signal(signal.SIGINT)
-        out, err = process.communicate(timeout=20)
+        out, err = process.communicate(timeout=60)
         self.assertEqual(process.returncode, 0, err)
         self.assertIn("stopped", out)
         self.assertFalse(json.loads((self.path / "m/report.json").read_text())["complete"])

@@ -31,7 +31,7 @@ def free_recordings():
 class OpenRecordings(unittest.TestCase):
     def analyze(self, name):
         done = subprocess.run([CLI, "analyze", str(SOUNDS / f"{name}.flac"), "--json"], capture_output=True, text=True,
-                              timeout=60)
+                              timeout=180)
         self.assertEqual(done.returncode, 0, f"{name}: {done.stderr}")
         return json.loads(done.stdout)
 

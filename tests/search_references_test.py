@@ -27,7 +27,7 @@ RENDERS = 60
 
 def match(reference, out, *options):
     return subprocess.run([CLI, "match", str(reference), "--out", str(out), "--threads", "1", *map(str, options)],
-                          capture_output=True, text=True, timeout=120)
+                          capture_output=True, text=True, timeout=300)
 
 
 class SearchReferences(unittest.TestCase):
