@@ -243,7 +243,7 @@ TEST_F(SessionTest, AMatchBecomesPatchAndTakeInOneStep) {
 TEST_F(SessionTest, AStoppedMatchKeepsItsBest) {
     ASSERT_TRUE(settle());
     session.startMatch(60.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.matchState().history.size() > 3; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().found.empty(); }, 60000));
     session.stopMatch();
     ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 60000));
     EXPECT_EQ(session.cue()->takes.size(), 1u);
