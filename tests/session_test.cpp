@@ -240,6 +240,28 @@ TEST_F(SessionTest, AMatchBecomesPatchAndTakeInOneStep) {
     EXPECT_TRUE(session.cue()->takes.empty());
 }
 
+TEST_F(SessionTest, AMatchThatFindsNothingBetterSaysSo) {
+    // What is heard is the patch itself.
+    ASSERT_TRUE(settle());
+    session.setParameter(filterOn, 1.0);
+    session.setParameter(cutoff, 700.0);
+    ASSERT_TRUE(settle());
+    writeAudio(folder / "own.wav", *session.results().render.recording);
+    const Patch own = session.cue()->patch;
+    session.importReference(folder / "own.wav");
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.cue()->excerpt()->name == "own" && !session.busy(); }, 60000));
+    ASSERT_TRUE(settle());
+    const double before = session.results().comparison->likeness;
+    QSignalSpy told(&session, &Session::notice);
+    session.startMatch(1.0);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 60000));
+    ASSERT_TRUE(settle());
+    ASSERT_FALSE(told.isEmpty());
+    const bool same = std::abs(session.cue()->patch.value(cutoff) - own.value(cutoff)) < 1e-9;
+    EXPECT_EQ(told.back()[0].toString().startsWith("Nothing better"), same) << told.back()[0].toString().toStdString();
+    EXPECT_GE(session.results().comparison->likeness, before - 1.0);
+}
+
 TEST_F(SessionTest, AStoppedMatchKeepsItsBest) {
     ASSERT_TRUE(settle());
     session.startMatch(60.0);

@@ -6,6 +6,7 @@
 #include "core/match/prepared_target.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace facet {
 
@@ -18,9 +19,11 @@ Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Pe
     const Recording rendered = std::move(renderAt48k({&patch, 1}, at48k).front());
     const auto loudness = [&](const Recording& sound) { return activeLoudness(attended(sound, attention).channels); };
     const double difference = loudness(reference48k) - loudness(rendered);
+    constexpr double solvedDb = 1e-3; // what is solved already stays to the last bit
     const Address level{"output", "level"};
     Patch solved = patch;
-    if (peakOf(rendered) > 0.0f) solved.setNearest(level, patch.value(level) + difference);
+    if (peakOf(rendered) > 0.0f && std::abs(difference) > solvedDb)
+        solved.setNearest(level, patch.value(level) + difference);
     return solved;
 }
 
