@@ -1,12 +1,12 @@
 // Speed of the engine, the measurements and the loss. Rates are × real time (audio seconds per second on one core).
 //   build/release/bench/facet_bench
-#include "core/analysis/notes.h"
-#include "core/analysis/pitch.h"
+#include "core/analysis/notes/note_finding.h"
+#include "core/analysis/facets/pitch.h"
 #include "core/analysis/profile.h"
 #include "core/audio/audio_file.h"
 #include "core/compare/comparison.h"
 #include "core/compare/loss.h"
-#include "core/engine/denormals.h"
+#include "core/engine/kernels/denormals.h"
 #include "core/engine/engine.h"
 #include "core/engine/render.h"
 #include "core/parameters/patch_json.h"

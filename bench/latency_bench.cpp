@@ -3,8 +3,8 @@
 #include "app/session/session.h"
 #include "app/shell/demo_project.h"
 #include "app/shell/main_window.h"
-#include "app/views/mirror_view.h"
-#include "app/views/theme.h"
+#include "app/views/listening/mirror_view.h"
+#include "app/views/common/theme.h"
 #include "core/project/project_file.h"
 
 #include <QApplication>

@@ -7,7 +7,7 @@
 #include "core/base/parallel.h"
 #include "core/base/random.h"
 #include "core/engine/render.h"
-#include "core/match/moves.h"
+#include "core/match/suggest/next_moves.h"
 #include "core/parameters/relevance.h"
 #include "core/parameters/value_text.h"
 #include "tests/support/fixtures.h"

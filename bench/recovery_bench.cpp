@@ -7,7 +7,7 @@
 #include "core/base/random.h"
 #include "core/base/units.h"
 #include "core/engine/render.h"
-#include "core/match/estimate.h"
+#include "core/match/starts/estimate.h"
 #include "core/match/match.h"
 #include "tests/support/fixtures.h"
 #include "tests/support/sounds.h"

@@ -1,7 +1,7 @@
 #include "cli/commands.h"
 
-#include "core/analysis/notes.h"
-#include "core/analysis/pitch.h"
+#include "core/analysis/notes/note_finding.h"
+#include "core/analysis/facets/pitch.h"
 #include "core/analysis/profile.h"
 #include "core/analysis/profile_json.h"
 #include "core/audio/audio_file.h"
@@ -11,12 +11,12 @@
 #include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/engine/render.h"
-#include "core/engine/stage.h"
-#include "core/match/estimate.h"
+#include "core/engine/inspect/stage.h"
+#include "core/match/starts/estimate.h"
 #include "core/match/match.h"
-#include "core/match/moves.h"
+#include "core/match/suggest/next_moves.h"
 #include "core/match/report.h"
-#include "core/match/wavetable.h"
+#include "core/match/evidence/wavetable.h"
 #include "core/parameters/audition.h"
 #include "core/parameters/changes.h"
 #include "core/parameters/patch_json.h"
@@ -450,8 +450,8 @@ void runMatch(const MatchOptions& options) {
                result.complete ? "" : ", stopped at its limit");
     for (const Curve& curve : result.curves.front())
         fmt::print("{} moves over the phrase; performance.json has its curve.\n", curve.target);
-    if (!result.untold.empty())
-        fmt::print("Not told by this recording, left as it was: {}.\n", listOf(result.untold, result.best.patch));
+    if (!result.unidentifiable.empty())
+        fmt::print("Not told by this recording, left as it was: {}.\n", listOf(result.unidentifiable, result.best.patch));
     for (const Shortfall& each : result.shortfalls)
         fmt::print("{} stays unlike ({:.0f}): {}. {}\n", labelOf(each.facet), each.likeness, each.words, each.likely);
 }

@@ -1,5 +1,5 @@
 // A real audio server between Facet and a listener: JACK with its dummy device, run by tests/with_sound_server.
-#include "app/session/playback.h"
+#include "app/session/listening/playback.h"
 #include "core/base/units.h"
 #include "tests/support/sounds.h"
 

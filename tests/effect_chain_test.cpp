@@ -3,7 +3,7 @@
 #include "core/base/random.h"
 #include "core/base/units.h"
 #include "core/engine/engine.h"
-#include "core/engine/lanes.h"
+#include "core/engine/kernels/lanes.h"
 #include "core/engine/render.h"
 #include "core/parameters/audition.h"
 #include "core/parameters/patch_json.h"

@@ -2,7 +2,7 @@
 // performances; and that its audio path takes no memory.
 #include "core/base/error.h"
 #include "core/base/random.h"
-#include "core/engine/denormals.h"
+#include "core/engine/kernels/denormals.h"
 #include "core/engine/engine.h"
 #include "core/engine/render.h"
 #include "core/parameters/patch_json.h"

@@ -2,9 +2,9 @@
 #include "core/dsp/fft.h"
 #include "core/dsp/low_pass.h"
 #include "core/dsp/window.h"
-#include "core/engine/denormals.h"
+#include "core/engine/kernels/denormals.h"
 #include "core/engine/engine.h"
-#include "core/engine/lanes.h"
+#include "core/engine/kernels/lanes.h"
 #include "core/engine/render.h"
 #include "tests/support/sounds.h"
 

@@ -1,8 +1,8 @@
 // Noise, motion, width and space against sounds made from formulas.
-#include "core/analysis/glide.h"
-#include "core/analysis/onset_sweep.h"
+#include "core/analysis/facets/glide.h"
+#include "core/analysis/facets/onset_sweep.h"
 #include "core/analysis/overview.h"
-#include "core/analysis/pitch.h"
+#include "core/analysis/facets/pitch.h"
 #include "core/analysis/profile.h"
 #include "core/analysis/separation.h"
 #include "core/base/error.h"

@@ -1,13 +1,13 @@
 // Patches named by technique, in tests/fixtures/patches: every one is held to determinism and lanes, and each to what
 // makes it what it is. A new file there takes part in the first two tests by itself.
-#include "core/analysis/glide.h"
-#include "core/analysis/pitch.h"
+#include "core/analysis/facets/glide.h"
+#include "core/analysis/facets/pitch.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
-#include "core/engine/denormals.h"
+#include "core/engine/kernels/denormals.h"
 #include "core/engine/engine.h"
-#include "core/engine/lanes.h"
+#include "core/engine/kernels/lanes.h"
 #include "core/engine/render.h"
 #include "core/parameters/patch_json.h"
 #include "tests/support/sounds.h"

@@ -1,5 +1,5 @@
 // Work in the background, of which the latest request wins.
-#include "app/session/job_queue.h"
+#include "app/session/jobs/job_queue.h"
 
 #include <chrono>
 #include <gtest/gtest.h>

@@ -1,9 +1,9 @@
 // The reference as it is heard and looked at: slow listening, the focus band, the spectrogram, and what limits it.
-#include "core/analysis/pitch.h"
+#include "core/analysis/facets/pitch.h"
 #include "core/analysis/quality.h"
 #include "core/analysis/spectrogram.h"
 #include "core/audio/audio_file.h"
-#include "core/audio/stretch.h"
+#include "core/audio/time_stretch.h"
 #include "core/base/error.h"
 #include "core/base/random.h"
 #include "core/base/units.h"

@@ -1,17 +1,17 @@
-#include "core/analysis/notes.h"
+#include "core/analysis/notes/note_finding.h"
 #include "core/base/error.h"
 #include "core/base/random.h"
 #include "core/dsp/envelope.h"
 #include "core/engine/render.h"
-#include "core/match/dying_layer.h"
-#include "core/match/estimate.h"
-#include "core/match/hypotheses.h"
-#include "core/match/level_finish.h"
-#include "core/match/links.h"
+#include "core/match/proposals/decaying_layer.h"
+#include "core/match/starts/estimate.h"
+#include "core/match/starts/hypotheses.h"
+#include "core/match/optimize/level_finish.h"
+#include "core/match/proposals/links.h"
 #include "core/match/match.h"
-#include "core/match/motion.h"
-#include "core/match/note_shape.h"
-#include "core/match/wavetable.h"
+#include "core/match/proposals/measured_modulation.h"
+#include "core/match/evidence/amplitude_shape.h"
+#include "core/match/evidence/wavetable.h"
 #include "core/match/report.h"
 #include "tests/support/files.h"
 #include "tests/support/sounds.h"
@@ -256,7 +256,7 @@ TEST(SearchSpaces, HoldOnlyWhatIsHeard) {
 TEST(SearchSpaces, KnowWhatThePhraseTells) {
     Patch patch;
     patch.set({"layer:a/filter:a", "on"}, 1.0);
-    const auto has = [&](const Address& address, const Told& told) {
+    const auto has = [&](const Address& address, const Identifiable& told) {
         const auto all = SearchSpace(patch, {}, told).addresses();
         return std::find(all.begin(), all.end(), address) != all.end();
     };
@@ -373,9 +373,9 @@ TEST(Estimates, LetEveryLayerFallButItsNoise) {
     note.sweepSeconds = 0.03;
     profile.notes.push_back(note);
     Patch layered;
-    addDyingLayer(layered, {Wave::sine, 1.0, -9.0, 250.0});
+    addDecayingLayer(layered, {Wave::sine, 1.0, -9.0, 250.0});
     Patch clicking;
-    addDyingLayer(clicking, {Wave::noise, 0.0, -12.0, 15.0});
+    addDecayingLayer(clicking, {Wave::noise, 0.0, -12.0, 15.0});
     std::set<std::string> moved;
     const Patch answered = withMotion(profile, layered);
     for (const auto& module : answered.modules())

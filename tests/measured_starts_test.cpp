@@ -2,12 +2,12 @@
 // away.
 #include "core/base/units.h"
 #include "core/engine/render.h"
-#include "core/match/cutoff_rise.h"
-#include "core/match/estimate.h"
-#include "core/match/hypotheses.h"
-#include "core/match/line_spread.h"
-#include "core/match/lone_notes.h"
-#include "core/match/motion.h"
+#include "core/match/evidence/cutoff_sweep.h"
+#include "core/match/starts/estimate.h"
+#include "core/match/starts/hypotheses.h"
+#include "core/match/evidence/line_width.h"
+#include "core/match/evidence/isolated_notes.h"
+#include "core/match/proposals/measured_modulation.h"
 #include "tests/support/sounds.h"
 
 #include <algorithm>

@@ -1,9 +1,9 @@
 // Next moves: a damaged patch is named and mended, and what the producer holds fast stays.
 #include "core/base/error.h"
-#include "core/engine/graph.h"
+#include "core/engine/compile/graph.h"
 #include "core/engine/render.h"
-#include "core/match/move_candidates.h"
-#include "core/match/moves.h"
+#include "core/match/proposals/move_candidates.h"
+#include "core/match/suggest/next_moves.h"
 #include "core/parameters/relevance.h"
 #include "tests/support/fixtures.h"
 #include "tests/support/sounds.h"

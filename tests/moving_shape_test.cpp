@@ -1,7 +1,7 @@
 // What was measured to move, made in a patch and measured again: there and back through engine and analysis.
 #include "core/engine/render.h"
-#include "core/match/moving_shape.h"
-#include "core/match/shape_motion.h"
+#include "core/match/starts/envelope_motion_starts.h"
+#include "core/match/evidence/envelope_motion.h"
 
 #include <cmath>
 #include <gtest/gtest.h>

@@ -1,7 +1,7 @@
 // Editing notes and curves in the real window, with mouse and keys.
-#include "app/views/note_editor.h"
-#include "app/views/notes_page.h"
-#include "app/views/mirror_view.h"
+#include "app/views/notes/note_editor.h"
+#include "app/views/notes/notes_page.h"
+#include "app/views/listening/mirror_view.h"
 #include "core/audio/audio_file.h"
 #include "tests/support/sounds.h"
 #include "tests/support/window_fixture.h"

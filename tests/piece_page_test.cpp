@@ -1,7 +1,7 @@
 // All cues together in the real window: heard, placed, weighed and set against a backing.
-#include "app/views/mirror_view.h"
-#include "app/views/piece_lanes.h"
-#include "app/views/piece_page.h"
+#include "app/views/listening/mirror_view.h"
+#include "app/views/piece/piece_lanes.h"
+#include "app/views/piece/piece_page.h"
 #include "core/audio/audio_file.h"
 #include "core/devices/audio_output.h"
 #include "tests/support/sounds.h"

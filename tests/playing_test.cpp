@@ -1,9 +1,9 @@
 // Playing the patch in the real window: the keyboard strip, a MIDI keyboard, what the phrase does not show; and patches
 // to begin from.
-#include "app/views/kind_box.h"
-#include "app/views/keyboard_strip.h"
-#include "app/views/piano_keys.h"
-#include "app/views/start_dialog.h"
+#include "app/views/common/kind_box.h"
+#include "app/views/notes/keyboard_strip.h"
+#include "app/views/notes/piano_keys.h"
+#include "app/views/patch/start_dialog.h"
 #include "core/parameters/archetypes.h"
 #include "tests/support/window_fixture.h"
 

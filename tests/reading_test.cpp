@@ -1,8 +1,8 @@
 // How a patch reads, and what its modules look like.
 #include "core/base/error.h"
-#include "core/engine/preview.h"
+#include "core/engine/inspect/preview.h"
 #include "core/engine/render.h"
-#include "core/engine/stage.h"
+#include "core/engine/inspect/stage.h"
 #include "core/parameters/changes.h"
 #include "core/parameters/find.h"
 #include "core/parameters/partial_table.h"
@@ -60,9 +60,9 @@ TEST(Reading, TellsWhereSourcesGo) {
 TEST(Reading, KnowsWhatMovesWhatBothWays) {
     Patch patch;
     patch.set({filter, "on"}, 1.0);
-    ASSERT_EQ(movementsOf(patch).size(), 1u) << "the level envelope alone";
-    EXPECT_EQ(targetLabel(patch, movementsOf(patch)[0]), "layer level");
-    EXPECT_EQ(amountLabel(patch, movementsOf(patch)[0]), "");
+    ASSERT_EQ(modulationsOf(patch).size(), 1u) << "the level envelope alone";
+    EXPECT_EQ(targetLabel(patch, modulationsOf(patch)[0]), "layer level");
+    EXPECT_EQ(amountLabel(patch, modulationsOf(patch)[0]), "");
     patch.set({filter, "envelope"}, 24.0);
     patch.set({filter, "velocity"}, 6.0);
     patch.add("layer:a/lfo:a");
@@ -74,12 +74,12 @@ TEST(Reading, KnowsWhatMovesWhatBothWays) {
     patch.set({"link:a", "amount"}, 15.0);
     patch.set({"link:a", "on"}, 0.0);
     std::string all;
-    for (const Movement& m : movementsOf(patch))
+    for (const Modulation& m : modulationsOf(patch))
         all += moverLabel(patch, m) + " moves " + targetLabel(patch, m) + " " + amountLabel(patch, m) +
                (m.muted ? " (muted)" : "") + "; ";
     EXPECT_EQ(all, "Level envelope moves layer level ; Filter envelope moves Filter cutoff +24 st; "
                    "Velocity moves Filter cutoff 6 st; LFO moves Source 1 cents +15 ct (muted); ");
-    EXPECT_EQ(targetLabel(patch, movementsOf(patch).back(), source), "cents") << "at home";
+    EXPECT_EQ(targetLabel(patch, modulationsOf(patch).back(), source), "cents") << "at home";
 }
 
 TEST(Reading, OffersMoversOfTheSameLayerAndSourcesOnlyWhereTheyCanMoveBySample) {
@@ -489,7 +489,7 @@ TEST(Pictures, CanBeMadeOfEveryFixture) {
                 for (double db : previewOfFilter(patch, module.path, hz)) ASSERT_TRUE(std::isfinite(db));
             }
         }
-        for (const Movement& m : movementsOf(patch)) {
+        for (const Modulation& m : modulationsOf(patch)) {
             EXPECT_FALSE(moverLabel(patch, m).empty());
             EXPECT_FALSE(targetLabel(patch, m).empty());
         }

@@ -1,7 +1,7 @@
 // Opening long and odd recordings, cutting excerpts, hearing and leaving out, in the real window.
-#include "app/session/recorder.h"
-#include "app/views/reference_page.h"
-#include "app/views/source_picture.h"
+#include "app/session/reference/recorder.h"
+#include "app/views/reference/reference_page.h"
+#include "app/views/reference/source_picture.h"
 #include "core/audio/audio_file.h"
 #include "core/base/random.h"
 #include "tests/support/sounds.h"

@@ -2,7 +2,7 @@
 #include "core/engine/render.h"
 #include "core/match/match.h"
 #include "core/match/report.h"
-#include "core/match/search_space.h"
+#include "core/match/optimize/search_space.h"
 #include "tests/support/sounds.h"
 
 #include <cmath>
@@ -52,7 +52,7 @@ TEST(SeveralRecordings, TellTogetherWhatNoneTellsAlone) {
     MatchSettings settings = quick(400);
     settings.goOnWith = {filtered(700.0)};
     const auto names = [](const MatchResult& result, const Address& address) {
-        return std::find(result.untold.begin(), result.untold.end(), address) != result.untold.end();
+        return std::find(result.unidentifiable.begin(), result.unidentifiable.end(), address) != result.unidentifiable.end();
     };
     const MatchResult one = match(render(right, low), low, settings);
     const Patch& alone = one.best.patch;

@@ -1,9 +1,9 @@
 // The search in the real window: what leads is heard and taken while it runs, locks are obeyed, a stop keeps the best.
-#include "app/views/search_view.h"
+#include "app/views/search/search_view.h"
 #include "core/devices/audio_output.h"
-#include "app/views/facet_weights.h"
-#include "app/views/search_values.h"
-#include "app/views/variations_view.h"
+#include "app/views/facets/facet_weights.h"
+#include "app/views/search/search_values.h"
+#include "app/views/search/variations_view.h"
 #include "tests/support/window_fixture.h"
 
 #include <QComboBox>

@@ -4,21 +4,21 @@
 #include "core/base/files.h"
 #include "core/engine/render.h"
 #include "core/compare/loss.h"
-#include "core/match/certainty.h"
-#include "core/match/curves.h"
-#include "core/match/estimate.h"
-#include "core/match/linear_refit.h"
-#include "core/match/links.h"
+#include "core/match/optimize/certainty.h"
+#include "core/match/search/curves.h"
+#include "core/match/starts/estimate.h"
+#include "core/match/optimize/linear_refit.h"
+#include "core/match/proposals/links.h"
 #include "core/match/match.h"
-#include "core/match/plausible_patch.h"
-#include "core/match/recombination.h"
-#include "core/match/refinement.h"
+#include "core/match/starts/plausible_patch.h"
+#include "core/match/proposals/recombination.h"
+#include "core/match/optimize/refinement.h"
 #include "core/match/report.h"
-#include "core/match/seed_bank.h"
+#include "core/match/starts/seed_bank.h"
 #include "core/match/shortfall.h"
-#include "core/match/spaces.h"
-#include "core/match/structural_moves.h"
-#include "core/match/variations.h"
+#include "core/match/proposals/delays_and_reverbs.h"
+#include "core/match/proposals/structural_moves.h"
+#include "core/match/suggest/variations.h"
 #include "core/parameters/relevance.h"
 #include "tests/support/sounds.h"
 
@@ -167,7 +167,7 @@ TEST(Refinement, SideBySideIsAsAloneAndTheFirstComesFirst) {
     Patch from;
     from.set({"layer:a/filter:a", "on"}, 1.0);
     const SearchLimits limits;
-    const Told told{false, false, false};
+    const Identifiable told{false, false, false};
     // Towards a cutoff and a release, each in its own way.
     const auto residuals = [](const std::vector<Patch>& patches) {
         std::vector<Eigen::VectorXf> all;
@@ -227,9 +227,9 @@ protected:
     Eigen::VectorXf residual(const Patch& patch) const { return loss->residual(render(patch, phrase)); }
 
     /// Slopes where the search stands without the link.
-    LinearRefit slopes(const SearchLimits& limits = {}) const {
+    LinearRefit jacobian(const SearchLimits& limits = {}) const {
         std::vector<Refinement> one;
-        one.emplace_back(without, limits, Told{}, 2);
+        one.emplace_back(without, limits, Identifiable{}, 2);
         refineTogether(
             one,
             [&](const std::vector<Patch>& patches) {
@@ -238,13 +238,13 @@ protected:
                 return all;
             },
             [](std::size_t) { return true; }, 1);
-        return one.front().slopes().value();
+        return one.front().jacobian().value();
     }
     void SetUp() override { loss = std::make_unique<Loss>(render(withLink(-6.0), phrase), phrase); }
 };
 
 TEST_F(AFallWithTheKey, IsForetoldFromALinkOfAnotherAmountOrTheOtherSign) {
-    const LinearRefit refit = slopes();
+    const LinearRefit refit = jacobian();
     const double before = Loss::value(residual(refit.at()));
     const auto linked = [&](double decibels) {
         Patch patch = refit.at();
@@ -264,7 +264,7 @@ TEST_F(AFallWithTheKey, IsForetoldFromALinkOfAnotherAmountOrTheOtherSign) {
 }
 
 TEST_F(AFallWithTheKey, IsNotForetoldFromWhatDoesNotHelp) {
-    const LinearRefit refit = slopes();
+    const LinearRefit refit = jacobian();
     const double before = Loss::value(residual(refit.at()));
     Patch hollow = refit.at();
     hollow.set({"layer:a/source:a", "wave"}, static_cast<double>(Wave::sine));
@@ -275,7 +275,7 @@ TEST_F(AFallWithTheKey, IsNotForetoldFromWhatDoesNotHelp) {
 }
 
 TEST_F(AFallWithTheKey, IsToldFromWhatNobodyHears) {
-    const LinearRefit refit = slopes();
+    const LinearRefit refit = jacobian();
     Patch unheard = refit.at(), linked = refit.at();
     unheard.set({"voicing", "voices"}, 16.0); // of three notes, one after the other
     addLink(linked, "key", "layer:a/level", -3.0);
@@ -285,12 +285,12 @@ TEST_F(AFallWithTheKey, IsToldFromWhatNobodyHears) {
 }
 
 TEST_F(AFallWithTheKey, IsFittedBySlopesFromBeforeItCame) {
-    const LinearRefit near = slopes();
+    const LinearRefit near = jacobian();
     Patch linked = near.at();
     addLink(linked, "key", "layer:a/level", -1.0);
     const auto fitted = [&](const LinearRefit* by, int& renders) {
         std::vector<Refinement> one;
-        one.emplace_back(linked, SearchLimits{}, Told{}, 1, by);
+        one.emplace_back(linked, SearchLimits{}, Identifiable{}, 1, by);
         refineTogether(
             one,
             [&](const std::vector<Patch>& patches) {
@@ -310,8 +310,8 @@ TEST_F(AFallWithTheKey, IsFittedBySlopesFromBeforeItCame) {
     // What is of another kind now is measured again, and what has come in.
     Patch hollow = linked;
     hollow.set({"layer:a/source:a", "wave"}, static_cast<double>(Wave::pulse));
-    const SearchSpace space(hollow, {}, Told{});
-    const Eigen::MatrixXf known = near.slopesFor(hollow, space);
+    const SearchSpace space(hollow, {}, Identifiable{});
+    const Eigen::MatrixXf known = near.jacobianFor(hollow, space);
     for (Eigen::Index i = 0; i < known.cols(); ++i) {
         const Address& each = space.addresses()[static_cast<std::size_t>(i)];
         const bool anew = each.module == "layer:a/source:a" || each.module == "link:a";
@@ -326,7 +326,7 @@ TEST_F(AFallWithTheKey, LeavesWhatIsLockedWhereItIs) {
     const Address attack{"layer:a/envelope:level", "attack"};
     for (const Address& address : without.addresses())
         if (address != attack) limits.locks.insert(address);
-    const LinearRefit refit = slopes(limits);
+    const LinearRefit refit = jacobian(limits);
     Patch linked = refit.at();
     addLink(linked, "key", "layer:a/level", -3.0);
     const Patch given = refit.of(linked, residual(linked)).patch;
@@ -485,13 +485,13 @@ protected:
 };
 
 TEST_F(Spaces, HaveAnEchoNearAnyTimeAndRoomsOfSeveralKinds) {
-    const auto echoes = with(ModuleKind::delay, withSpaces(dry, {}, profile));
+    const auto echoes = with(ModuleKind::delay, withDelaysAndReverbs(dry, {}, profile));
     for (double ms : {50.0, 90.0, 250.0, 538.0, 900.0})
         EXPECT_TRUE(std::any_of(echoes.begin(), echoes.end(), [&](const Patch& p) {
             return std::abs(std::log(p.value({"delay:a", "time"}) / ms)) < 0.06;
         })) << ms;
     std::set<double> sizes, decays;
-    for (const Patch& room : with(ModuleKind::reverb, withSpaces(dry, {}, profile))) {
+    for (const Patch& room : with(ModuleKind::reverb, withDelaysAndReverbs(dry, {}, profile))) {
         sizes.insert(room.value({"reverb:a", "size"}));
         decays.insert(room.value({"reverb:a", "decay"}));
     }
@@ -503,13 +503,13 @@ TEST_F(Spaces, AreNotOfferedWhereTheyAreOrMayNotCome) {
     Patch wet = dry;
     wet.add("delay:a");
     wet.add("reverb:a");
-    EXPECT_TRUE(withSpaces(wet, {}, profile).empty());
+    EXPECT_TRUE(withDelaysAndReverbs(wet, {}, profile).empty());
     SearchLimits held;
     held.locks.insert(release);
-    EXPECT_TRUE(with(ModuleKind::reverb, withSpaces(dry, held, profile)).empty()) << "it would stand for the tail";
+    EXPECT_TRUE(with(ModuleKind::reverb, withDelaysAndReverbs(dry, held, profile)).empty()) << "it would stand for the tail";
     Profile echoing = profile;
     echoing.space.echo.seconds = 0.3;
-    EXPECT_TRUE(with(ModuleKind::delay, withSpaces(dry, {}, echoing)).empty()) << "that one has been tried";
+    EXPECT_TRUE(with(ModuleKind::delay, withDelaysAndReverbs(dry, {}, echoing)).empty()) << "that one has been tried";
 }
 
 TEST_F(Spaces, TheEchoThatIsThereFitsBest) {
@@ -526,7 +526,7 @@ TEST_F(Spaces, TheEchoThatIsThereFitsBest) {
     const Recording reference = render(echoed, phrase);
     const Loss loss(reference, phrase);
     double least = 1e9, time = 0.0;
-    for (const Patch& each : with(ModuleKind::delay, withSpaces(dry, {}, profile)))
+    for (const Patch& each : with(ModuleKind::delay, withDelaysAndReverbs(dry, {}, profile)))
         if (const double value = Loss::value(loss.residual(render(each, phrase))); value < least) {
             least = value;
             time = each.value({"delay:a", "time"});
@@ -672,7 +672,7 @@ TEST_F(TurnedCutoff, StaysWhereItIsLockedOrDrawn) {
 
 TEST_F(TurnedCutoff, IsGivenUpWhenTimeIsUp) {
     const Recording reference = render(patch, turned);
-    const PreparedTarget target = PreparedTarget::prepare({reference, phrase, 1.0, {}}, 1.0, settings, {});
+    const PreparedTarget target = PreparedTarget::prepare({reference, phrase, 1.0, {}}, 1.0, settings.forTargets(), {});
     std::atomic<int> asked = 0;
     settings.threads = 2;
     EXPECT_TRUE(curvesFor(patch, target, settings, [&] { return ++asked <= 10; }).empty());

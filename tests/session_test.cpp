@@ -1,7 +1,7 @@
 // Working on a project without any widget: edits, undo, background results, saving and recovery.
 #include "app/session/session.h"
 #include "app/shell/demo_project.h"
-#include "core/analysis/track.h"
+#include "core/analysis/series/track.h"
 #include "core/audio/audio_file.h"
 #include "core/base/random.h"
 #include "core/dsp/loudness.h"

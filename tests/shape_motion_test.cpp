@@ -1,7 +1,7 @@
 // How the outline of a spectrum moves: sounds made from formulas, nothing of the engine. A pulse is the difference of
 // two saws, as their series say; a first-order all-pass and a comb with feedback: J. O. Smith, "Introduction to Digital
 // Filters", 2007, and "Physical Audio Signal Processing", 2010 (from memory).
-#include "core/match/shape_motion.h"
+#include "core/match/evidence/envelope_motion.h"
 #include "tests/support/sounds.h"
 
 #include <algorithm>

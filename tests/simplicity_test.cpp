@@ -1,8 +1,8 @@
 // What counts as simpler, and by how much the simpler of two wins.
-#include "core/match/simplicity.h"
+#include "core/match/proposals/simplifications.h"
 
-#include "core/match/finalists.h"
-#include "core/match/links.h"
+#include "core/match/search/score.h"
+#include "core/match/proposals/links.h"
 
 #include <algorithm>
 #include <gtest/gtest.h>

@@ -1,6 +1,6 @@
 // What lines beside the multiples of a note's pitch tell: sounds made from formulas, nothing of the engine. Sidebands
 // of a modulated sine: J. M. Chowning, J. Audio Eng. Soc. 21 (7), 1973; a product of sines is its sum and difference.
-#include "core/match/source_ratios.h"
+#include "core/match/evidence/source_ratios.h"
 
 #include <algorithm>
 #include <cmath>

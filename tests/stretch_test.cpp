@@ -1,7 +1,7 @@
 // Which part of a long phrase stands for the whole, and what it takes along.
-#include "core/match/stretch.h"
+#include "core/match/targets/segment.h"
 
-#include "core/match/prepared_target.h"
+#include "core/match/targets/prepared_target.h"
 #include "tests/support/sounds.h"
 
 #include <algorithm>
@@ -27,7 +27,7 @@ MatchTarget phrase() {
 }
 
 TEST(TellingSpan, IsWhereNotesDiffer) {
-    const TimeSpan span = tellingSpan(phrase(), 3.0);
+    const TimeSpan span = mostInformativeSpan(phrase(), 3.0);
     EXPECT_LE(span.begin, 9.0);
     EXPECT_GT(span.begin, 7.0);
     EXPECT_GE(span.end, 10.9) << "the last of them sounds to its end";
@@ -37,7 +37,7 @@ TEST(TellingSpan, IsWhereNotesDiffer) {
 TEST(TellingSpan, BeginsBeforeANoteAndLiesWithinTheSound) {
     const MatchTarget target = phrase();
     for (double longest : {0.3, 1.0, 4.0, 60.0}) {
-        const TimeSpan span = tellingSpan(target, longest);
+        const TimeSpan span = mostInformativeSpan(target, longest);
         EXPECT_GE(span.begin, 0.0);
         EXPECT_LE(span.end, seconds);
         EXPECT_LT(span.begin, span.end);
@@ -52,20 +52,20 @@ TEST(TellingSpan, BeginsBeforeANoteAndLiesWithinTheSound) {
 TEST(TellingSpan, IsNotWhereTheProducerDoesNotListen) {
     MatchTarget target = phrase();
     target.leftOut = {{8.5, seconds}};
-    EXPECT_LT(tellingSpan(target, 3.0).begin, 8.0);
+    EXPECT_LT(mostInformativeSpan(target, 3.0).begin, 8.0);
 }
 
 TEST(TellingSpan, OfLongNotesIsWhereTheyAre) {
     MatchTarget target = phrase();
     target.performance.notes = {{0.2, 0.3, 48, 0.0, 80.0}, {1.2, 1.3, 48, 0.0, 80.0}, {6.0, 9.0, 48, 0.0, 80.0}};
-    const TimeSpan span = tellingSpan(target, 3.5);
+    const TimeSpan span = mostInformativeSpan(target, 3.5);
     EXPECT_NEAR(span.begin, 6.0, 0.05);
     EXPECT_GE(span.end, 9.0);
 }
 
 TEST(Stretch, HasTheSameSoundAndItsNotesAtTheirPlaces) {
     const MatchTarget whole = phrase();
-    const MatchTarget part = stretchOf(whole, {8.9, 11.4});
+    const MatchTarget part = segmentOf(whole, {8.9, 11.4});
     ASSERT_EQ(part.reference.frameCount(), 120000);
     EXPECT_EQ(part.performance.frames, 120000);
     const auto& from = whole.reference.channels[0];
@@ -86,7 +86,7 @@ TEST(Stretch, ShiftsWhatMovesAndCutsWhatIsLeftOut) {
     whole.performance.bends = {{8.0, 0.0}, {10.0, 100.0}};
     whole.performance.setCurve({std::string(wheelTarget), {{9.0, 0.0}, {11.0, 1.0}}});
     whole.leftOut = {{1.0, 2.0}, {8.0, 9.2}, {10.0, 10.5}, {11.0, 12.0}};
-    const MatchTarget part = stretchOf(whole, {9.0, 11.5});
+    const MatchTarget part = segmentOf(whole, {9.0, 11.5});
     EXPECT_NEAR(part.performance.bendAt(0.0), whole.performance.bendAt(9.0), 1e-9);
     EXPECT_NEAR(part.performance.bendAt(0.5), whole.performance.bendAt(9.5), 1e-9);
     const Curve* wheel = part.performance.curveOf(wheelTarget);
@@ -104,28 +104,28 @@ TEST(Stretch, ShiftsWhatMovesAndCutsWhatIsLeftOut) {
 TEST(Stretch, HoldsANoteThatHasBegunBefore) {
     MatchTarget whole = phrase();
     whole.performance.notes = {{1.0, 5.0, 48, 0.0, 80.0}, {6.5, 7.0, 50, 0.0, 80.0}};
-    const MatchTarget part = stretchOf(whole, {4.0, 6.0});
+    const MatchTarget part = segmentOf(whole, {4.0, 6.0});
     ASSERT_EQ(part.performance.notes.size(), 1u);
     EXPECT_EQ(part.performance.notes.front().start, 0.0);
     EXPECT_NEAR(part.performance.notes.front().end, 1.0, 1e-9);
 }
 
-PreparedTarget prepared(const MatchTarget& target, const MatchSettings& settings = {}) {
+PreparedTarget prepared(const MatchTarget& target, const TargetSettings& settings = {}) {
     return PreparedTarget::prepare(target, 1.0, settings, {});
 }
 
 TEST(PreparedTargets, OfShortPhrasesAreWholeAndOfLongOnesAPart) {
     const PreparedTarget longer = prepared(phrase());
-    const auto part = longer.telling(3.0, {});
+    const auto part = longer.segment(3.0, {});
     ASSERT_TRUE(part);
     EXPECT_LE(part->performance.seconds(), 3.0 + 1e-6);
     EXPECT_EQ(part->reference.frameCount(), part->performance.frames);
     EXPECT_EQ(part->performance.notes.size(), 4u);
-    EXPECT_FALSE(longer.telling(10.0, {})) << "most of it anyway";
+    EXPECT_FALSE(longer.segment(10.0, {})) << "most of it anyway";
     EXPECT_LT(longer.searched({}, {}).performance.seconds(), 4.5);
 
     MatchTarget few = phrase();
-    few = stretchOf(few, {8.9, 11.5});
+    few = segmentOf(few, {8.9, 11.5});
     EXPECT_EQ(prepared(few).searched({}, {}).performance.frames, few.performance.frames);
 }
 
@@ -133,7 +133,7 @@ TEST(PreparedTargets, LookNoHigherThanTheFocusNorThanTheRecordingReaches) {
     const auto bright = [](double t) { return 0.1 * (std::fmod(110.0 * t, 1.0) - 0.5); };
     MatchTarget full = phrase();
     full.reference = testing::soundOf(seconds, 48000, bright);
-    MatchSettings focused;
+    TargetSettings focused;
     focused.focusHighHz = 3000.0;
     EXPECT_EQ(prepared(full, focused).upperHz, 3000.0);
     MatchTarget narrow = full; // 16 kHz: nothing above 7.2

@@ -1,9 +1,9 @@
 // Sounds that change with how hard keys are struck by more than their level.
 #include "core/compare/loss.h"
 #include "core/engine/render.h"
-#include "core/match/links.h"
+#include "core/match/proposals/links.h"
 #include "core/match/match.h"
-#include "core/match/search_space.h"
+#include "core/match/optimize/search_space.h"
 #include "support/sounds.h"
 
 #include <gtest/gtest.h>

@@ -5,7 +5,7 @@
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
-#include "core/engine/lanes.h"
+#include "core/engine/kernels/lanes.h"
 #include "core/engine/render.h"
 #include "core/parameters/patch_json.h"
 #include "tests/support/sounds.h"

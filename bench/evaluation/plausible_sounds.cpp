@@ -1,7 +1,7 @@
 // Patches as somebody might have made them, not of the bank, each as a file: for bench/evaluation/in_domain.py.
 //   plausible_sounds FOLDER COUNT
-#include "core/match/plausible_patch.h"
-#include "core/match/seed_bank.h"
+#include "core/match/starts/plausible_patch.h"
+#include "core/match/starts/seed_bank.h"
 #include "core/parameters/patch_json.h"
 
 #include <cstdio>

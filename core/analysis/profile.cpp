@@ -1,7 +1,7 @@
 #include "core/analysis/profile.h"
 
-#include "core/analysis/onset_sweep.h"
-#include "core/analysis/pitch.h"
+#include "core/analysis/facets/onset_sweep.h"
+#include "core/analysis/facets/pitch.h"
 #include "core/base/heavy_work.h"
 #include "core/base/parallel.h"
 #include "core/base/units.h"

@@ -1,7 +1,7 @@
 // What in a recording itself limits what can be measured from it.
 #pragma once
 
-#include "core/analysis/track.h"
+#include "core/analysis/series/track.h"
 #include "core/audio/recording.h"
 #include "core/base/task.h"
 

@@ -1,6 +1,6 @@
 #include "core/audio/attention.h"
 
-#include "core/audio/stretch.h"
+#include "core/audio/time_stretch.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,9 +1,9 @@
 #include "core/compare/loss.h"
 
-#include "core/analysis/onset_sweep.h"
-#include "core/analysis/pitch.h"
+#include "core/analysis/facets/onset_sweep.h"
+#include "core/analysis/facets/pitch.h"
 #include "core/analysis/profile.h"
-#include "core/analysis/track.h"
+#include "core/analysis/series/track.h"
 #include "core/base/heavy_work.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"

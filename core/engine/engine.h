@@ -1,8 +1,8 @@
 // The synthesizer: notes in, blocks of sound out. Offline rendering, search and live playing all run this.
 #pragma once
 
-#include "core/engine/effects/effect_chains.h"
-#include "core/engine/graph.h"
+#include "core/engine/compile/graph.h"
+#include "core/engine/voices/stereo_block.h"
 
 #include <cstdint>
 #include <memory>
@@ -10,6 +10,8 @@
 #include <vector>
 
 namespace facet {
+
+struct Synthesis;
 
 /// Renders up to 16 candidates at once: patches that share a graph and differ in values. Each candidate's
 /// sound is the same, bit for bit, whether it is rendered alone or beside others.
@@ -59,10 +61,7 @@ public:
     double reductionDb(std::size_t effect) const;
 
     /// What one candidate gives in a call.
-    struct Block {
-        std::span<const float> left;
-        std::span<const float> right;
-    };
+    using Block = StereoBlock;
     /// Most frames of a call. Few candidates are made in longer stretches than many, whose rows would leave the first
     /// cache.
     int mostFrames() const;
@@ -71,8 +70,7 @@ public:
     std::span<const Block> process(int frames);
 
 private:
-    struct Impl;
-    std::unique_ptr<Impl> impl_;
+    std::unique_ptr<Synthesis> impl_;
 };
 
 } // namespace facet

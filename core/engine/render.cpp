@@ -3,7 +3,7 @@
 #include "core/base/heavy_work.h"
 #include "core/base/parallel.h"
 #include "core/dsp/resample.h"
-#include "core/engine/denormals.h"
+#include "core/engine/kernels/denormals.h"
 #include "core/engine/engine.h"
 
 #include <algorithm>

@@ -2,7 +2,7 @@
 
 #include "core/base/units.h"
 #include "core/engine/render.h"
-#include "core/match/estimate.h"
+#include "core/match/starts/estimate.h"
 
 #include <cmath>
 #include <nlohmann/json.hpp>
@@ -75,7 +75,7 @@ std::string matchReport(const MatchResult& result) {
                                       {"words", each.words},
                                       {"likely", each.likely}});
     json["not_told"] = Json::array();
-    for (const Address& each : result.untold) json["not_told"].push_back(each.text());
+    for (const Address& each : result.unidentifiable) json["not_told"].push_back(each.text());
     json["ranges"] = Json::object();
     for (const KnownRange& each : result.ranges)
         json["ranges"][each.address.text()] = {

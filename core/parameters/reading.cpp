@@ -123,8 +123,8 @@ std::string destinationOf(const Patch& patch, const Patch::Module& module) {
     return two ? "to " + lower(patch.labelOf(*second)) : "to the effects";
 }
 
-std::vector<Movement> movementsOf(const Patch& patch) {
-    std::vector<Movement> all;
+std::vector<Modulation> modulationsOf(const Patch& patch) {
+    std::vector<Modulation> all;
     for (const auto& module : patch.modules()) {
         const std::string layer(layerOfPath(module.path));
         const auto fixed = [&](const std::string& mover, const char* target, const char* amount) {
@@ -170,12 +170,12 @@ std::vector<Mover> moversFor(const Patch& patch, const Address& target) {
     return movers;
 }
 
-std::string moverLabel(const Patch& patch, const Movement& movement) {
+std::string moverLabel(const Patch& patch, const Modulation& movement) {
     if (const auto* module = patch.find(movement.mover)) return patch.labelOf(*module);
     return upper(movement.mover);
 }
 
-std::string targetLabel(const Patch& patch, const Movement& movement, std::string_view home) {
+std::string targetLabel(const Patch& patch, const Modulation& movement, std::string_view home) {
     const std::string parameter = lower(patch.descriptor(movement.target).label);
     if (movement.target.module == home) return parameter;
     const std::string module = patch.labelOf(*patch.find(movement.target.module));
@@ -184,7 +184,7 @@ std::string targetLabel(const Patch& patch, const Movement& movement, std::strin
     return module + " " + parameter;
 }
 
-std::string amountLabel(const Patch& patch, const Movement& movement) {
+std::string amountLabel(const Patch& patch, const Modulation& movement) {
     if (movement.amount.field.empty()) return {};
     return textOf(patch.shownDescriptor(movement.amount), patch.value(movement.amount));
 }

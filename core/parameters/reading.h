@@ -22,7 +22,7 @@ std::vector<ToldValue> toldValues(const Patch& patch, const Patch::Module& modul
 std::string destinationOf(const Patch& patch, const Patch::Module& module);
 
 /// One thing that moves one parameter.
-struct Movement {
+struct Modulation {
     std::string mover;  ///< path of a module, or a word of performanceSources()
     Address target;     ///< what is moved
     Address amount;     ///< the parameter that says how far; without a field when nothing does
@@ -31,7 +31,7 @@ struct Movement {
 };
 /// All movements of a patch: its links, the envelopes, key and velocity that are part of filters and layers as far as
 /// they move anything.
-std::vector<Movement> movementsOf(const Patch& patch);
+std::vector<Modulation> modulationsOf(const Patch& patch);
 
 /// Something that can move a parameter, with what people call it.
 struct Mover {
@@ -42,10 +42,10 @@ struct Mover {
 std::vector<Mover> moversFor(const Patch& patch, const Address& target);
 
 /// "LFO", "Velocity", "Level envelope".
-std::string moverLabel(const Patch& patch, const Movement& movement);
+std::string moverLabel(const Patch& patch, const Modulation& movement);
 /// "Source 1 cents"; within its own module just "cents" when `home` is that module's path.
-std::string targetLabel(const Patch& patch, const Movement& movement, std::string_view home = {});
+std::string targetLabel(const Patch& patch, const Modulation& movement, std::string_view home = {});
 /// "+31 st"; empty when nothing says how far.
-std::string amountLabel(const Patch& patch, const Movement& movement);
+std::string amountLabel(const Patch& patch, const Modulation& movement);
 
 } // namespace facet

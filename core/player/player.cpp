@@ -1,7 +1,7 @@
 #include "core/player/player.h"
 
 #include "core/base/units.h"
-#include "core/engine/denormals.h"
+#include "core/engine/kernels/denormals.h"
 #include "core/engine/engine.h"
 
 #include <algorithm>

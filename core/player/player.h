@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/audio/recording.h"
-#include "core/engine/graph.h"
+#include "core/engine/compile/graph.h"
 #include "core/performance/key_event.h"
 
 #include <cstdint>

@@ -4,8 +4,8 @@
 #include "app/session/session.h"
 #include "app/shell/demo_project.h"
 #include "app/shell/main_window.h"
-#include "app/views/parameter_row.h"
-#include "app/views/patch_view.h"
+#include "app/views/patch/parameter_row.h"
+#include "app/views/patch/patch_view.h"
 #include "core/project/project_file.h"
 #include "tests/support/files.h"
 

@@ -4,25 +4,36 @@
 
 namespace facet {
 
+/// Every effect: its kind, and the function that makes it, which is defined in the effect's own file.
+#define FACET_EFFECTS(effect)                    \
+    effect(postFilter, makePostFilter)           \
+    effect(equalizer, makeEqualizer)             \
+    effect(saturation, makeShaper)               \
+    effect(folding, makeShaper)                  \
+    effect(reduction, makeReduction)             \
+    effect(shifter, makeShifter)                 \
+    effect(compressor, makeCompressor)           \
+    effect(limiter, makeLimiter)                 \
+    effect(bandCompressor, makeBandCompressor)   \
+    effect(width, makeBandWidth)                 \
+    effect(phaser, makePhaser)                   \
+    effect(chorus, makeChorus)                   \
+    effect(flanger, makeFlanger)                 \
+    effect(resonator, makeResonator)             \
+    effect(delay, makeDelay)                     \
+    effect(reverb, makeReverb)                   \
+    effect(response, makeResponse)
+
+#define FACET_DECLARE(kind, make) std::unique_ptr<Effect> make(const EffectGraph&, const EffectSetting&);
+FACET_EFFECTS(FACET_DECLARE)
+#undef FACET_DECLARE
+
 std::unique_ptr<Effect> makeEffect(const EffectGraph& graph, const EffectSetting& setting) {
     switch (graph.kind) {
-    case ModuleKind::postFilter: return makePostFilter(graph, setting);
-    case ModuleKind::equalizer: return makeEqualizer(graph, setting);
-    case ModuleKind::saturation:
-    case ModuleKind::folding: return makeShaper(graph, setting);
-    case ModuleKind::reduction: return makeReduction(graph, setting);
-    case ModuleKind::shifter: return makeShifter(graph, setting);
-    case ModuleKind::compressor:
-    case ModuleKind::limiter: return makeDynamics(graph, setting);
-    case ModuleKind::bandCompressor:
-    case ModuleKind::width: return makeBands(graph, setting);
-    case ModuleKind::phaser: return makePhaser(graph, setting);
-    case ModuleKind::chorus: return makeChorus(graph, setting);
-    case ModuleKind::flanger: return makeFlanger(graph, setting);
-    case ModuleKind::resonator: return makeResonator(graph, setting);
-    case ModuleKind::delay: return makeDelay(graph, setting);
-    case ModuleKind::reverb: return makeReverb(graph, setting);
-    case ModuleKind::response: return makeResponse(graph, setting);
+#define FACET_CASE(kind, make) \
+    case ModuleKind::kind: return make(graph, setting);
+        FACET_EFFECTS(FACET_CASE)
+#undef FACET_CASE
     default: break;
     }
     throw Error("A module that is no effect stands in a chain of effects.");

@@ -1,7 +1,7 @@
 // One effect of a chain, for all candidates of a batch at once.
 #pragma once
 
-#include "core/engine/lanes.h"
+#include "core/engine/kernels/lanes.h"
 #include "core/parameters/module_data.h"
 #include "core/parameters/table.h"
 
@@ -59,22 +59,8 @@ public:
     virtual double reductionDb(std::size_t /*candidate*/) const { return 0.0; }
 };
 
-/// Not the audio thread.
+/// The effect of a compiled patch. A new kind is one line in effect.cpp. Throws Error for a kind that is no effect, and
+/// std::bad_alloc. Not the audio thread.
 std::unique_ptr<Effect> makeEffect(const EffectGraph& graph, const EffectSetting& setting);
-
-std::unique_ptr<Effect> makePostFilter(const EffectGraph&, const EffectSetting&);
-std::unique_ptr<Effect> makeEqualizer(const EffectGraph&, const EffectSetting&);
-std::unique_ptr<Effect> makeShaper(const EffectGraph&, const EffectSetting&); ///< saturation, folding
-std::unique_ptr<Effect> makeReduction(const EffectGraph&, const EffectSetting&);
-std::unique_ptr<Effect> makeShifter(const EffectGraph&, const EffectSetting&);
-std::unique_ptr<Effect> makeDynamics(const EffectGraph&, const EffectSetting&); ///< compressor, limiter
-std::unique_ptr<Effect> makeBands(const EffectGraph&, const EffectSetting&);    ///< band compressor, band width
-std::unique_ptr<Effect> makePhaser(const EffectGraph&, const EffectSetting&);
-std::unique_ptr<Effect> makeChorus(const EffectGraph&, const EffectSetting&);
-std::unique_ptr<Effect> makeFlanger(const EffectGraph&, const EffectSetting&);
-std::unique_ptr<Effect> makeResonator(const EffectGraph&, const EffectSetting&);
-std::unique_ptr<Effect> makeDelay(const EffectGraph&, const EffectSetting&);
-std::unique_ptr<Effect> makeReverb(const EffectGraph&, const EffectSetting&);
-std::unique_ptr<Effect> makeResponse(const EffectGraph&, const EffectSetting&);
 
 } // namespace facet

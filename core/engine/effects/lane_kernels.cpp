@@ -8,7 +8,7 @@
 #define HWY_TARGET_INCLUDE "core/engine/effects/lane_kernels.cpp"
 #include <hwy/foreach_target.h>
 
-#include "core/engine/lanes-inl.h"
+#include "core/engine/kernels/lanes-inl.h"
 
 HWY_BEFORE_NAMESPACE();
 namespace facet::kernels::HWY_NAMESPACE {

@@ -6,7 +6,7 @@
 #define HWY_TARGET_INCLUDE "core/engine/effects/time_kernels.cpp"
 #include <hwy/foreach_target.h>
 
-#include "core/engine/lanes-inl.h"
+#include "core/engine/kernels/lanes-inl.h"
 
 HWY_BEFORE_NAMESPACE();
 namespace facet::kernels::HWY_NAMESPACE {

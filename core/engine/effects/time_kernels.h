@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/engine/effects/ring.h"
-#include "core/engine/lanes.h"
+#include "core/engine/kernels/lanes.h"
 
 #include <array>
 #include <span>

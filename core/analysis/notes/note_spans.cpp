@@ -1,0 +1,64 @@
+#include "core/analysis/notes/note_spans.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace facet {
+
+namespace {
+
+constexpr double sameKey = 0.5;       ///< semitones
+constexpr double longestBurst = 0.12; ///< seconds from a note's burst to what follows it
+constexpr double burstGap = 0.05;
+constexpr double longestRemainder = 0.1;
+constexpr double remainderGap = 0.05, tailGap = 0.1;
+constexpr double remainderSofterDb = 8.0, tailSofterDb = 20.0;
+constexpr double burstTimesShorter = 2.0, remainderTimesShorter = 3.0; ///< than the note
+
+double lengthOf(const NoteSpan& span) { return span.end - span.start; }
+
+bool isBurstOf(const NoteSpan& burst, const NoteSpan& note) {
+    return std::abs(burst.pitch - note.pitch) < sameKey && note.start - burst.start < longestBurst &&
+           note.start - burst.end < burstGap && lengthOf(note) > burstTimesShorter * (note.start - burst.start);
+}
+
+void joinBursts(std::vector<NoteSpan>& spans) {
+    std::vector<std::size_t> bursts;
+    double shortest = longestBurst, longest = 0.0;
+    for (std::size_t i = 0; i + 1 < spans.size(); ++i)
+        if (isBurstOf(spans[i], spans[i + 1])) {
+            bursts.push_back(i);
+            shortest = std::min(shortest, spans[i + 1].start - spans[i].start);
+            longest = std::max(longest, spans[i + 1].start - spans[i].start);
+        }
+    // A flam is played once or twice; an attack is the same all along.
+    const bool most = bursts.size() >= 2 && 3 * bursts.size() > spans.size();
+    if (!most || longest > 2.0 * shortest) return;
+    for (auto i = bursts.rbegin(); i != bursts.rend(); ++i) {
+        spans[*i + 1].start = spans[*i].start;
+        spans[*i + 1].topDb = std::max(spans[*i + 1].topDb, spans[*i].topDb);
+        spans.erase(spans.begin() + static_cast<std::ptrdiff_t>(*i));
+    }
+}
+
+bool isLeftBy(const NoteSpan& note, const NoteSpan& rest) {
+    const double gap = rest.start - note.end, softer = note.topDb - rest.topDb;
+    const bool ofNote = std::abs(rest.pitch - note.pitch) < sameKey || !rest.rises;
+    const bool tail = ofNote && gap < tailGap && softer > tailSofterDb;
+    const bool remainder = lengthOf(rest) < longestRemainder &&
+                           lengthOf(note) > remainderTimesShorter * lengthOf(rest) && gap < remainderGap &&
+                           softer > remainderSofterDb;
+    return tail || remainder;
+}
+
+} // namespace
+
+void keepNotesOnly(std::vector<NoteSpan>& spans) {
+    joinBursts(spans);
+    std::vector<NoteSpan> kept;
+    for (const NoteSpan& span : spans)
+        if (kept.empty() || !isLeftBy(kept.back(), span)) kept.push_back(span);
+    spans = kept;
+}
+
+} // namespace facet

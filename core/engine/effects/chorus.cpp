@@ -1,0 +1,95 @@
+// Chorus: two to eight voices with moving delays.
+#include "core/engine/effects/delay_line.h"
+#include "core/engine/effects/effect.h"
+#include "core/engine/effects/phase_accumulator.h"
+#include "core/engine/effects/time_kernels.h"
+#include "core/parameters/field.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <memory>
+#include <vector>
+
+namespace facet {
+
+namespace {
+
+class Chorus : public Effect {
+public:
+    Chorus(const EffectGraph& graph, const EffectSetting& setting) : rateHz_(setting.rateHz) {
+        static const Field voices(ModuleKind::chorus, "voices");
+        voices_ = voices.whole(graph.values);
+        for (std::size_t c = 0; c < setting.candidates; ++c) candidates_.emplace_back(0.075 * rateHz_);
+    }
+    void setValues(std::size_t c, std::span<const double> v) override {
+        constexpr auto kind = ModuleKind::chorus;
+        static const Field rate(kind, "rate"), depth(kind, "depth"), delay(kind, "delay"), spread(kind, "spread");
+        Candidate& x = candidates_[c];
+        x.phase.setRate(rate.of(v), rateHz_);
+        x.depth = depth.of(v) * 1e-3 * rateHz_;
+        x.delay = delay.of(v) * 1e-3 * rateHz_;
+        for (int n = 0; n < voices_; ++n) {
+            const double pan = spread.of(v) / 100.0 * (2.0 * n / (voices_ - 1) - 1.0);
+            const double angle = (pan + 1.0) * std::numbers::pi / 4.0;
+            const double gain = std::sqrt(2.0 / voices_);
+            x.gains[static_cast<std::size_t>(n)] = {static_cast<float>(gain * std::cos(angle)),
+                                                    static_cast<float>(gain * std::sin(angle))};
+        }
+    }
+    void process(std::span<StereoRow> rows, int frames) override {
+        for (std::size_t c = 0; c < rows.size(); ++c) {
+            Candidate& x = candidates_[c];
+            StereoRing& ring = x.ring;
+            ring.left.write(ring.at, rows[c].left.data(), frames);
+            ring.right.write(ring.at, rows[c].right.data(), frames);
+            rows[c] = StereoRow{};
+            x.phase.advance(frames);
+            for (int v = 0; v < voices_; ++v) {
+                LinearRamp& ramp = x.ramps[static_cast<std::size_t>(v)];
+                const double place = x.phase.cycles() + static_cast<double>(v) / voices_;
+                ramp.aim(std::clamp(x.delay + x.depth * std::sin(fullTurn * place), 3.0, ring.longest()));
+                const Gains& gain = x.gains[static_cast<std::size_t>(v)];
+                kernels::addDelayed(ring.left, ring.at, ramp.now, ramp.to, gain.left, frames, rows[c].left.data());
+                kernels::addDelayed(ring.right, ring.at, ramp.now, ramp.to, gain.right, frames, rows[c].right.data());
+                ramp.arrive();
+            }
+            ring.at += frames;
+        }
+    }
+    void clear(std::size_t c) override {
+        candidates_[c].ring.clear();
+        for (LinearRamp& ramp : candidates_[c].ramps) ramp.started = false;
+    }
+    int memoryFrames(std::size_t c) const override {
+        return static_cast<int>(candidates_[c].delay + candidates_[c].depth) + 32;
+    }
+    void rest(int frames) override {
+        for (Candidate& x : candidates_) x.phase.advance(frames);
+    }
+
+private:
+    static constexpr std::size_t mostVoices = 8;
+    struct Gains {
+        float left = 0.0f, right = 0.0f;
+    };
+    struct Candidate {
+        StereoRing ring;
+        PhaseAccumulator phase;
+        double depth = 0.0, delay = 100.0; ///< samples
+        std::array<LinearRamp, mostVoices> ramps{};
+        std::array<Gains, mostVoices> gains{};
+        explicit Candidate(double samples) : ring(samples) {}
+    };
+    double rateHz_;
+    int voices_;
+    std::vector<Candidate> candidates_;
+};
+
+} // namespace
+
+std::unique_ptr<Effect> makeChorus(const EffectGraph& graph, const EffectSetting& setting) {
+    return std::make_unique<Chorus>(graph, setting);
+}
+
+} // namespace facet

@@ -1,0 +1,53 @@
+// What effects that work sample after sample have in common: 16 candidates side by side.
+#pragma once
+
+#include "core/engine/effects/effect.h"
+#include "core/engine/effects/lane_kernels.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+namespace facet {
+
+inline constexpr double highestShare = 0.47; ///< of the rate, for cutoffs
+
+/// What these effects have in common: lanes, and values that are at once where they belong when sound begins.
+class LaneEffect : public Effect {
+public:
+    explicit LaneEffect(const EffectSetting& setting) : rateHz_(setting.rateHz) {}
+    void setValues(std::size_t c, std::span<const double> values) override {
+        take(c, values, !started_[c]);
+        started_[c] = true;
+    }
+    void process(std::span<StereoRow> rows, int frames) override {
+        kernels::toLanes(rows, lanes_, frames);
+        run(frames);
+        kernels::fromLanes(lanes_, rows, frames);
+    }
+    void clear(std::size_t c) final {
+        started_[c] = false;
+        forget(c);
+    }
+    int memoryFrames(std::size_t) const override { return static_cast<int>(0.1 * rateHz_); }
+
+protected:
+    virtual void forget(std::size_t c) = 0;
+    virtual void take(std::size_t c, std::span<const double> values, bool atOnce) = 0;
+    virtual void run(int frames) = 0;
+
+    double tangent(double hz) const {
+        return std::tan(std::numbers::pi * std::clamp(hz / rateHz_, 1e-5, highestShare));
+    }
+    /// Of a one-pole that has gone 1 − 1/e of its way after a time.
+    double decayPerFrame(double ms) const { return ms <= 0.0 ? 0.0 : std::exp(-1.0 / (ms * 1e-3 * rateHz_)); }
+
+    const double rateHz_;
+    kernels::StereoLanes lanes_{};
+
+private:
+    std::array<bool, kernels::laneCount> started_{};
+};
+
+} // namespace facet

@@ -1,0 +1,52 @@
+// How many renders and how much time a search may spend.
+#pragma once
+
+#include <chrono>
+#include <cstddef>
+
+namespace facet {
+
+/// Thrown by an evaluation that the budget does not allow; never leaves match().
+struct BudgetSpent {};
+
+/// What a stage may spend of the budget.
+struct Allowance {
+    double share = 1.0;        ///< of the renders, and of the time that is not kept back for scoring
+    bool ignoreBudget = false; ///< neither a limit nor a stop counts: something must come of it
+};
+
+double secondsSince(std::chrono::steady_clock::time_point start);
+
+/// Counts renders and time. Used by the search's own thread alone.
+class Budget {
+public:
+    /// `seconds`, `evaluations` ≤ 0: no limit. `started`: when the search began, measurement of its targets included.
+    Budget(double seconds, int evaluations, std::chrono::steady_clock::time_point started)
+        : seconds_(seconds), evaluations_(evaluations), started_(started) {}
+
+    /// Whether so many renders more keep within the number of evaluations.
+    bool affords(std::size_t renders, const Allowance& allowance) const;
+    /// Throws BudgetSpent when it does not afford them, or when time is up and `anythingFound`.
+    void require(std::size_t renders, const Allowance& allowance, bool anythingFound) const;
+    void spend(std::size_t renders) { spent_ += static_cast<int>(renders); }
+
+    bool limited() const { return seconds_ > 0.0 || evaluations_ > 0; }
+    bool limitedByEvaluations() const { return evaluations_ > 0; }
+    int evaluations() const { return spent_; }
+    double secondsSoFar() const { return secondsSince(started_); }
+    /// 0 … 1, of time or evaluations, whichever is further.
+    double fraction() const;
+
+    /// About how long it takes to render, measure and score one patch: what scoring the finalists will take is kept back.
+    double scoreSeconds() const { return scoreSeconds_; }
+    void setScoreSeconds(double seconds) { scoreSeconds_ = seconds; }
+
+private:
+    double seconds_;
+    int evaluations_;
+    std::chrono::steady_clock::time_point started_;
+    int spent_ = 0;
+    double scoreSeconds_ = 0.1;
+};
+
+} // namespace facet

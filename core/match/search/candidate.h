@@ -1,0 +1,24 @@
+// A patch that a search has tried.
+#pragma once
+
+#include "core/parameters/patch.h"
+
+#include <limits>
+#include <string>
+
+namespace facet {
+
+constexpr double sameLoss = 2e-3; ///< relative difference of losses below which two patches sound the same
+
+struct Candidate {
+    Patch patch{};
+    double loss = std::numeric_limits<double>::infinity(); ///< dB
+    double rank = std::numeric_limits<double>::infinity(); ///< the loss times the patch's handicap, see handicapOf()
+};
+
+inline bool better(const Candidate& a, const Candidate& b) { return a.rank < b.rank; }
+
+/// Equal for patches of one structure: the kinds and choices of everything that sounds, without values.
+std::string structureKeyOf(const Patch& patch);
+
+} // namespace facet

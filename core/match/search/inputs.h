@@ -1,0 +1,29 @@
+// What a search is given, unchanged while it runs.
+#pragma once
+
+#include "core/base/task.h"
+#include "core/match/optimize/search_space.h"
+#include "core/match/search/match_settings.h"
+#include "core/match/targets/prepared_target.h"
+
+#include <vector>
+
+namespace facet {
+
+/// References to what outlives the search.
+struct SearchInputs {
+    const std::vector<PreparedTarget>& targets; ///< what candidates are compared with; not empty
+    const PreparedTarget& whole;                ///< what the first of them is a segment of
+    const MatchSettings& settings;
+    const Task& task;
+    Identifiable identifiable; ///< what the targets can determine at all
+
+    const Profile& profile() const { return whole.profile; }
+};
+
+/// What the notes of the targets and their channels can determine: key tracking needs at least 3 semitones between
+/// their keys, velocity response at least 5 between their velocities (core/performance/spread.h), and
+/// width two channels whose difference is heard (side level above −40 dB re the middle: common practice, no source).
+Identifiable identifiableBy(const std::vector<PreparedTarget>& targets);
+
+} // namespace facet

@@ -1,0 +1,32 @@
+// What a search is told by its caller.
+#pragma once
+
+#include "core/compare/comparison.h"
+#include "core/match/starts/seed_bank.h"
+#include "core/match/targets/match_target.h"
+#include "core/parameters/patch.h"
+#include "core/parameters/search_limits.h"
+
+#include <cstdint>
+#include <vector>
+
+namespace facet {
+
+struct MatchSettings {
+    Patch start{}; ///< values that are locked, or that no measurement tells, come from here
+    SearchLimits limits{};
+    FacetWeights weights = equalWeights; ///< of the facets, in the likenesses reported
+    double focusLowHz = 20.0;            ///< the search compares this band only
+    double focusHighHz = 20000.0;
+    double seconds = 20.0; ///< the search ends about then; ≤ 0: no limit in time
+    int evaluations = 0;   ///< renders compared at most; ≤ 0: no limit
+    std::uint64_t seed = 1;
+    int threads = 2; ///< at most so many, wherever renders are made, compared or scored
+    /// What an earlier search had found, best first: the search continues from it, in place of hypotheses.
+    std::vector<Patch> goOnWith{};
+    SeedBankPtr bank{}; ///< patches to begin with besides those that measurements give; null: none
+
+    TargetSettings forTargets() const { return {focusLowHz, focusHighHz, seed, threads}; }
+};
+
+} // namespace facet

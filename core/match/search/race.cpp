@@ -1,0 +1,161 @@
+#include "core/match/search/race.h"
+
+#include "core/audio/attention.h"
+#include "core/match/proposals/measured_modulation.h"
+#include "core/match/search/refine.h"
+#include "core/match/starts/estimate.h"
+#include "core/parameters/relevance.h"
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
+namespace facet {
+
+namespace {
+
+/// The patches a race begins with.
+struct StartingPoints {
+    std::vector<Patch> patches;
+    std::set<std::string> measured; ///< structures that a measurement set apart, so that a poor render says little
+};
+
+StartingPoints startingPoints(SearchState& state, int attempt) {
+    const SearchInputs& in = state.inputs;
+    StartingPoints starts;
+    const auto enter = [&](const Hypothesis& hypothesis) {
+        const Patch start = state.constraints.applied(state.constraints.centered(hypothesis.patch));
+        if (structureKeyOf(start) != structureKeyOf(hypothesis.patch)) return; // a lock forbids it
+        if (std::none_of(starts.patches.begin(), starts.patches.end(),
+                         [&](const Patch& p) { return p.soundsLike(start); }))
+            starts.patches.push_back(start);
+        if (hypothesis.measured) starts.measured.insert(structureText(start));
+    };
+    const Recording heard = attended(in.whole.reference, in.whole.attention);
+    auto& hypotheses = state.raced.hypotheses;
+    if (hypotheses.empty())
+        hypotheses = hypothesesFor(in.profile(), heard, in.settings.start, in.settings.threads);
+    for (const Hypothesis& each : hypotheses) enter(each);
+    constexpr int ofTheBank = 48; // others at each attempt
+    if (in.settings.bank)
+        for (const Hypothesis& each :
+             hypothesesFrom(*in.settings.bank, in.profile(), heard, in.whole.upperHz, ofTheBank, attempt))
+            if (state.constraints.hasLocked(each.patch)) enter(each);
+    state.raced.entered = starts.patches.size();
+    if (starts.patches.empty())
+        starts.patches.push_back(
+            state.constraints.applied(withMotion(in.profile(), estimate(in.profile(), in.settings.start))));
+    return starts;
+}
+
+/// keepDifferent(), and the best of the measured structures where it is not far behind: it gets a second look.
+void keepDifferentAndMeasured(const std::set<std::string>& measured, std::vector<Candidate>& candidates,
+                              std::size_t most, int ofEach) {
+    constexpr double notFar = 1.6; // times the loss of the best
+    const auto isMeasured = [&](const Candidate& c) { return measured.contains(structureText(c.patch)); };
+    std::optional<Candidate> bestMeasured;
+    for (const Candidate& each : candidates)
+        if (isMeasured(each) && (!bestMeasured || better(each, *bestMeasured))) bestMeasured = each;
+    keepDifferent(candidates, most, ofEach);
+    if (bestMeasured && bestMeasured->loss < notFar * candidates.front().loss &&
+        std::none_of(candidates.begin(), candidates.end(), isMeasured))
+        candidates.push_back(*bestMeasured);
+}
+
+/// The patch with each LFO at other phases, to which no step of a refinement leads.
+std::vector<Patch> withOtherLfoPhases(const Constraints& constraints, const Patch& patch) {
+    std::vector<Patch> turned;
+    for (const auto& module : patch.modules()) {
+        const Address phase{module.path, "phase"};
+        if (module.kind != ModuleKind::lfo || !takesPart(patch, module) || constraints.locked(phase)) continue;
+        for (double by : {90.0, 180.0, 270.0}) {
+            Patch other = patch;
+            other.setNearest(phase, std::fmod(patch.value(phase) + by, 360.0));
+            turned.push_back(constraints.applied(std::move(other)));
+        }
+    }
+    return turned;
+}
+
+/// Each replaced by the best of what lies near it.
+void varyEach(SearchState& state, const Evaluator& evaluator, std::vector<Candidate>& entrants) {
+    constexpr int variantsOfEach = 4;
+    constexpr double deviation = 0.06;
+    std::vector<Patch> tried;
+    std::vector<std::size_t> entrantOf;
+    for (std::size_t e = 0; e < entrants.size(); ++e) {
+        std::vector<Patch> variants = scattered(state, entrants[e].patch, deviation, variantsOfEach);
+        for (Patch& turned : withOtherLfoPhases(state.constraints, entrants[e].patch))
+            variants.push_back(std::move(turned));
+        entrantOf.insert(entrantOf.end(), variants.size(), e);
+        tried.insert(tried.end(), variants.begin(), variants.end());
+    }
+    const auto all = evaluator.evaluate(tried);
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (better(all[i], entrants[entrantOf[i]])) entrants[entrantOf[i]] = all[i];
+}
+
+/// The first heats, on a segment: what comes through, at most six.
+void runHeats(SearchState& state, const Evaluator& quick, const Evaluator& whole, const StartingPoints& starts,
+              std::vector<Candidate>& entrants) {
+    entrants = quick.evaluate(starts.patches);
+    std::stable_sort(entrants.begin(), entrants.end(), better);
+    whole.evaluate({entrants.front().patch}); // something to hear as soon as can be
+    state.reporter.report("comparing kinds of sound");
+    state.raced.donors.clear();
+    for (const Candidate& each : entrants) state.raced.donors.push_back(each.patch);
+    std::erase_if(entrants,
+                  [&](const Candidate& e) { return state.raced.followed.contains(structureKeyOf(e.patch)); });
+    keepDifferentAndMeasured(starts.measured, entrants, 20, 3);
+    varyEach(state, quick, entrants);
+    keepDifferentAndMeasured(starts.measured, entrants, 6, 2);
+    refineBest(state, quick, entrants, entrants.size(), 1);
+}
+
+} // namespace
+
+void race(SearchState& state, Allowance allowance, int attempt) {
+    const SearchInputs& in = state.inputs;
+    constexpr double segmentSeconds = 1.5;
+    std::vector<PreparedTarget> segment;
+    if (auto part = in.targets.front().segment(segmentSeconds, in.settings.forTargets())) {
+        part->share = 1.0;
+        segment.push_back(std::move(*part));
+    }
+    const Evaluator whole = state.evaluator(allowance);
+    const Evaluator quick = segment.empty() ? whole
+                                            : Evaluator::unrecorded(in, segment, state.budget, state.leaderboard,
+                                                                    allowance);
+    std::vector<Candidate> entrants;
+    StartingPoints starts;
+    bool stopped = false;
+    try {
+        starts = startingPoints(state, attempt);
+        runHeats(state, quick, whole, starts, entrants);
+    } catch (const BudgetSpent&) {
+        // What was seen of them is what there is.
+    } catch (const Cancelled&) {
+        stopped = true;
+    }
+    if (entrants.empty() && !starts.patches.empty()) entrants.push_back({starts.patches.front()});
+    keepDifferent(entrants, 5, 1);
+    std::vector<Patch> finals;
+    for (const Candidate& entrant : entrants) finals.push_back(entrant.patch);
+    // In whatever time, something must come of it.
+    entrants = state.evaluator({allowance.share, true}).evaluate(finals);
+    if (stopped) throw Cancelled();
+    state.reporter.report("comparing kinds of sound");
+    refineBest(state, whole, entrants, 2, 1);
+    for (const Candidate& entrant : entrants) state.raced.followed.insert(structureKeyOf(entrant.patch));
+    refineBest(state, whole, entrants, 1, 2);
+}
+
+void goOn(SearchState& state, Allowance allowance) {
+    for (const Patch& patch : state.inputs.settings.goOnWith)
+        state.wentOnWith.push_back(state.constraints.applied(patch));
+    std::vector<Candidate> entrants = state.evaluator({allowance.share, true}).evaluate(state.wentOnWith);
+    state.reporter.report("going on");
+    refineBest(state, state.evaluator(allowance), entrants, 4, 2);
+}
+
+} // namespace facet

@@ -1,0 +1,17 @@
+// The race: every starting point compared, fewer and fewer of them, longer and longer.
+#pragma once
+
+#include "core/match/search/state.h"
+
+namespace facet {
+
+/// Compares what measurements suggest (hypotheses) and the patches of the seed bank that sound most like the longest
+/// note, at first on the segment of the first target about that note, then on everything; the best two are refined.
+/// `attempt` 0 is the first, each further one takes other patches of the bank, and structures that no earlier one has
+/// followed. Something is found even when the budget is spent. Throws BudgetSpent and Cancelled.
+void race(SearchState& state, Allowance allowance, int attempt);
+
+/// Begins from what an earlier search had found (MatchSettings::goOnWith) instead. Throws likewise.
+void goOn(SearchState& state, Allowance allowance);
+
+} // namespace facet

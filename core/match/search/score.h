@@ -1,0 +1,54 @@
+// The score: a patch compared with the references as people see it, over several seeds.
+#pragma once
+
+#include "core/analysis/profile.h"
+#include "core/audio/attention.h"
+#include "core/audio/recording.h"
+#include "core/base/task.h"
+#include "core/compare/comparison.h"
+#include "core/match/search/match_settings.h"
+#include "core/match/targets/prepared_target.h"
+#include "core/parameters/patch.h"
+#include "core/performance/performance.h"
+
+#include <vector>
+
+namespace facet {
+
+/// A patch with its score.
+struct ScoredPatch {
+    Patch patch{};
+    double loss = 0.0;                 ///< mean over the seeds, dB
+    double likeness = 0.0;             ///< mean over the seeds, 0 … 100
+    double floor = 100.0;              ///< likeness between two renders of this patch with different seeds
+    Comparison comparison{};           ///< with the performance's own seed
+    std::vector<double> facetFloors{}; ///< the same floor per facet of `comparison`
+};
+
+struct ScoreSettings {
+    Attention attention{};
+    FacetWeights weights = equalWeights;
+    int threads = 2;
+};
+
+/// `patch` with its output level set so that its render is as loud as the reference, in what is attended to.
+Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Performance& performance,
+                     const Attention& attention = {});
+
+/// The score over `seeds` ≥ 1 seeds beginning with the performance's own; `profile` is of what is attended to of the
+/// reference. The same on any number of threads. Throws Error for a render that cannot be measured, and Cancelled.
+ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile,
+                  const Performance& performance, int seeds, const Task& task = {},
+                  const ScoreSettings& settings = {});
+
+/// The score over all targets with the output's level solved, unless it is locked: loss, likeness and floors are
+/// weighted means, the comparison is with the first.
+ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targets, int seeds,
+                     const MatchSettings& settings);
+
+/// What finalists are ranked by: likeness less 6 for each decibel of loss (which sees what no facet does), less 0.3 for
+/// each module that is heard, less 20 for each unit of handicap beyond 1. The factors were fitted on the tuning half of
+/// bench/evaluation/references.py.
+double worthOf(const Patch& patch, double likeness, double loss, const Patch& start);
+
+} // namespace facet

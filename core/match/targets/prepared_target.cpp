@@ -1,0 +1,72 @@
+#include "core/match/targets/prepared_target.h"
+
+#include "core/match/targets/segment.h"
+
+#include <algorithm>
+
+namespace facet {
+
+namespace {
+
+/// Banded only where the focus takes something away.
+Attention attentionOf(const TargetSettings& settings, const std::vector<TimeSpan>& leftOut) {
+    const TargetSettings unfocused;
+    return {settings.focusLowHz > unfocused.focusLowHz ? settings.focusLowHz : 0.0,
+            settings.focusHighHz < unfocused.focusHighHz ? settings.focusHighHz : 0.0, leftOut};
+}
+
+} // namespace
+
+PreparedTarget PreparedTarget::prepare(const MatchTarget& target, double weights, const TargetSettings& settings,
+                                       const Task& task) {
+    Recording at48k = atRate(target.reference, analysisRateHz);
+    const double upper = std::min(settings.focusHighHz,
+                                  std::max(2.0 * settings.focusLowHz, upperCutoffHz(at48k, target.reference.rateHz)));
+    Performance performance = target.performance;
+    performance.rateHz = analysisRateHz;
+    performance.frames = at48k.frameCount();
+    performance.channelCount = at48k.channelCount();
+    performance.seed = settings.seed;
+    const Attention attention = attentionOf(settings, target.leftOut);
+    Profile profile = measure(at48k, performance, attention, nullptr, settings.threads, task);
+    auto loss = std::make_shared<const Loss>(at48k, performance, settings.focusLowHz, upper, attention);
+    return {std::move(at48k), std::move(performance), attention, target.weight / weights, std::move(profile), upper,
+            std::move(loss)};
+}
+
+std::optional<PreparedTarget> PreparedTarget::segment(double longest, const TargetSettings& settings) const {
+    const MatchTarget all{reference, performance, 1.0, attention.leftOut};
+    const TimeSpan span = mostInformativeSpan(all, longest);
+    if (span.end - span.begin > 0.7 * performance.seconds()) return std::nullopt;
+    MatchTarget part = segmentOf(all, span);
+    if (peakOf(part.reference) <= 0.0f) return std::nullopt;
+    PreparedTarget prepared = *this;
+    prepared.reference = std::move(part.reference);
+    prepared.performance = std::move(part.performance);
+    prepared.attention.leftOut = std::move(part.leftOut);
+    prepared.loss = std::make_shared<const Loss>(prepared.reference, prepared.performance, settings.focusLowHz, upperHz,
+                                                 prepared.attention);
+    return prepared;
+}
+
+PreparedTarget PreparedTarget::searched(const TargetSettings& settings, const Task& task) const {
+    constexpr double longPhrase = 7.0, enough = 4.0;
+    if (performance.seconds() <= longPhrase) return *this;
+    auto part = segment(enough, settings);
+    if (!part) return *this;
+    part->profile = measure(part->reference, part->performance, part->attention, nullptr, settings.threads, task);
+    return *part;
+}
+
+Profile PreparedTarget::measure(const Recording& recording, const Performance& performance, const Attention& attention,
+                                const SourceFit* source, int threads, const Task& task) {
+    return measureProfile(attended(recording, attention), attendedNotes(performance, attention.leftOut),
+                          {.source = source, .threads = threads}, task);
+}
+
+Comparison PreparedTarget::compareWith(const Recording& render, int threads, const FacetWeights& weights,
+                                       const Task& task) const {
+    return compare(profile, measure(render, performance, attention, &profile.source, threads, task), weights);
+}
+
+} // namespace facet

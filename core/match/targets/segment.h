@@ -1,0 +1,15 @@
+// Parts of a recording with its notes that stand for the whole.
+#pragma once
+
+#include "core/match/targets/match_target.h"
+
+namespace facet {
+
+/// The part of so many seconds at most that tells most: long notes, and notes of different keys and loudness. It begins
+/// a moment before a note, and ends behind its last.
+TimeSpan mostInformativeSpan(const MatchTarget& target, double longest);
+
+/// What lies between two instants, with the notes that sound there.
+MatchTarget segmentOf(const MatchTarget& target, const TimeSpan& span);
+
+} // namespace facet
