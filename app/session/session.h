@@ -1,17 +1,17 @@
 // The open project: the document and its undo history, the background work on it, and what is heard.
 #pragma once
 
-#include "app/session/job_queue.h"
-#include "app/session/playback.h"
-#include "app/session/results.h"
-#include "app/session/source_view.h"
-#include "core/match/moves.h"
+#include "app/session/jobs/job_queue.h"
+#include "app/session/listening/playback.h"
+#include "app/session/results/result_values.h"
+#include "app/session/reference/source_view.h"
+#include "core/match/suggest/next_moves.h"
 #include "core/piece/piece_mixer.h"
 #include "core/parameters/changes.h"
 #include "core/project/collection.h"
 #include "core/project/document.h"
 #include "core/project/journal.h"
-#include "core/engine/stage.h"
+#include "core/engine/inspect/stage.h"
 
 #include <QObject>
 #include <QString>

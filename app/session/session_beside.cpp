@@ -3,7 +3,7 @@
 
 #include "core/audio/attention.h"
 #include "core/compare/sound_difference.h"
-#include "core/audio/stretch.h"
+#include "core/audio/time_stretch.h"
 #include "core/base/error.h"
 #include "core/base/parallel.h"
 #include "core/engine/render.h"

@@ -4,7 +4,7 @@
 #include "core/base/error.h"
 #include "core/base/hash.h"
 #include "core/base/parallel.h"
-#include "core/match/moves.h"
+#include "core/match/suggest/next_moves.h"
 
 #include <chrono>
 #include <thread>

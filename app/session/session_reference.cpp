@@ -1,10 +1,10 @@
 // The session's recordings: opening, cutting, hearing; and their notes: finding, importing, correcting.
 #include "app/session/session.h"
 
-#include "core/analysis/notes.h"
+#include "core/analysis/notes/note_finding.h"
 #include "core/analysis/separation.h"
 #include "core/audio/audio_stream.h"
-#include "core/audio/stretch.h"
+#include "core/audio/time_stretch.h"
 #include "core/performance/midi_file.h"
 
 #include <algorithm>

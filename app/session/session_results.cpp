@@ -4,7 +4,7 @@
 #include "core/analysis/quality.h"
 #include "core/analysis/separation.h"
 #include "core/audio/attention.h"
-#include "core/audio/stretch.h"
+#include "core/audio/time_stretch.h"
 #include "core/compare/picture_difference.h"
 #include "core/base/error.h"
 #include "core/base/hash.h"

@@ -3,7 +3,7 @@
 
 #include "core/base/parallel.h"
 #include "core/engine/render.h"
-#include "core/match/estimate.h"
+#include "core/match/starts/estimate.h"
 
 #include <algorithm>
 

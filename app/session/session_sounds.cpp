@@ -3,8 +3,8 @@
 #include "core/audio/audio_file.h"
 #include "core/base/error.h"
 #include "core/base/units.h"
-#include "core/match/note_shape.h"
-#include "core/match/wavetable.h"
+#include "core/match/evidence/amplitude_shape.h"
+#include "core/match/evidence/wavetable.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,6 +1,6 @@
 #include "app/shell/demo_project.h"
 
-#include "core/analysis/notes.h"
+#include "core/analysis/notes/note_finding.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/performance/midi_file.h"

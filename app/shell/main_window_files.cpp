@@ -2,7 +2,7 @@
 #include "app/shell/main_window.h"
 
 #include "app/session/session.h"
-#include "app/views/record_dialog.h"
+#include "app/views/reference/record_dialog.h"
 #include "core/audio/audio_file.h"
 #include "core/base/log.h"
 #include "core/engine/render.h"

@@ -2,13 +2,13 @@
 #include "app/shell/main_window.h"
 
 #include "app/session/session.h"
-#include "app/views/moves_view.h"
-#include "app/views/patch_view.h"
-#include "app/views/keyboard_strip.h"
-#include "app/views/mirror_view.h"
-#include "app/views/reference_page.h"
-#include "app/views/search_view.h"
-#include "app/views/source_picture.h"
+#include "app/views/facets/next_moves_view.h"
+#include "app/views/patch/patch_view.h"
+#include "app/views/notes/keyboard_strip.h"
+#include "app/views/listening/mirror_view.h"
+#include "app/views/reference/reference_page.h"
+#include "app/views/search/search_view.h"
+#include "app/views/reference/source_picture.h"
 
 #include <QActionGroup>
 #include <QComboBox>

@@ -1,4 +1,4 @@
-#include "app/session/job_queue.h"
+#include "app/session/jobs/job_queue.h"
 
 #include "core/base/log.h"
 #include "core/base/parallel.h"

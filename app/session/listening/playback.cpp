@@ -1,4 +1,4 @@
-#include "app/session/playback.h"
+#include "app/session/listening/playback.h"
 
 #include "core/base/error.h"
 

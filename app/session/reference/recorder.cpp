@@ -1,4 +1,4 @@
-#include "app/session/recorder.h"
+#include "app/session/reference/recorder.h"
 
 #include "core/base/error.h"
 

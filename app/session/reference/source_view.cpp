@@ -1,4 +1,4 @@
-#include "app/session/source_view.h"
+#include "app/session/reference/source_view.h"
 
 #include "core/base/log.h"
 

@@ -1,7 +1,7 @@
 // The file that excerpts are cut from, seen whole: its picture, and its samples where one looks closely.
 #pragma once
 
-#include "app/session/job_queue.h"
+#include "app/session/jobs/job_queue.h"
 #include "core/analysis/overview.h"
 #include "core/audio/peaks.h"
 #include "core/project/excerpt.h"

@@ -7,7 +7,7 @@
 #include "core/audio/recording.h"
 #include "core/compare/comparison.h"
 #include "core/match/match.h"
-#include "core/match/variations.h"
+#include "core/match/suggest/variations.h"
 
 #include <QString>
 #include <cstdint>

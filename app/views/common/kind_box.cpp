@@ -1,6 +1,6 @@
-#include "app/views/kind_box.h"
+#include "app/views/common/kind_box.h"
 
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <QAbstractItemView>
 #include <QPainter>

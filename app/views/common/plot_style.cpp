@@ -1,6 +1,6 @@
-#include "app/views/plot_style.h"
+#include "app/views/common/plot_style.h"
 
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <qcustomplot.h>
 

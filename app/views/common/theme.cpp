@@ -1,4 +1,4 @@
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <QApplication>
 #include <QFontDatabase>

@@ -1,6 +1,6 @@
-#include "app/views/time_picture.h"
+#include "app/views/common/time_picture.h"
 
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <QObject>
 #include <QPainter>

@@ -1,6 +1,6 @@
-#include "app/views/value_slider.h"
+#include "app/views/common/value_slider.h"
 
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>

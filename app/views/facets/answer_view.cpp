@@ -1,9 +1,9 @@
-#include "app/views/answer_view.h"
+#include "app/views/facets/answer_view.h"
 
 #include "app/session/session.h"
-#include "app/views/parameter_row.h"
-#include "app/views/theme.h"
-#include "app/views/words.h"
+#include "app/views/patch/parameter_row.h"
+#include "app/views/common/theme.h"
+#include "app/views/common/words.h"
 #include "core/parameters/relevance.h"
 
 #include <QLabel>

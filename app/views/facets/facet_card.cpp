@@ -1,8 +1,8 @@
-#include "app/views/facet_card.h"
+#include "app/views/facets/facet_card.h"
 
-#include "app/views/facet_weights.h"
-#include "app/views/theme.h"
-#include "app/views/words.h"
+#include "app/views/facets/facet_weights.h"
+#include "app/views/common/theme.h"
+#include "app/views/common/words.h"
 
 #include <QContextMenuEvent>
 #include <QKeyEvent>

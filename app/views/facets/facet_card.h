@@ -1,7 +1,7 @@
 // One facet's card: a button that chooses it, with both sounds sketched, its likeness and its largest difference.
 #pragma once
 
-#include "app/session/results.h"
+#include "app/session/results/result_values.h"
 #include "core/parameters/table.h"
 
 #include <QAbstractButton>

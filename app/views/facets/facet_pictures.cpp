@@ -1,4 +1,4 @@
-#include "app/views/facet_pictures.h"
+#include "app/views/facets/facet_pictures.h"
 
 #include <QObject>
 #include <algorithm>

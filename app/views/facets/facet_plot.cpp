@@ -1,8 +1,8 @@
-#include "app/views/facet_plot.h"
+#include "app/views/facets/facet_plot.h"
 
-#include "app/views/facet_card.h"
-#include "app/views/plot_style.h"
-#include "app/views/theme.h"
+#include "app/views/facets/facet_card.h"
+#include "app/views/common/plot_style.h"
+#include "app/views/common/theme.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
 

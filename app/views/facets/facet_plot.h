@@ -1,8 +1,8 @@
 // The large picture of one facet: both sounds in one plot.
 #pragma once
 
-#include "app/session/results.h"
-#include "app/views/facet_pictures.h"
+#include "app/session/results/result_values.h"
+#include "app/views/facets/facet_pictures.h"
 #include "core/parameters/table.h"
 
 #include <QWidget>

@@ -1,7 +1,7 @@
-#include "app/views/facet_weights.h"
+#include "app/views/facets/facet_weights.h"
 
 #include "app/session/session.h"
-#include "app/views/words.h"
+#include "app/views/common/words.h"
 
 #include <QComboBox>
 #include <QGridLayout>

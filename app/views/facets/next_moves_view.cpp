@@ -1,8 +1,8 @@
-#include "app/views/moves_view.h"
+#include "app/views/facets/next_moves_view.h"
 
 #include "app/session/session.h"
-#include "app/views/facet_card.h"
-#include "app/views/theme.h"
+#include "app/views/facets/facet_card.h"
+#include "app/views/common/theme.h"
 
 #include <QHBoxLayout>
 #include <QKeyEvent>

@@ -1,7 +1,7 @@
-#include "app/views/blind_dialog.h"
+#include "app/views/listening/blind_dialog.h"
 
 #include "app/session/session.h"
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <QHBoxLayout>
 #include <QKeyEvent>

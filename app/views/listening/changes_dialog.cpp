@@ -1,4 +1,4 @@
-#include "app/views/changes_dialog.h"
+#include "app/views/listening/changes_dialog.h"
 
 #include "app/session/session.h"
 

@@ -1,7 +1,7 @@
 // The mirror: the reference above, the render below, reflected about one time ruler with the notes on it.
 #pragma once
 
-#include "app/views/note_drag.h"
+#include "app/views/common/note_drag.h"
 #include "core/analysis/spectrogram.h"
 #include "core/performance/performance.h"
 

@@ -1,9 +1,9 @@
-#include "app/views/pair_dialog.h"
+#include "app/views/listening/pair_dialog.h"
 
 #include "app/session/session.h"
-#include "app/views/facet_card.h"
-#include "app/views/facet_plot.h"
-#include "app/views/theme.h"
+#include "app/views/facets/facet_card.h"
+#include "app/views/facets/facet_plot.h"
+#include "app/views/common/theme.h"
 #include "core/parameters/changes.h"
 
 #include <QComboBox>

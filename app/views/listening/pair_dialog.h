@@ -1,7 +1,7 @@
 // Two takes side by side: what differs, how each does against the reference, their pictures and their sound.
 #pragma once
 
-#include "app/session/results.h"
+#include "app/session/results/result_values.h"
 #include "core/parameters/patch.h"
 
 #include <QDialog>

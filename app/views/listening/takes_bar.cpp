@@ -1,7 +1,7 @@
-#include "app/views/takes_bar.h"
+#include "app/views/listening/takes_bar.h"
 
 #include "app/session/session.h"
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 #include "core/compare/blind_test.h"
 
 #include <QAbstractButton>

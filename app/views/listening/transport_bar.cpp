@@ -1,7 +1,7 @@
-#include "app/views/transport_bar.h"
+#include "app/views/listening/transport_bar.h"
 
 #include "app/session/session.h"
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 #include "core/base/units.h"
 
 #include <QHBoxLayout>

@@ -1,8 +1,8 @@
-#include "app/views/keyboard_strip.h"
+#include "app/views/notes/keyboard_strip.h"
 
 #include "app/session/session.h"
-#include "app/views/piano_keys.h"
-#include "app/views/theme.h"
+#include "app/views/notes/piano_keys.h"
+#include "app/views/common/theme.h"
 
 #include <QComboBox>
 #include <QHBoxLayout>

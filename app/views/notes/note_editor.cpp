@@ -1,9 +1,9 @@
-#include "app/views/note_editor.h"
+#include "app/views/notes/note_editor.h"
 
 #include "app/session/session.h"
-#include "app/views/mirror_view.h"
-#include "app/views/theme.h"
-#include "app/views/time_picture.h"
+#include "app/views/listening/mirror_view.h"
+#include "app/views/common/theme.h"
+#include "app/views/common/time_picture.h"
 #include "core/base/units.h"
 #include "core/parameters/value_text.h"
 

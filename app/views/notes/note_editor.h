@@ -1,7 +1,7 @@
 // The notes large, below the mirror and on its time axis: pitch against time, and a lane for velocities or a curve.
 #pragma once
 
-#include "app/views/note_drag.h"
+#include "app/views/common/note_drag.h"
 #include "core/performance/performance.h"
 
 #include <QString>

@@ -1,9 +1,9 @@
-#include "app/views/notes_page.h"
+#include "app/views/notes/notes_page.h"
 
 #include "app/session/session.h"
-#include "app/views/note_editor.h"
-#include "app/views/theme.h"
-#include "core/analysis/bends.h"
+#include "app/views/notes/note_editor.h"
+#include "app/views/common/theme.h"
+#include "core/analysis/notes/bends.h"
 
 #include <QCheckBox>
 #include <QComboBox>

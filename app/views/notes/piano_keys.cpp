@@ -1,6 +1,6 @@
-#include "app/views/piano_keys.h"
+#include "app/views/notes/piano_keys.h"
 
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <QAccessible>
 #include <QHelpEvent>

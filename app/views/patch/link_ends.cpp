@@ -1,7 +1,7 @@
-#include "app/views/link_ends.h"
+#include "app/views/patch/link_ends.h"
 
 #include "app/session/session.h"
-#include "app/views/words.h"
+#include "app/views/common/words.h"
 #include "core/parameters/reading.h"
 
 #include <QComboBox>

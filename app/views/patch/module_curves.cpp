@@ -1,12 +1,12 @@
-#include "app/views/module_curves.h"
+#include "app/views/patch/module_curves.h"
 
 #include "app/session/session.h"
-#include "app/views/theme.h"
-#include "app/views/words.h"
+#include "app/views/common/theme.h"
+#include "app/views/common/words.h"
 #include "core/dsp/envelope.h"
-#include "core/engine/field.h"
-#include "core/engine/graph.h"
-#include "core/engine/preview.h"
+#include "core/parameters/field.h"
+#include "core/engine/compile/graph.h"
+#include "core/engine/inspect/preview.h"
 #include "core/parameters/relevance.h"
 #include "core/parameters/value_text.h"
 

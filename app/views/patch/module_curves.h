@@ -1,7 +1,7 @@
 // The curves of modules: envelopes, filters' responses, shapes of LFOs.
 #pragma once
 
-#include "app/views/curve_editor.h"
+#include "app/views/patch/curve_editor.h"
 #include "core/parameters/module_data.h"
 
 namespace facet {

@@ -1,7 +1,7 @@
-#include "app/views/module_picture.h"
+#include "app/views/patch/module_picture.h"
 
-#include "app/views/theme.h"
-#include "core/engine/preview.h"
+#include "app/views/common/theme.h"
+#include "core/engine/inspect/preview.h"
 
 #include <QPainter>
 #include <algorithm>

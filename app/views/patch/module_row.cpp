@@ -1,16 +1,16 @@
-#include "app/views/module_row.h"
+#include "app/views/patch/module_row.h"
 
 #include "app/session/session.h"
-#include "app/views/link_ends.h"
-#include "app/views/module_curves.h"
-#include "app/views/module_picture.h"
-#include "app/views/parameter_row.h"
-#include "app/views/partials_editor.h"
-#include "app/views/stage_view.h"
-#include "app/views/table_frames.h"
-#include "app/views/theme.h"
-#include "app/views/told_strip.h"
-#include "app/views/words.h"
+#include "app/views/patch/link_ends.h"
+#include "app/views/patch/module_curves.h"
+#include "app/views/patch/module_picture.h"
+#include "app/views/patch/parameter_row.h"
+#include "app/views/patch/partials_editor.h"
+#include "app/views/patch/stage_view.h"
+#include "app/views/patch/table_frames.h"
+#include "app/views/common/theme.h"
+#include "app/views/patch/path_strip.h"
+#include "app/views/common/words.h"
 #include "core/parameters/relevance.h"
 
 #include <QApplication>
@@ -152,7 +152,7 @@ void ModuleRow::setOpen(bool open) {
     }
     setProperty("open", open);
     polish(this);
-    refresh(session_.cue()->patch, movementsOf(session_.cue()->patch));
+    refresh(session_.cue()->patch, modulationsOf(session_.cue()->patch));
 }
 
 void ModuleRow::makeBody(const Patch& patch) {
@@ -346,19 +346,19 @@ void ModuleRow::refreshSound(const Patch& patch, const Patch::Module& module) {
 }
 
 QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
-                            const std::vector<Movement>& movements) const {
+                            const std::vector<Modulation>& movements) const {
     if (module.kind == ModuleKind::source && !takesPart(patch, module)) return {};
     if (module.kind == ModuleKind::source) {
         // One that only moves others has no way of its own.
         QStringList moves;
-        for (const Movement& m : movements)
+        for (const Modulation& m : movements)
             if (m.mover == path_ && !m.muted) moves << tr("moves %1").arg(text(targetLabel(patch, m, path_)));
         const bool silent = patch.value({path_, "level"}) <= -60.0;
         if (!silent) moves.prepend(text(destinationOf(patch, module)));
         return moves.join(", ");
     }
     if (module.kind == ModuleKind::link) {
-        for (const Movement& m : movements)
+        for (const Modulation& m : movements)
             if (m.link == path_) return tr("%1 moves %2").arg(text(moverLabel(patch, m)), text(targetLabel(patch, m)));
         return tr("moves nothing yet");
     }
@@ -369,7 +369,7 @@ QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
         return words.join(" · ");
     }
     QStringList moved;
-    for (const Movement& m : movements) {
+    for (const Modulation& m : movements) {
         if (m.mover != path_ || m.muted) continue;
         const std::string amount = amountLabel(patch, m);
         moved << text(targetLabel(patch, m)) + (amount.empty() ? QString() : " " + text(amount));
@@ -388,12 +388,12 @@ QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
 
 /// Envelopes and LFOs are known by what they move first: "LFO → cutoff".
 QString ModuleRow::titleFor(const Patch& patch, const Patch::Module& module,
-                            const std::vector<Movement>& movements) const {
+                            const std::vector<Modulation>& movements) const {
     const QString name = within(patch, text(patch.labelOf(module)));
     const bool named =
         module.kind == ModuleKind::lfo || (module.kind == ModuleKind::envelope && !Patch::isFixed(path_));
     const auto first = std::find_if(movements.begin(), movements.end(),
-                                    [this](const Movement& m) { return m.mover == path_ && !m.muted; });
+                                    [this](const Modulation& m) { return m.mover == path_ && !m.muted; });
     if (!named || first == movements.end() || !patch.has(first->target)) return name;
     const std::string_view field = patch.descriptor(first->target).label;
     return tr("%1 → %2").arg(name, text(field).toLower());
@@ -409,16 +409,16 @@ QString ModuleRow::within(const Patch& patch, const QString& words) const {
 }
 
 /// What moves this and what this moves, with how far; and a way to add to it.
-void ModuleRow::fillMovers(const Patch& patch, const std::vector<Movement>& movements) {
+void ModuleRow::fillMovers(const Patch& patch, const std::vector<Modulation>& movements) {
     std::string state;
-    std::vector<const Movement*> into, out;
-    for (const Movement& m : movements) {
+    std::vector<const Modulation*> into, out;
+    for (const Modulation& m : movements) {
         if (m.target.module == path_ && m.mover != path_) into.push_back(&m);
         if (m.mover == path_) out.push_back(&m);
     }
     for (const auto* list : {&into, &out}) {
         state += '|';
-        for (const Movement* m : *list) state += m->mover + ">" + m->target.text() + " " + m->amount.text() + ";";
+        for (const Modulation* m : *list) state += m->mover + ">" + m->target.text() + " " + m->amount.text() + ";";
     }
     if (state != shownMovers_) {
         shownMovers_ = state;
@@ -435,7 +435,7 @@ void ModuleRow::fillMovers(const Patch& patch, const std::vector<Movement>& move
             label->setObjectName("quiet");
             moversLayout_->addWidget(label);
         };
-        const auto addLine = [&](const Movement& m, const QString& words) {
+        const auto addLine = [&](const Modulation& m, const QString& words) {
             auto* line = new QWidget(movers_);
             auto* layout = new QHBoxLayout(line);
             layout->setContentsMargins(0, 0, 0, 0);
@@ -463,10 +463,10 @@ void ModuleRow::fillMovers(const Patch& patch, const std::vector<Movement>& move
             moversLayout_->addWidget(line);
         };
         if (!into.empty()) heading(tr("Moved by"));
-        for (const Movement* m : into)
+        for (const Modulation* m : into)
             addLine(*m, tr("%1 → %2").arg(text(moverLabel(patch, *m)), text(targetLabel(patch, *m, path_))));
         if (!out.empty()) heading(tr("Moves"));
-        for (const Movement* m : out) addLine(*m, text(targetLabel(patch, *m, path_)));
+        for (const Modulation* m : out) addLine(*m, text(targetLabel(patch, *m, path_)));
         const ModuleKind kind = patch.find(path_)->kind;
         if (kind == ModuleKind::envelope || kind == ModuleKind::lfo || kind == ModuleKind::macro) {
             auto* target = makeFlatButton(tr("Move something …"), tr("Lets this move a parameter"), movers_);
@@ -526,7 +526,7 @@ void ModuleRow::offerTargets() {
     }
 }
 
-void ModuleRow::refresh(const Patch& patch, const std::vector<Movement>& movements) {
+void ModuleRow::refresh(const Patch& patch, const std::vector<Modulation>& movements) {
     const Patch::Module* found = patch.find(path_);
     if (!found) return; // about to go
     const Patch::Module& module = *found;

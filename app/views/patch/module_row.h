@@ -39,7 +39,7 @@ public:
     void setOpen(bool open);
     bool isOpen() const { return body_ != nullptr; }
     /// `movements`: of the whole patch.
-    void refresh(const Patch& patch, const std::vector<Movement>& movements);
+    void refresh(const Patch& patch, const std::vector<Modulation>& movements);
     /// How far its envelope moves a filter's cutoff at this instant, in octaves.
     void setMoved(double octaves);
 
@@ -70,14 +70,14 @@ private:
     void makeSoundRow(QVBoxLayout* column, const Patch::Module& module);
     void makePartials(QVBoxLayout* column);
     QString within(const Patch& patch, const QString& words) const;
-    void fillMovers(const Patch& patch, const std::vector<Movement>& movements);
+    void fillMovers(const Patch& patch, const std::vector<Modulation>& movements);
     void offerMovers();
     void offerTargets();
     void makeName(QVBoxLayout* column);
     void refreshStage(const Patch& patch, const Patch::Module& module);
     void refreshSound(const Patch& patch, const Patch::Module& module);
-    QString titleFor(const Patch& patch, const Patch::Module& module, const std::vector<Movement>& movements) const;
-    QString wordsFor(const Patch& patch, const Patch::Module& module, const std::vector<Movement>& movements) const;
+    QString titleFor(const Patch& patch, const Patch::Module& module, const std::vector<Modulation>& movements) const;
+    QString wordsFor(const Patch& patch, const Patch::Module& module, const std::vector<Modulation>& movements) const;
     QToolButton* makeFlatButton(const QString& text, const QString& tip, QWidget* parent);
     void moveBy(int places);
     void showFocus();

@@ -1,11 +1,11 @@
-#include "app/views/parameter_row.h"
+#include "app/views/patch/parameter_row.h"
 
 #include "app/session/session.h"
-#include "app/views/kind_box.h"
-#include "app/views/range_dialog.h"
-#include "app/views/theme.h"
-#include "app/views/value_slider.h"
-#include "app/views/words.h"
+#include "app/views/common/kind_box.h"
+#include "app/views/patch/range_dialog.h"
+#include "app/views/common/theme.h"
+#include "app/views/common/value_slider.h"
+#include "app/views/common/words.h"
 #include "core/parameters/value_entry.h"
 #include "core/parameters/value_text.h"
 

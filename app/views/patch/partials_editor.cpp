@@ -1,7 +1,7 @@
-#include "app/views/partials_editor.h"
+#include "app/views/patch/partials_editor.h"
 
 #include "app/session/session.h"
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>

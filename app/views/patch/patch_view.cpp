@@ -1,10 +1,10 @@
-#include "app/views/patch_view.h"
+#include "app/views/patch/patch_view.h"
 
-#include "app/views/module_row.h"
-#include "app/views/parameter_row.h"
-#include "app/views/theme.h"
-#include "app/views/words.h"
-#include "core/engine/preview.h"
+#include "app/views/patch/module_row.h"
+#include "app/views/patch/parameter_row.h"
+#include "app/views/common/theme.h"
+#include "app/views/common/words.h"
+#include "core/engine/inspect/preview.h"
 #include "core/parameters/find.h"
 
 #include <QButtonGroup>
@@ -101,7 +101,7 @@ PatchView::PatchView(Session& session, QWidget* parent)
     connect(&session_, &Session::hearingChanged, this, &PatchView::refreshHearing);
     const auto refreshLine = [this](const QString& path) {
         ModuleRow* row = session_.cue() ? rowOf(path.toStdString()) : nullptr;
-        if (row) row->refresh(session_.cue()->patch, movementsOf(session_.cue()->patch));
+        if (row) row->refresh(session_.cue()->patch, modulationsOf(session_.cue()->patch));
     };
     connect(&session_, &Session::stageRead, this, refreshLine);
     connect(&session_, &Session::unheardFound, this, refreshLine);
@@ -444,7 +444,7 @@ void PatchView::refresh() {
         std::equal(shown_.begin(), shown_.end(), patch.modules().begin(), patch.modules().end(),
                    [](const std::string& path, const Patch::Module& module) { return path == module.path; });
     if (!same) rebuild(patch);
-    const auto movements = movementsOf(patch);
+    const auto movements = modulationsOf(patch);
     for (ModuleRow* row : rows_) row->refresh(patch, movements);
     refreshRail(patch);
     refreshHearing();

@@ -1,6 +1,6 @@
-#include "app/views/told_strip.h"
+#include "app/views/patch/path_strip.h"
 
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <QFontMetricsF>
 #include <QPainter>

@@ -1,4 +1,4 @@
-#include "app/views/range_dialog.h"
+#include "app/views/patch/range_dialog.h"
 
 #include "app/session/session.h"
 #include "core/parameters/value_text.h"

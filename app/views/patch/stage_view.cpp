@@ -1,6 +1,6 @@
-#include "app/views/stage_view.h"
+#include "app/views/patch/stage_view.h"
 
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <QPainter>
 #include <algorithm>

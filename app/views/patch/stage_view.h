@@ -1,7 +1,7 @@
 // What arrives at a stage that depends on level, and what it does to it.
 #pragma once
 
-#include "core/engine/stage.h"
+#include "core/engine/inspect/stage.h"
 
 #include <QWidget>
 

@@ -1,7 +1,7 @@
-#include "app/views/start_dialog.h"
+#include "app/views/patch/start_dialog.h"
 
 #include "app/session/session.h"
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 #include "core/base/error.h"
 #include "core/parameters/archetypes.h"
 

@@ -1,7 +1,7 @@
-#include "app/views/table_frames.h"
+#include "app/views/patch/table_frames.h"
 
 #include "app/session/session.h"
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>

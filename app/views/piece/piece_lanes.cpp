@@ -1,7 +1,7 @@
-#include "app/views/piece_lanes.h"
+#include "app/views/piece/piece_lanes.h"
 
 #include "app/session/session.h"
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>

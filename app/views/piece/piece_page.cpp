@@ -1,8 +1,8 @@
-#include "app/views/piece_page.h"
+#include "app/views/piece/piece_page.h"
 
 #include "app/session/session.h"
-#include "app/views/piece_lanes.h"
-#include "app/views/theme.h"
+#include "app/views/piece/piece_lanes.h"
+#include "app/views/common/theme.h"
 
 #include <QCheckBox>
 #include <QComboBox>

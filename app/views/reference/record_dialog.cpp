@@ -1,4 +1,4 @@
-#include "app/views/record_dialog.h"
+#include "app/views/reference/record_dialog.h"
 
 #include "core/base/units.h"
 

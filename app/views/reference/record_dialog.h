@@ -1,7 +1,7 @@
 // Recording a reference from a sound input.
 #pragma once
 
-#include "app/session/recorder.h"
+#include "app/session/reference/recorder.h"
 
 #include <QDialog>
 

@@ -1,10 +1,10 @@
-#include "app/views/reference_page.h"
+#include "app/views/reference/reference_page.h"
 
 #include "app/session/session.h"
-#include "app/views/source_picture.h"
-#include "app/views/theme.h"
-#include "app/views/time_picture.h"
-#include "app/views/value_slider.h"
+#include "app/views/reference/source_picture.h"
+#include "app/views/common/theme.h"
+#include "app/views/common/time_picture.h"
+#include "app/views/common/value_slider.h"
 
 #include <QButtonGroup>
 #include <QComboBox>

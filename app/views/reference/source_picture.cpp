@@ -1,8 +1,8 @@
-#include "app/views/source_picture.h"
+#include "app/views/reference/source_picture.h"
 
 #include "app/session/session.h"
-#include "app/views/theme.h"
-#include "app/views/time_picture.h"
+#include "app/views/common/theme.h"
+#include "app/views/common/time_picture.h"
 #include "core/base/units.h"
 
 #include <QKeyEvent>

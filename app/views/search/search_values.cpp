@@ -1,9 +1,9 @@
-#include "app/views/search_values.h"
+#include "app/views/search/search_values.h"
 
 #include "app/session/session.h"
-#include "app/views/range_dialog.h"
-#include "app/views/words.h"
-#include "core/match/search_space.h"
+#include "app/views/patch/range_dialog.h"
+#include "app/views/common/words.h"
+#include "core/match/optimize/search_space.h"
 #include "core/parameters/value_text.h"
 
 #include <QHeaderView>

@@ -1,13 +1,13 @@
-#include "app/views/search_view.h"
+#include "app/views/search/search_view.h"
 
 #include "app/session/session.h"
-#include "app/views/facet_weights.h"
-#include "app/views/plot_style.h"
-#include "app/views/search_values.h"
-#include "app/views/theme.h"
-#include "app/views/variations_view.h"
-#include "app/views/words.h"
-#include "core/match/estimate.h"
+#include "app/views/facets/facet_weights.h"
+#include "app/views/common/plot_style.h"
+#include "app/views/search/search_values.h"
+#include "app/views/common/theme.h"
+#include "app/views/search/variations_view.h"
+#include "app/views/common/words.h"
+#include "core/match/starts/estimate.h"
 
 #include <QComboBox>
 #include <QHBoxLayout>

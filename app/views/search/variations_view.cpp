@@ -1,7 +1,7 @@
-#include "app/views/variations_view.h"
+#include "app/views/search/variations_view.h"
 
 #include "app/session/session.h"
-#include "app/views/theme.h"
+#include "app/views/common/theme.h"
 #include "core/parameters/changes.h"
 
 #include <QComboBox>

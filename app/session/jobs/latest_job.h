@@ -1,0 +1,86 @@
+// One kind of background work, where the latest request wins and stale results are dropped.
+#pragma once
+
+#include "app/session/jobs/job_queue.h"
+
+#include <QMetaObject>
+#include <QObject>
+#include <cstdint>
+#include <exception>
+#include <functional>
+#include <memory>
+#include <utility>
+
+namespace facet {
+
+/// A worker thread whose results come back to the GUI thread. A new request stops the running work, takes the place of a
+/// waiting one, and everything that earlier ones still deliver is dropped. Work gets values and gives values; it must
+/// not touch what the GUI thread owns. All functions are called on the GUI thread.
+template <typename Result> class LatestJob {
+public:
+    /// Delivers a result while the work goes on. Called by the work, any number of times.
+    using Tell = std::function<void(Result)>;
+    struct Request {
+        /// On the worker. Cancelled, which Task::check() throws after a newer request, ends it; other exceptions go to
+        /// `failed`.
+        std::function<void(const Task&, const Tell&)> work;
+        /// On the GUI thread, for each result.
+        std::function<void(Result)> deliver;
+        /// On the GUI thread; left out: what fails is told where the same thing is worked on in view.
+        std::function<void(const std::exception_ptr&)> failed{};
+        /// On the GUI thread, after the last of the above.
+        std::function<void()> finished{};
+    };
+
+    /// `owner`: lives on the GUI thread, and longer than this.
+    explicit LatestJob(QObject& owner, JobQueue::Priority priority = JobQueue::Priority::normal)
+        : owner_(owner), queue_(priority) {}
+
+    void request(Request wanted) {
+        const std::uint64_t turn = ++turn_;
+        const auto request = std::make_shared<const Request>(std::move(wanted));
+        queue_.submit([this, turn, request](const Task& task) {
+            try {
+                request->work(task, [this, turn, request](Result result) {
+                    post(turn, [request, result = std::move(result)]() mutable { request->deliver(std::move(result)); });
+                });
+            } catch (const Cancelled&) {
+            } catch (...) {
+                if (request->failed)
+                    post(turn, [request, failure = std::current_exception()] { request->failed(failure); });
+            }
+            if (request->finished) post(turn, [request] { request->finished(); });
+        });
+    }
+    /// The same for work that gives one result.
+    void request(std::function<Result(const Task&)> work, std::function<void(Result)> deliver,
+                 std::function<void(const std::exception_ptr&)> failed = {}) {
+        request({[work = std::move(work)](const Task& task, const Tell& tell) { tell(work(task)); },
+                 std::move(deliver), std::move(failed)});
+    }
+    /// Stops what runs; nothing more of it is delivered.
+    void cancel() {
+        ++turn_;
+        queue_.cancel();
+    }
+    /// Asks what runs to stop; what it still has to tell is delivered.
+    void stop() { queue_.cancel(); }
+    /// Whether anything runs or waits.
+    bool busy() const { return queue_.busy(); }
+
+private:
+    template <typename F> void post(std::uint64_t turn, F&& deliver) {
+        QMetaObject::invokeMethod(
+            &owner_,
+            [this, turn, deliver = std::forward<F>(deliver)]() mutable {
+                if (turn == turn_) deliver();
+            },
+            Qt::QueuedConnection);
+    }
+
+    QObject& owner_;
+    std::uint64_t turn_ = 0; ///< GUI thread only
+    JobQueue queue_;
+};
+
+} // namespace facet

@@ -1,0 +1,151 @@
+#include "app/session/reference/notes_controller.h"
+
+#include "app/session/reference/excerpt_notes.h"
+#include "core/analysis/notes/note_finding.h"
+#include "core/performance/midi_file.h"
+
+#include <algorithm>
+
+namespace facet {
+
+NotesController::NotesController(DocumentStore& document, Messages& messages, QObject* parent)
+    : QObject(parent), document_(document), messages_(messages), finding_(*this) {
+    connect(&document_, &DocumentStore::cueEdited, this, [this] {
+        const int notes = static_cast<int>(document_.performance().notes.size());
+        std::erase_if(chosen_, [notes](int i) { return i >= notes; });
+    });
+    connect(&document_, &DocumentStore::lookedElsewhere, this, [this] { choose({}); });
+    connect(&document_, &DocumentStore::replaced, this, [this] { choose({}); });
+}
+
+void NotesController::importFile(const std::filesystem::path& midi) {
+    if (!document_.cue() || !document_.excerpt()) {
+        messages_.say(tr("Open a reference first; then its notes can be imported."));
+        return;
+    }
+    try {
+        Performance imported = readMidi(midi);
+        imported.tuningCents = tuningAgainst(monoMix(atRate(*document_.excerpt()->audio, analysisRateHz)), imported);
+        document_.editExcerpt(tr("Import notes"), document_.excerpt()->id, [&](Excerpt& e) {
+            e.performance.notes = imported.notes;
+            e.performance.bends = imported.bends;
+            // Curves of parameters were drawn here; a MIDI file knows nothing of them.
+            std::erase_if(e.performance.curves, [](const Curve& c) { return !c.movesParameter(); });
+            for (const Curve& curve : imported.curves) e.performance.setCurve(curve);
+            e.performance.tempo = imported.tempo;
+            e.performance.beatsPerBar = imported.beatsPerBar;
+            e.performance.tuningCents = imported.tuningCents;
+            e.imported = true;
+            e.noteProblem.clear();
+            e.noteEvidence.clear();
+            e.corrections.clear();
+        });
+    } catch (const std::exception& failure) {
+        messages_.report(failure);
+    }
+}
+
+void NotesController::findAgain() {
+    if (!document_.cue() || !document_.excerpt()) return;
+    finding_.request(
+        [source = document_.cue()->activePointer()](const Task& task) {
+            Excerpt found = *source;
+            findNotesOf(found, task);
+            return std::make_shared<const Excerpt>(std::move(found));
+        },
+        [this, project = document_.projectNumber()](std::shared_ptr<const Excerpt> found) {
+            if (project != document_.projectNumber()) return;
+            document_.editExcerpt(tr("Find notes again"), found->id, [&](Excerpt& e) {
+                e.performance = found->performance; // corrections stay
+                e.imported = false;
+                e.noteProblem = found->noteProblem;
+                e.noteEvidence = found->noteEvidence;
+            });
+            if (!found->noteProblem.empty()) messages_.say(QString::fromStdString(found->noteProblem));
+        },
+        [this](const std::exception_ptr& failure) { messages_.report(failure); });
+}
+
+void NotesController::change(const QString& what, const std::vector<NoteChange>& changes, const QString& mergeKey) {
+    if (changes.empty() || !document_.cue() || !document_.excerpt()) return;
+    document_.editExcerpt(
+        what, document_.excerpt()->id,
+        [&](Excerpt& e) { e.corrections = correctedFurther(std::move(e.corrections), changes); }, mergeKey);
+    // What was changed is what is edited next.
+    NoteChoice chosen;
+    const auto notes = document_.performance().notes;
+    for (const NoteChange& change : changes) {
+        const auto found = change.to ? std::find(notes.begin(), notes.end(), *change.to) : notes.end();
+        if (found != notes.end()) chosen.insert(static_cast<int>(found - notes.begin()));
+    }
+    choose(chosen);
+}
+
+void NotesController::choose(const NoteChoice& chosen) {
+    if (chosen == chosen_) return;
+    chosen_ = chosen;
+    emit chosenChanged();
+}
+
+void NotesController::correct(const QString& what, const Note& from, const std::optional<Note>& to,
+                          const QString& mergeKey) {
+    change(what, {{from, to}}, mergeKey);
+}
+
+void NotesController::add(const Note& note) { change(tr("Add note"), {{std::nullopt, note}}); }
+
+void NotesController::setTempo(double beatsPerMinute) {
+    if (!document_.cue() || !document_.excerpt()) return;
+    document_.editExcerpt(
+        tr("Set tempo"), document_.excerpt()->id,
+        [&](Excerpt& e) { e.performance.tempo = std::clamp(beatsPerMinute, 10.0, 1000.0); }, "tempo");
+    emit gridChanged();
+}
+
+void NotesController::setDownbeat(double seconds) {
+    if (!document_.cue() || !document_.excerpt()) return;
+    document_.editExcerpt(
+        tr("Set bar 1"), document_.excerpt()->id, [&](Excerpt& e) { e.performance.downbeat = seconds; }, "downbeat");
+    emit gridChanged();
+}
+
+void NotesController::setBeatsPerBar(int beats) {
+    if (!document_.cue() || !document_.excerpt()) return;
+    document_.editExcerpt(tr("Set meter"), document_.excerpt()->id,
+                  [&](Excerpt& e) { e.performance.beatsPerBar = std::clamp(beats, 1, 32); });
+    emit gridChanged();
+}
+
+void NotesController::setBends(const std::vector<CurvePoint>& points, const QString& mergeKey) {
+    if (!document_.cue() || !document_.excerpt()) return;
+    document_.editExcerpt(
+        tr("Draw bend"), document_.excerpt()->id,
+        [&](Excerpt& e) {
+            e.performance.bends = points;
+            e.performance.normalize();
+        },
+        mergeKey);
+}
+
+void NotesController::setCurve(const Curve& curve, const QString& mergeKey) {
+    if (!document_.cue() || !document_.excerpt()) return;
+    document_.editExcerpt(
+        tr("Draw curve"), document_.excerpt()->id, [&](Excerpt& e) { e.performance.setCurve(curve); }, mergeKey);
+}
+
+Grid NotesController::grid() const {
+    const Performance now = document_.performance();
+    return {now.tempo, now.downbeat, now.beatsPerBar, gridStep_};
+}
+
+void NotesController::setGridStep(double quarterNotes) {
+    gridStep_ = quarterNotes;
+    emit gridChanged();
+}
+
+void NotesController::setSnapping(bool on) {
+    snapping_ = on;
+    emit gridChanged();
+}
+
+} // namespace facet
