@@ -69,7 +69,7 @@ public:
 
 protected:
     bool eventFilter(QObject* widget, QEvent* event) override {
-        if (event->type() != QEvent::Paint || milliseconds > 0.0 || !session_.results().renderIsCurrent) return false;
+        if (event->type() != QEvent::Paint || milliseconds > 0.0 || !session_.results.state().renderIsCurrent) return false;
         widget->removeEventFilter(this); // painted now, to know when it is done
         widget->event(event);
         widget->installEventFilter(this);
@@ -97,18 +97,18 @@ void measureEdits(const std::filesystem::path& demo) {
     Session session(state / "state", SimulatedOutput().name());
     MainWindow window(session);
     saveProject(state / "demo.facet", makeDemoProject(demo), 1);
-    session.open(state / "demo.facet");
+    session.document.open(state / "demo.facet");
     window.showView("patch/layer:a/filter:a");
     window.show();
-    const auto settled = [&] { return !session.busy() && session.results().comparisonIsCurrent; };
+    const auto settled = [&] { return !session.busy() && session.results.state().comparisonIsCurrent; };
     waitFor(settled);
-    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    session.patch.setParameter({"layer:a/filter:a", "on"}, 1.0);
     waitFor(settled);
     Painted mirror(window.mirror(), session);
     std::vector<double> lines, pictures, measured;
     for (int round = 0; round < rounds; ++round) {
         mirror.begin();
-        session.setParameter({"layer:a/filter:a", "cutoff"}, 400.0 + 50.0 * round);
+        session.patch.setParameter({"layer:a/filter:a", "cutoff"}, 400.0 + 50.0 * round);
         QApplication::processEvents();
         lines.push_back(mirror.since());
         waitFor([&] { return mirror.milliseconds > 0.0; });

@@ -35,22 +35,22 @@ protected:
             if (row->isVisible()) shown.push_back(row);
         return shown;
     }
-    bool looked(Session::NextState state) {
-        return QTest::qWaitFor([this, state] { return session.nextState() == state; }, 180000);
+    bool looked(NextMovesController::State state) {
+        return QTest::qWaitFor([this, state] { return session.nextMoves.state() == state; }, 180000);
     }
-    double heardLikeness() { return session.results().comparison->likeness; }
+    double heardLikeness() { return session.results.state().comparison->likeness; }
 };
 
 TEST_F(ComparePageTest, FacetsAreSetAsideAndWeighedByMouseAndKeys) {
     const double all = heardLikeness();
     const FacetComparison* worst = nullptr;
-    for (const auto& facet : session.results().comparison->facets)
+    for (const auto& facet : session.results.state().comparison->facets)
         if (facet.measured && (!worst || facet.likeness < worst->likeness)) worst = &facet;
     ASSERT_LT(worst->likeness, 90.0) << "the empty patch is not alike";
     const std::string name(labelOf(worst->facet));
     const auto index = static_cast<std::size_t>(worst->facet);
     ASSERT_TRUE(chooseFrom(card(name.c_str()), {"Set aside"}, By::mouse));
-    EXPECT_EQ(session.cue()->facetWeights[index], 0.0);
+    EXPECT_EQ(session.document.cue()->facetWeights[index], 0.0);
     ASSERT_TRUE(settle());
     EXPECT_GT(heardLikeness(), all);
     EXPECT_TRUE(card(name.c_str())->accessibleDescription().contains("set aside"));
@@ -60,25 +60,25 @@ TEST_F(ComparePageTest, FacetsAreSetAsideAndWeighedByMouseAndKeys) {
     EXPECT_TRUE(told) << "the head says so";
     card(name.c_str())->setFocus();
     QTest::keyClick(card(name.c_str()), Qt::Key_0);
-    EXPECT_EQ(session.cue()->facetWeights[index], 1.0);
+    EXPECT_EQ(session.document.cue()->facetWeights[index], 1.0);
     ASSERT_TRUE(chooseFrom(card(name.c_str()), {"Counts double"}, By::keys));
     ASSERT_TRUE(settle());
     EXPECT_LT(heardLikeness(), all + 1e-9);
 
     // It is kept with the project.
-    session.saveAs(folder / "weighed.facet");
-    session.open(folder / "weighed.facet");
-    EXPECT_EQ(session.cue()->facetWeights[index], 2.0);
+    session.document.saveAs(folder / "weighed.facet");
+    session.document.open(folder / "weighed.facet");
+    EXPECT_EQ(session.document.cue()->facetWeights[index], 2.0);
     ASSERT_TRUE(settle());
 }
 
 TEST_F(ComparePageTest, TellsHowAlikeThePatchIsToItself) {
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.results().floor >= 0.0; }, 30000));
-    EXPECT_LE(session.results().floor, 100.0);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.results.state().floor >= 0.0; }, 30000));
+    EXPECT_LE(session.results.state().floor, 100.0);
     bool told = false;
     for (auto* label : window.findChildren<QLabel*>())
         told =
-            told || (label->isVisible() && label->text() == QString("of %1").arg(std::lround(session.results().floor)));
+            told || (label->isVisible() && label->text() == QString("of %1").arg(std::lround(session.results.state().floor)));
     EXPECT_TRUE(told);
 }
 
@@ -90,39 +90,39 @@ TEST_F(ComparePageTest, BothSoundsAreHeardInTurnInOneEarEachAndByTheirDifference
         return all.join("|");
     };
     QTest::keyClick(&window, Qt::Key_4, Qt::ControlModifier);
-    EXPECT_EQ(session.playback().together(), Together::alternating);
+    EXPECT_EQ(session.playback.together(), Together::alternating);
     EXPECT_TRUE(text().contains("in turn"));
-    session.setLoop(0.0, 0.3);
-    session.playback().setLooping(true);
-    session.playback().play(Side::reference);
-    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback().player().side() == Side::render; }, 10000));
-    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback().player().side() == Side::reference; }, 10000));
+    session.document.setLoop(0.0, 0.3);
+    session.playback.setLooping(true);
+    session.playback.play(Side::reference);
+    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback.player().side() == Side::render; }, 10000));
+    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback.player().side() == Side::reference; }, 10000));
     QTest::keyClick(&window, Qt::Key_5, Qt::ControlModifier);
-    EXPECT_EQ(session.playback().together(), Together::ears);
+    EXPECT_EQ(session.playback.together(), Together::ears);
     EXPECT_TRUE(text().contains("left"));
     QTest::keyClick(&window, Qt::Key_6, Qt::ControlModifier);
-    EXPECT_TRUE(session.hearingDifference());
+    EXPECT_TRUE(session.listening.hearingDifference());
     EXPECT_TRUE(button("Lacking")) << "the buttons say what is heard";
     EXPECT_TRUE(button("Too much"));
     // After an edit the difference is another; leaving it gives the sounds back.
-    session.setParameter({"layer:a/source:a", "octave"}, 1.0);
+    session.patch.setParameter({"layer:a/source:a", "octave"}, 1.0);
     ASSERT_TRUE(settle());
-    EXPECT_TRUE(session.hearingDifference());
+    EXPECT_TRUE(session.listening.hearingDifference());
     QTest::keyClick(&window, Qt::Key_3, Qt::ControlModifier);
-    EXPECT_FALSE(session.hearingDifference());
-    EXPECT_EQ(session.playback().together(), Together::swapped);
+    EXPECT_FALSE(session.listening.hearingDifference());
+    EXPECT_EQ(session.playback.together(), Together::swapped);
     EXPECT_TRUE(button("Reference"));
-    session.playback().player().stop();
+    session.playback.player().stop();
 }
 
 TEST_F(ComparePageTest, AMoveIsHeardAndTakenByKeysAndByMouse) {
     auto* view = window.findChild<MovesView*>();
-    ASSERT_TRUE(looked(Session::NextState::complete));
+    ASSERT_TRUE(looked(NextMovesController::State::complete));
     ASSERT_FALSE(rows().empty());
     const double before = heardLikeness();
-    EXPECT_NEAR(session.nextMoves().before, before, 0.5);
-    const Patch own = session.cue()->patch;
-    const double promised = session.nextMoves().best.front().likeness;
+    EXPECT_NEAR(session.nextMoves.moves().before, before, 0.5);
+    const Patch own = session.document.cue()->patch;
+    const double promised = session.nextMoves.moves().best.front().likeness;
 
     MoveRow* first = rows().front();
     first->setFocus();
@@ -134,55 +134,55 @@ TEST_F(ComparePageTest, AMoveIsHeardAndTakenByKeysAndByMouse) {
     QTest::keyClick(first, Qt::Key_Right);
     EXPECT_EQ(view->heard(), 0);
     EXPECT_TRUE(QTest::qWaitFor(
-        [this] { return session.playback().player().playing() && session.playback().player().side() == Side::render; },
+        [this] { return session.playback.player().playing() && session.playback.player().side() == Side::render; },
         10000));
-    EXPECT_EQ(session.cue()->patch, own) << "hearing changes nothing";
+    EXPECT_EQ(session.document.cue()->patch, own) << "hearing changes nothing";
     QTest::keyClick(first, Qt::Key_Left);
     EXPECT_EQ(view->heard(), -1);
-    session.playback().player().stop();
+    session.playback.player().stop();
 
     QTest::keyClick(first, Qt::Key_Return);
-    EXPECT_NE(session.cue()->patch, own);
-    EXPECT_TRUE(session.nextMoves().best.empty()) << "an edit drops what was found";
+    EXPECT_NE(session.document.cue()->patch, own);
+    EXPECT_TRUE(session.nextMoves.moves().best.empty()) << "an edit drops what was found";
     ASSERT_TRUE(settle());
     EXPECT_NEAR(heardLikeness(), promised, 1.0);
-    session.undoStack().undo();
-    EXPECT_EQ(session.cue()->patch, own) << "one step";
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.cue()->patch, own) << "one step";
 
     // The same by mouse and from the menu.
     ASSERT_TRUE(QTest::qWaitFor([this] { return !rows().empty(); }, 180000)) << "a first list";
-    ASSERT_TRUE(looked(Session::NextState::complete));
+    ASSERT_TRUE(looked(NextMovesController::State::complete));
     for (auto* button : rows().front()->findChildren<QToolButton*>())
         if (button->text() == "Hear") QTest::mouseClick(button, Qt::LeftButton);
     EXPECT_EQ(view->heard(), 0);
     QTest::keyClick(&window, Qt::Key_H, Qt::ControlModifier);
     EXPECT_EQ(view->heard(), -1);
     QTest::keyClick(&window, Qt::Key_Return, Qt::ControlModifier);
-    EXPECT_NE(session.cue()->patch, own);
-    session.playback().player().stop();
+    EXPECT_NE(session.document.cue()->patch, own);
+    session.playback.player().stop();
     ASSERT_TRUE(settle());
 }
 
 TEST_F(ComparePageTest, MovesObeyLocksAndAreLookedForOnlyWhileTheyAreSeen) {
-    ASSERT_TRUE(looked(Session::NextState::looking) || session.nextState() == Session::NextState::complete);
-    for (const auto& module : session.cue()->patch.modules())
+    ASSERT_TRUE(looked(NextMovesController::State::looking) || session.nextMoves.state() == NextMovesController::State::complete);
+    for (const auto& module : session.document.cue()->patch.modules())
         for (const auto& d : parametersOf(module.kind))
-            if (module.path != "layer:a/envelope:level") session.setLocked({module.path, std::string(d.field)}, true);
-    const Patch own = session.cue()->patch;
+            if (module.path != "layer:a/envelope:level") session.patch.setLocked({module.path, std::string(d.field)}, true);
+    const Patch own = session.document.cue()->patch;
     ASSERT_TRUE(settle());
-    ASSERT_TRUE(looked(Session::NextState::complete));
-    for (const Move& move : session.nextMoves().best)
+    ASSERT_TRUE(looked(NextMovesController::State::complete));
+    for (const Move& move : session.nextMoves.moves().best)
         for (const auto& module : own.modules())
             for (const auto& d : parametersOf(module.kind))
                 if (const Address address{module.path, std::string(d.field)};
-                    session.cue()->locks.contains(address) && move.patch.has(address)) {
+                    session.document.cue()->locks.contains(address) && move.patch.has(address)) {
                     EXPECT_EQ(move.patch.value(address), own.value(address)) << move.what;
                 }
     window.showView("patch");
-    session.setParameter({"layer:a/envelope:level", "attack"}, 90.0);
+    session.patch.setParameter({"layer:a/envelope:level", "attack"}, 90.0);
     ASSERT_TRUE(settle());
     QTest::qWait(400);
-    EXPECT_EQ(session.nextState(), Session::NextState::none);
+    EXPECT_EQ(session.nextMoves.state(), NextMovesController::State::none);
 }
 
 std::atomic<int> heavyElsewhere = 0, heavyInTheWindow = 0;
@@ -206,25 +206,25 @@ TEST_F(ComparePageTest, TheWindowsThreadNeverDoesHeavyWork) {
     window.showView("facets");
     for (const Qt::Key key : {Qt::Key_F8, Qt::Key_F9, Qt::Key_F10, Qt::Key_F11}) QTest::keyClick(&window, key);
     QTest::keyClick(&window, Qt::Key_F9, Qt::ShiftModifier);
-    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
-    session.setParameter(cutoff, 900.0);
+    session.patch.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    session.patch.setParameter(cutoff, 900.0);
     ASSERT_TRUE(settle());
-    session.hearPart(Session::Hearing::without, "layer:a/filter:a");
-    session.hearPart(Session::Hearing::whole);
-    session.hearDifference(true);
-    session.playback().setSlowness(2);
-    session.playback().setSlowness(1);
-    session.hearDifference(false);
-    session.keepTake("One");
-    session.comparePatches(Patch(), session.cue()->patch);
-    session.weigh({Patch()});
+    session.listening.hearModules(HeardModules::without, "layer:a/filter:a");
+    session.listening.hearModules(HeardModules::whole);
+    session.listening.hearDifference(true);
+    session.playback.setSlowness(2);
+    session.playback.setSlowness(1);
+    session.listening.hearDifference(false);
+    session.takes.keep("One");
+    session.comparisons.comparePair(Patch(), session.document.cue()->patch);
+    session.comparisons.weigh({Patch()});
     window.findChild<PatchView*>()->open("layer:a/filter:a");
     ASSERT_TRUE(settle());
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.nextState() == Session::NextState::complete; }, 180000));
-    session.findNotesAgain();
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.nextMoves.state() == NextMovesController::State::complete; }, 180000));
+    session.notes.findAgain();
     ASSERT_TRUE(settle());
-    session.startMatch(1.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 90000));
+    session.matching.start(1.0);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000));
     ASSERT_TRUE(settle());
     listenToHeavyWork(nullptr);
     EXPECT_GT(heavyElsewhere, 50);
@@ -232,7 +232,7 @@ TEST_F(ComparePageTest, TheWindowsThreadNeverDoesHeavyWork) {
 }
 
 TEST_F(ComparePageTest, ABlindTestIsWorkedByKeysAndKeptWithTheTake) {
-    session.keepTake("Held");
+    session.takes.keep("Held");
     bool ran = false;
     QTimer::singleShot(0, &window, [&] {
         ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 10000));
@@ -242,7 +242,7 @@ TEST_F(ComparePageTest, ABlindTestIsWorkedByKeysAndKeptWithTheTake) {
         for (auto* each : dialog->findChildren<QPushButton*>())
             if (each->text().contains("Begin")) QTest::mouseClick(each, Qt::LeftButton);
         ASSERT_TRUE(dialog->test());
-        Player& player = session.playback().player();
+        Player& player = session.playback.player();
         const auto hears = [&](Side side) {
             return QTest::qWaitFor([&] { return player.playing() && player.side() == side; }, 10000);
         };
@@ -269,22 +269,22 @@ TEST_F(ComparePageTest, ABlindTestIsWorkedByKeysAndKeptWithTheTake) {
     });
     QTest::keyClick(&window, Qt::Key_B, Qt::ControlModifier | Qt::ShiftModifier);
     ASSERT_TRUE(ran);
-    EXPECT_FALSE(session.playback().blind());
-    ASSERT_TRUE(session.cue()->takes.back()->blind);
-    EXPECT_EQ(*session.cue()->takes.back()->blind, (BlindResult{6, 5}));
-    EXPECT_EQ(session.cue()->takes.size(), 1u) << "the take that the patch is";
-    session.saveAs(folder / "tested.facet");
-    session.open(folder / "tested.facet");
-    EXPECT_EQ(*session.cue()->takes.back()->blind, (BlindResult{6, 5}));
+    EXPECT_FALSE(session.playback.blind());
+    ASSERT_TRUE(session.document.cue()->takes.back()->blind);
+    EXPECT_EQ(*session.document.cue()->takes.back()->blind, (BlindResult{6, 5}));
+    EXPECT_EQ(session.document.cue()->takes.size(), 1u) << "the take that the patch is";
+    session.document.saveAs(folder / "tested.facet");
+    session.document.open(folder / "tested.facet");
+    EXPECT_EQ(*session.document.cue()->takes.back()->blind, (BlindResult{6, 5}));
     ASSERT_TRUE(settle());
 }
 
 TEST_F(ComparePageTest, TakesAreComparedHeardAndGoneBackTo) {
-    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
-    session.setParameter(cutoff, 700.0);
+    session.patch.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    session.patch.setParameter(cutoff, 700.0);
     ASSERT_TRUE(settle());
-    session.keepTake("Dark");
-    session.setParameter(cutoff, 5000.0);
+    session.takes.keep("Dark");
+    session.patch.setParameter(cutoff, 5000.0);
     ASSERT_TRUE(settle());
     QTest::keyClick(&window, Qt::Key_T, Qt::ControlModifier | Qt::ShiftModifier);
     auto* dialog = window.findChild<PairDialog*>();
@@ -305,25 +305,25 @@ TEST_F(ComparePageTest, TakesAreComparedHeardAndGoneBackTo) {
     ASSERT_TRUE(hear && back);
     QTest::mouseClick(hear, Qt::LeftButton);
     EXPECT_TRUE(QTest::qWaitFor(
-        [this] { return session.playback().player().playing() && session.playback().player().side() == Side::render; },
+        [this] { return session.playback.player().playing() && session.playback.player().side() == Side::render; },
         10000));
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 5000.0);
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 5000.0);
     QTest::mouseClick(back, Qt::LeftButton);
-    session.playback().player().stop();
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 700.0);
-    ASSERT_EQ(session.cue()->takes.size(), 2u) << "what was worked on is kept";
-    EXPECT_EQ(session.cue()->takes.back()->patch.value(cutoff), 5000.0);
-    EXPECT_TRUE(session.cue()->takes.back()->name.starts_with("Before"));
-    session.undoStack().undo();
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 5000.0) << "one step";
-    EXPECT_EQ(session.cue()->takes.size(), 1u);
+    session.playback.player().stop();
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 700.0);
+    ASSERT_EQ(session.document.cue()->takes.size(), 2u) << "what was worked on is kept";
+    EXPECT_EQ(session.document.cue()->takes.back()->patch.value(cutoff), 5000.0);
+    EXPECT_TRUE(session.document.cue()->takes.back()->name.starts_with("Before"));
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 5000.0) << "one step";
+    EXPECT_EQ(session.document.cue()->takes.size(), 1u);
     ASSERT_TRUE(settle());
 }
 
 TEST_F(ComparePageTest, ATakeIsNotedStarredAndBegunFromInANewCue) {
-    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
-    session.keepTake("Held");
-    const std::uint64_t id = session.cue()->takes.back()->id;
+    session.patch.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    session.takes.keep("Held");
+    const std::uint64_t id = session.document.cue()->takes.back()->id;
     const auto card = [this] { return window.findChild<QAbstractButton*>("take Held"); };
     const auto menu = [&](const QString& entry) {
         bool chosen = false;
@@ -348,30 +348,30 @@ TEST_F(ComparePageTest, ATakeIsNotedStarredAndBegunFromInANewCue) {
         question->accept();
     });
     ASSERT_TRUE(menu("Note"));
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->takes.back()->note == "the low one"; }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->takes.back()->note == "the low one"; }, 10000));
     ASSERT_TRUE(menu("Star"));
-    EXPECT_TRUE(session.cue()->takes.back()->starred);
-    const std::string name = session.cue()->name;
+    EXPECT_TRUE(session.document.cue()->takes.back()->starred);
+    const std::string name = session.document.cue()->name;
     ASSERT_TRUE(menu("New cue from it"));
-    EXPECT_EQ(session.cue()->name, name + ", from Held");
-    EXPECT_EQ(session.cue()->takes.size(), 1u);
-    EXPECT_EQ(session.cue()->takes.back()->id, id);
-    EXPECT_EQ(session.cue()->excerpts.size(), 1u) << "the same reference";
+    EXPECT_EQ(session.document.cue()->name, name + ", from Held");
+    EXPECT_EQ(session.document.cue()->takes.size(), 1u);
+    EXPECT_EQ(session.document.cue()->takes.back()->id, id);
+    EXPECT_EQ(session.document.cue()->excerpts.size(), 1u) << "the same reference";
     ASSERT_TRUE(settle());
-    EXPECT_TRUE(session.results().comparison);
-    session.undoStack().undo();
-    EXPECT_EQ(session.cue()->name, name);
+    EXPECT_TRUE(session.results.state().comparison);
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.cue()->name, name);
 }
 
 TEST_F(ComparePageTest, ASearchKeepsWhatWasThereBefore) {
-    session.setParameter(cutoff, 555.0);
-    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    session.patch.setParameter(cutoff, 555.0);
+    session.patch.setParameter({"layer:a/filter:a", "on"}, 1.0);
     ASSERT_TRUE(settle());
-    session.startMatch(1.5);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 90000));
-    ASSERT_EQ(session.cue()->takes.size(), 2u);
-    EXPECT_EQ(session.cue()->takes.front()->patch.value(cutoff), 555.0);
-    EXPECT_EQ(session.cue()->takes.back()->name, "Match 1");
+    session.matching.start(1.5);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000));
+    ASSERT_EQ(session.document.cue()->takes.size(), 2u);
+    EXPECT_EQ(session.document.cue()->takes.front()->patch.value(cutoff), 555.0);
+    EXPECT_EQ(session.document.cue()->takes.back()->name, "Match 1");
     ASSERT_TRUE(settle());
 }
 
@@ -390,7 +390,7 @@ TEST_F(ComparePageTest, FacetsStandInTheOrderOfWorkOrOfSize) {
     QTest::qWait(50);
     double last = 0.0;
     for (Facet facet : order()) {
-        const FacetComparison* found = session.results().comparison->find(facet);
+        const FacetComparison* found = session.results.state().comparison->find(facet);
         if (!found->measured) continue;
         EXPECT_GE(found->likeness, last - 1e-9);
         last = found->likeness;
@@ -447,11 +447,11 @@ TEST_F(ComparePageTest, PicturesAreChosenReadOffZoomedAndSaved) {
 TEST_F(ComparePageTest, TheMirrorShowsDifferencesAndMeasures) {
     QTest::keyClick(&window, Qt::Key_F9, Qt::ShiftModifier);
     EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::difference);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.results().lacking && session.results().excess; }, 30000));
-    const auto before = session.results().excess;
-    session.setParameter({"layer:a/source:a", "octave"}, 1.0);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.results.state().lacking && session.results.state().excess; }, 30000));
+    const auto before = session.results.state().excess;
+    session.patch.setParameter({"layer:a/source:a", "octave"}, 1.0);
     ASSERT_TRUE(settle());
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session.results().excess && session.results().excess != before; }, 30000))
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.results.state().excess && session.results.state().excess != before; }, 30000))
         << "of the new render";
     const double y = window.mirror().rulerRect().top() - 30.0;
     // The pointer is the display's: a move arrives when it does.

@@ -25,18 +25,18 @@ double plainTone(double t) { return 0.5 * std::sin(2.0 * std::numbers::pi * 220.
 class HostileInput : public testing::WindowTest {
 protected:
     HostileInput() {
-        session.setParameter({"layer:a/filter:a", "cutoff"}, 777.0);
-        session.keepTake("precious");
+        session.patch.setParameter({"layer:a/filter:a", "cutoff"}, 777.0);
+        session.takes.keep("precious");
     }
 
     /// Everything that was made is still there and still works.
     void expectNothingLost(const std::string& after) {
-        EXPECT_EQ(session.title(), "demo") << after;
-        EXPECT_EQ(session.cue()->name, "Airlock") << after;
-        ASSERT_EQ(session.cue()->takes.size(), 1u) << after;
-        EXPECT_EQ(session.cue()->patch.value({"layer:a/filter:a", "cutoff"}), 777.0) << after;
-        EXPECT_EQ(session.performance().notes.size(), 4u) << after;
-        EXPECT_EQ(session.undoStack().index(), 2) << after;
+        EXPECT_EQ(session.document.title(), "demo") << after;
+        EXPECT_EQ(session.document.cue()->name, "Airlock") << after;
+        ASSERT_EQ(session.document.cue()->takes.size(), 1u) << after;
+        EXPECT_EQ(session.document.cue()->patch.value({"layer:a/filter:a", "cutoff"}), 777.0) << after;
+        EXPECT_EQ(session.document.performance().notes.size(), 4u) << after;
+        EXPECT_EQ(session.document.undoStack().index(), 2) << after;
         EXPECT_TRUE(settle()) << after;
     }
     void refused(const std::string& name, const std::string& phrase) {
@@ -51,14 +51,14 @@ protected:
     /// A recording that is unusual but sound is worked with.
     void accepted(const std::string& name, const Recording& recording) {
         writeAudio(folder / name, recording, SampleFormat::wavFloat);
-        const auto before = session.cue()->excerpts.front();
+        const auto before = session.document.cue()->excerpts.front();
         drop(folder / name);
-        ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.front() != before; }, 60000)) << name;
+        ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.front() != before; }, 60000)) << name;
         ASSERT_TRUE(settle()) << name;
         EXPECT_EQ(closedProblem(), "") << name;
-        ASSERT_TRUE(session.results().comparison) << name;
-        EXPECT_TRUE(std::isfinite(session.results().comparison->likeness)) << name;
-        EXPECT_EQ(session.cue()->takes.size(), 1u) << name;
+        ASSERT_TRUE(session.results.state().comparison) << name;
+        EXPECT_TRUE(std::isfinite(session.results.state().comparison->likeness)) << name;
+        EXPECT_EQ(session.document.cue()->takes.size(), 1u) << name;
     }
 };
 
@@ -84,7 +84,7 @@ TEST_F(HostileInput, DroppedRecordings) {
 }
 
 TEST_F(HostileInput, DroppedProjectsPatchesAndNotes) {
-    session.saveAs(folder / "demo.facet"); // so that another project may be opened
+    session.document.saveAs(folder / "demo.facet"); // so that another project may be opened
     const std::string whole = readWholeFile(folder / "demo.facet");
     writeBytes(folder / "half.facet", whole.substr(0, whole.size() / 2));
     refused("half.facet", "damaged or not a Facet project");
@@ -116,9 +116,9 @@ TEST_F(HostileInput, UnusualRecordingsAreWorkedWith) {
 TEST_F(HostileInput, ChordsAndNoiseAreAdmittedInTheWindow) {
     const auto told = [&](const Recording& recording) {
         writeAudio(folder / "odd.wav", recording);
-        const auto before = session.cue()->excerpts.front();
+        const auto before = session.document.cue()->excerpts.front();
         drop(folder / "odd.wav");
-        EXPECT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.front() != before; }, 60000));
+        EXPECT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.front() != before; }, 60000));
         const auto* warning = window.findChild<QLabel*>("warning");
         EXPECT_TRUE(warning->isVisible());
         return warning->text().toStdString();
@@ -134,18 +134,18 @@ TEST_F(HostileInput, ChordsAndNoiseAreAdmittedInTheWindow) {
         return sum;
     }));
     EXPECT_NE(chord.find("several notes at once"), std::string::npos) << chord;
-    session.undoStack().undo();
-    session.undoStack().undo();
+    session.document.undoStack().undo();
+    session.document.undoStack().undo();
     EXPECT_FALSE(window.findChild<QLabel*>("warning")->isVisible());
     expectNothingLost("chord");
 }
 
 TEST_F(HostileInput, AFolderThatCannotBeWrittenKeepsTheWorkOpen) {
-    QSignalSpy problems(&session, &Session::problem);
-    const QString sentence = QString::fromStdString(testing::sentenceOf([&] { session.saveAs("/proc/demo.facet"); }));
+    QSignalSpy problems(&session.messages, &Messages::problem);
+    const QString sentence = QString::fromStdString(testing::sentenceOf([&] { session.document.saveAs("/proc/demo.facet"); }));
     EXPECT_TRUE(sentence.contains("cannot be saved")) << sentence.toStdString();
-    EXPECT_TRUE(session.modified());
-    EXPECT_EQ(session.path(), folder / "demo.facet");
+    EXPECT_TRUE(session.document.modified());
+    EXPECT_EQ(session.document.path(), folder / "demo.facet");
     expectNothingLost("unwritable folder");
     // The project's own folder goes away, for instance with a drive: save says so and the window stays as it is.
     std::filesystem::rename(folder / "demo.facet", folder / "elsewhere.facet");

@@ -18,7 +18,7 @@ protected:
         editor = window.findChild<NoteEditor*>("notes");
         QTest::qWait(20);
     }
-    std::vector<Note> notes() { return session.performance().notes; }
+    std::vector<Note> notes() { return session.document.performance().notes; }
     QPoint middleOf(const Note& note) { return editor->placeOf(0.5 * (note.start + note.end), note.key).toPoint(); }
     void drag(QPoint from, QPoint to, Qt::KeyboardModifiers keys = {}) {
         QTest::mousePress(editor, Qt::LeftButton, keys, from);
@@ -40,8 +40,8 @@ TEST_F(NotesTest, ADragMovesANoteInTimeAndPitchAndUndoBringsItBack) {
     EXPECT_EQ(after[0].key, first.key + 2);
     EXPECT_NEAR(after[0].start, first.start + 0.2, 2 * pixel());
     EXPECT_NEAR(after[0].end - after[0].start, first.end - first.start, 1e-9);
-    EXPECT_EQ(session.chosenNotes(), NoteChoice{0}) << "what was moved is what is edited next";
-    session.undoStack().undo();
+    EXPECT_EQ(session.notes.chosen(), NoteChoice{0}) << "what was moved is what is edited next";
+    session.document.undoStack().undo();
     EXPECT_EQ(notes(), before);
 }
 
@@ -63,7 +63,7 @@ TEST_F(NotesTest, DoubleClicksAddAndSplit) {
     ASSERT_EQ(notes().size(), before.size() + 2);
     EXPECT_EQ(notes()[0].end, notes()[1].start);
     // Joining the halves makes the note whole again.
-    session.chooseNotes({0, 1});
+    session.notes.choose({0, 1});
     QTest::mouseClick(button("Join"), Qt::LeftButton);
     EXPECT_EQ(notes()[0], before[0]);
 }
@@ -72,7 +72,7 @@ TEST_F(NotesTest, AFrameChoosesAndKeysEditTheChoice) {
     const auto before = notes();
     const QRect area = editor->notesRect().toRect();
     drag(area.topLeft() + QPoint(1, 2), area.bottomRight() - QPoint(2, 2));
-    EXPECT_EQ(session.chosenNotes().size(), before.size());
+    EXPECT_EQ(session.notes.chosen().size(), before.size());
     editor->setFocus();
     QTest::keyClick(editor, Qt::Key_Up, Qt::ControlModifier);
     for (std::size_t i = 0; i < before.size(); ++i) EXPECT_EQ(notes()[i].key, before[i].key + 12);
@@ -81,23 +81,23 @@ TEST_F(NotesTest, AFrameChoosesAndKeysEditTheChoice) {
         EXPECT_EQ(notes()[i].velocity, std::max(1.0, before[i].velocity - 5));
     QTest::keyClick(editor, Qt::Key_Delete);
     EXPECT_TRUE(notes().empty());
-    session.undoStack().undo();
+    session.document.undoStack().undo();
     EXPECT_EQ(notes().size(), before.size());
     QTest::keyClick(editor, Qt::Key_Escape);
-    EXPECT_TRUE(session.chosenNotes().empty());
+    EXPECT_TRUE(session.notes.chosen().empty());
 }
 
 TEST_F(NotesTest, SnappingFollowsTheGridAndBarOne) {
-    session.setTempo(120.0);
-    session.setDownbeat(0.05);
+    session.notes.setTempo(120.0);
+    session.notes.setDownbeat(0.05);
     window.findChild<NotesPage*>()->findChild<QCheckBox*>()->setChecked(true);
-    ASSERT_TRUE(session.snapping());
+    ASSERT_TRUE(session.notes.snapping());
     const Note second = notes()[1];
     drag(middleOf(second), middleOf(second) + QPoint(30, 0));
     const double steps = (notes()[1].start - 0.05) / 0.125; // sixteenths of 120 bpm last 125 ms
     EXPECT_NEAR(steps, std::round(steps), 1e-9);
     EXPECT_NE(notes()[1].start, second.start);
-    session.chooseNotes({});
+    session.notes.choose({});
     QTest::mouseClick(button("Quantize all"), Qt::LeftButton);
     for (const Note& note : notes()) {
         const double at = (note.start - 0.05) / 0.125;
@@ -118,11 +118,11 @@ TEST_F(NotesTest, VelocitiesAreDraggedInTheLane) {
 TEST_F(NotesTest, ADrawnCurveMovesAParameterInTheRender) {
     ASSERT_TRUE(settle());
     const Address cutoff{"layer:a/filter:a", "cutoff"};
-    Patch patch = session.cue()->patch;
+    Patch patch = session.document.cue()->patch;
     patch.set({"layer:a/filter:a", "on"}, 1.0);
-    session.setPatch("filter on", patch);
+    session.patch.setPatch("filter on", patch);
     ASSERT_TRUE(settle());
-    const auto render = session.results().render.recording;
+    const auto render = session.results.state().render.recording;
     auto* lanes = window.findChild<NotesPage*>()->findChildren<QComboBox*>().back();
     const int index = lanes->findData(QString::fromStdString(cutoff.text()));
     ASSERT_GE(index, 0) << "every parameter that can move while a note sounds has a lane";
@@ -135,25 +135,25 @@ TEST_F(NotesTest, ADrawnCurveMovesAParameterInTheRender) {
     };
     click(0.1, 0.2);
     click(2.0, 0.9);
-    const Curve* curve = session.cue()->excerpt()->performance.curveOf(cutoff.text());
+    const Curve* curve = session.document.cue()->excerpt()->performance.curveOf(cutoff.text());
     ASSERT_NE(curve, nullptr);
     ASSERT_EQ(curve->points.size(), 2u);
     EXPECT_NEAR(curve->points[0].value, 0.2, 0.03);
     EXPECT_NEAR(curve->points[1].seconds, 2.0, 2 * pixel());
     ASSERT_TRUE(settle());
-    EXPECT_NE(session.results().render.recording, render);
-    const auto& centroid = session.results().render.profile->centroidHz;
+    EXPECT_NE(session.results.state().render.recording, render);
+    const auto& centroid = session.results.state().render.profile->centroidHz;
     EXPECT_LT(centroid.at(0.3), 0.5 * centroid.at(2.2)) << "the sound opens along the curve";
     // A double-click takes a point away.
     QTest::mouseDClick(editor, Qt::LeftButton, {},
                        QPoint(static_cast<int>(window.mirror().xAt(curve->points[0].seconds)),
                               static_cast<int>(editor->laneY(curve->points[0].value))));
-    EXPECT_EQ(session.cue()->excerpt()->performance.curveOf(cutoff.text())->points.size(), 1u);
+    EXPECT_EQ(session.document.cue()->excerpt()->performance.curveOf(cutoff.text())->points.size(), 1u);
     // It is saved with the project and comes back.
-    session.saveAs(folder / "curve.facet");
-    const auto kept = session.performance().curves;
-    session.open(folder / "curve.facet");
-    EXPECT_EQ(session.performance().curves, kept);
+    session.document.saveAs(folder / "curve.facet");
+    const auto kept = session.document.performance().curves;
+    session.document.open(folder / "curve.facet");
+    EXPECT_EQ(session.document.performance().curves, kept);
 }
 
 TEST_F(NotesTest, BendsAreTakenFromTheRecording) {
@@ -168,14 +168,14 @@ TEST_F(NotesTest, BendsAreTakenFromTheRecording) {
     });
     writeAudio(folder / "bent.wav", bent);
     drop(folder / "bent.wav");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpt()->name == "bent"; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpt()->name == "bent"; }, 60000));
     ASSERT_TRUE(settle());
     ASSERT_EQ(notes().size(), 1u);
     auto* page = window.findChild<NotesPage*>();
     editor->setLane(NoteEditor::bendLane);
     page->refresh();
     QTest::mouseClick(button("Take bends"), Qt::LeftButton);
-    const Performance bends = session.performance();
+    const Performance bends = session.document.performance();
     ASSERT_FALSE(bends.bends.empty());
     EXPECT_LT(bends.bends.size(), 20u) << "breakpoints, not samples";
     EXPECT_NEAR(bends.bendAt(1.8) - bends.bendAt(0.5), 56.0, 10.0);

@@ -34,7 +34,7 @@ namespace facet::testing {
 class PatchPageTest : public WindowTest {
 protected:
     PatchPageTest() { window.showView("patch"); }
-    const Patch& patch() const { return session.cue()->patch; }
+    const Patch& patch() const { return session.document.cue()->patch; }
 
     /// Chooses an entry of the "Add" menu; null when it is not offered.
     QAction* offered(const QString& text) {
@@ -80,7 +80,7 @@ protected:
 };
 
 TEST_F(PatchPageTest, AnLfoIsAddedLinkedHeardAndUndone) {
-    const auto before = session.results().render.recording;
+    const auto before = session.results.state().render.recording;
     ASSERT_TRUE(offered("LFO"));
     offered("LFO")->trigger();
     offered("Link")->trigger();
@@ -99,14 +99,14 @@ TEST_F(PatchPageTest, AnLfoIsAddedLinkedHeardAndUndone) {
         << "in the unit of what is moved";
     ASSERT_TRUE(settle());
     EXPECT_EQ(patch().value({"link:a", "amount"}), 9.0);
-    EXPECT_NE(session.results().render.recording->channels[0], before->channels[0]) << "the link is heard";
+    EXPECT_NE(session.results.state().render.recording->channels[0], before->channels[0]) << "the link is heard";
     // What the shape does not have is not shown.
     EXPECT_TRUE(row({"layer:a/lfo:a", "rate"}));
     EXPECT_FALSE(row({"layer:a/lfo:a", "duty"}));
-    session.setParameter({"layer:a/lfo:a", "shape"}, static_cast<double>(LfoShape::square));
+    session.patch.setParameter({"layer:a/lfo:a", "shape"}, static_cast<double>(LfoShape::square));
     EXPECT_TRUE(row({"layer:a/lfo:a", "duty"}));
 
-    const int steps = session.undoStack().index();
+    const int steps = session.document.undoStack().index();
     for (auto* remove : window.findChildren<QToolButton*>())
         if (remove->property("module").toString() == "layer:a/lfo:a") {
             QTest::mouseClick(remove, Qt::LeftButton);
@@ -114,14 +114,14 @@ TEST_F(PatchPageTest, AnLfoIsAddedLinkedHeardAndUndone) {
         }
     EXPECT_FALSE(patch().find("layer:a/lfo:a"));
     EXPECT_FALSE(patch().find("link:a")) << "a link that lost its end goes too";
-    session.undoStack().undo();
-    EXPECT_EQ(session.undoStack().index(), steps);
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.undoStack().index(), steps);
     EXPECT_TRUE(patch().find("link:a"));
     EXPECT_TRUE(ends("link:a")) << "and is shown again";
-    while (session.undoStack().canUndo()) session.undoStack().undo();
+    while (session.document.undoStack().canUndo()) session.document.undoStack().undo();
     EXPECT_FALSE(patch().find("layer:a/lfo:a"));
     ASSERT_TRUE(settle());
-    EXPECT_EQ(session.results().render.recording->channels[0], before->channels[0]);
+    EXPECT_EQ(session.results.state().render.recording->channels[0], before->channels[0]);
 }
 
 TEST_F(PatchPageTest, ThereIsRoomForSoManyAndCirclesAreRefused) {
@@ -154,14 +154,14 @@ TEST_F(PatchPageTest, AGrownPatchIsSavedAndReopened) {
     choose(ends("link:a"), "The parameter that is moved", "Source 1: Cents");
     typeInto({"link:a", "amount"}, "25");
     const Patch wanted = patch();
-    session.saveAs(folder / "grown.facet");
+    session.document.saveAs(folder / "grown.facet");
     Session again(folder / "other", SimulatedOutput().name());
-    again.open(folder / "grown.facet");
-    EXPECT_EQ(again.cue()->patch, wanted);
+    again.document.open(folder / "grown.facet");
+    EXPECT_EQ(again.document.cue()->patch, wanted);
 }
 
 TEST_F(PatchPageTest, EffectsAreAddedHeardReorderedAndUndone) {
-    const auto before = session.results().render.recording;
+    const auto before = session.results.state().render.recording;
     ASSERT_TRUE(offered("Delay"));
     offered("Delay")->trigger();
     offered("Saturation")->trigger();
@@ -173,7 +173,7 @@ TEST_F(PatchPageTest, EffectsAreAddedHeardReorderedAndUndone) {
     typeInto({"delay:a", "mix"}, "50");
     ASSERT_TRUE(settle());
     EXPECT_EQ(patch().value({"delay:a", "time"}), 250.0);
-    EXPECT_NE(session.results().render.recording->channels[0], before->channels[0]);
+    EXPECT_NE(session.results.state().render.recording->channels[0], before->channels[0]);
     const auto press = [&](const QString& tip) {
         for (auto* button : window.findChildren<QToolButton*>())
             if (button->accessibleName() == tip) {
@@ -192,16 +192,16 @@ TEST_F(PatchPageTest, EffectsAreAddedHeardReorderedAndUndone) {
     EXPECT_EQ(first(), "saturation:a");
     ASSERT_TRUE(press("Pass saturation earlier")) << "the first stays the first";
     EXPECT_EQ(first(), "saturation:a");
-    session.undoStack().undo();
+    session.document.undoStack().undo();
     EXPECT_EQ(first(), "delay:a");
     ASSERT_TRUE(press("Remove delay"));
     EXPECT_FALSE(patch().find("delay:a"));
-    for (int i = 0; i < mostEffects - 1; ++i) session.addModule(ModuleKind::chorus, {});
+    for (int i = 0; i < mostEffects - 1; ++i) session.patch.addModule(ModuleKind::chorus, {});
     EXPECT_FALSE(offered("Reverb")->isEnabled()) << "twelve are all";
 }
 
 TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
-    session.setParameter({"layer:a/source:a", "wave"}, static_cast<double>(Wave::wavetable));
+    session.patch.setParameter({"layer:a/source:a", "wave"}, static_cast<double>(Wave::wavetable));
     window.findChild<PatchView*>()->open("layer:a/source:a");
     auto* sound = window.findChild<QWidget*>("sound layer:a/source:a");
     ASSERT_TRUE(sound);
@@ -210,7 +210,7 @@ TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
         if (button->text() == "From reference") QTest::mouseClick(button, Qt::LeftButton);
     ASSERT_TRUE(QTest::qWaitFor([&] { return !patch().find("layer:a/source:a")->contents().frames.empty(); }, 30000));
     EXPECT_EQ(patch().find("layer:a/source:a")->contents().frames.size(), 32u * tableFrameSamples);
-    session.undoStack().undo();
+    session.document.undoStack().undo();
     EXPECT_TRUE(patch().find("layer:a/source:a")->contents().frames.empty());
 
     const auto path = folder.path() / "cycles.wav";
@@ -271,12 +271,12 @@ TEST_F(PatchPageTest, AFilterIsDraggedAndMovedByKeys) {
     auto* curve = curveOf("layer:a/filter:a");
     ASSERT_TRUE(curve);
     const Address cutoff{"layer:a/filter:a", "cutoff"}, resonance{"layer:a/filter:a", "resonance"};
-    session.setParameter(cutoff, 1000.0);
-    const int steps = session.undoStack().count();
+    session.patch.setParameter(cutoff, 1000.0);
+    const int steps = session.document.undoStack().count();
     drag(curve, 0, QPointF(-60, -25));
     EXPECT_LT(patch().value(cutoff), 600.0);
     EXPECT_GT(patch().value(resonance), 3.0);
-    EXPECT_EQ(session.undoStack().count(), steps + 1) << "one step";
+    EXPECT_EQ(session.document.undoStack().count(), steps + 1) << "one step";
     const double dragged = patch().value(cutoff);
     QTest::keyClick(curve, Qt::Key_Right);
     EXPECT_GT(patch().value(cutoff), dragged);
@@ -306,7 +306,7 @@ TEST_F(PatchPageTest, AnEnvelopeIsDraggedByItsHandles) {
     QTest::keyClick(curve, Qt::Key_Up);
     EXPECT_LT(value("release_curve"), straight);
     EXPECT_TRUE(curve->accessibleDescription().startsWith("release curve"));
-    while (session.undoStack().canUndo()) session.undoStack().undo();
+    while (session.document.undoStack().canUndo()) session.document.undoStack().undo();
     EXPECT_EQ(patch(), Patch());
 }
 
@@ -344,22 +344,22 @@ TEST_F(PatchPageTest, PartsOfThePatchAreHeardAtTheReferencesLoudness) {
     EXPECT_FALSE(choice("this line alone")->isEnabled()) << "an effect alone is nothing";
     auto* without = choice("without this line");
     ASSERT_TRUE(without && without->isEnabled());
-    const auto render = session.results().render.recording;
+    const auto render = session.results.state().render.recording;
     without->setFocus();
     QTest::mouseClick(without, Qt::LeftButton, {}, QPoint(8, without->height() / 2));
-    EXPECT_EQ(session.hearing(), Session::Hearing::without);
-    EXPECT_EQ(session.heardModule(), "delay:a");
-    EXPECT_TRUE(session.playback().player().playing()) << "it is heard at once";
-    EXPECT_EQ(session.playback().player().side(), Side::render);
-    EXPECT_EQ(session.results().render.recording, render) << "compared is the whole patch";
+    EXPECT_EQ(session.listening.heardModules(), HeardModules::without);
+    EXPECT_EQ(session.listening.heardModule(), "delay:a");
+    EXPECT_TRUE(session.playback.player().playing()) << "it is heard at once";
+    EXPECT_EQ(session.playback.player().side(), Side::render);
+    EXPECT_EQ(session.results.state().render.recording, render) << "compared is the whole patch";
     // Another line opened: that one is left out instead.
     window.findChild<PatchView*>()->open("layer:a/filter:a");
-    EXPECT_EQ(session.heardModule(), "layer:a/filter:a");
+    EXPECT_EQ(session.listening.heardModule(), "layer:a/filter:a");
     // What is gone cannot be left out.
     window.findChild<PatchView*>()->open("delay:a");
-    session.removeModule("delay:a");
+    session.patch.removeModule("delay:a");
     EXPECT_TRUE(choice("the whole patch")->isChecked());
-    session.playback().panic();
+    session.playback.panic();
 }
 
 TEST_F(PatchPageTest, MoversAreAddedMutedAndHeard) {
@@ -434,7 +434,7 @@ TEST_F(PatchPageTest, EffectsAreDraggedToAnotherPlace) {
     dragTo("chorus:a", "saturation:a", 4);
     EXPECT_EQ(order(), "delay:a saturation:a chorus:a ");
     EXPECT_FALSE(line("chorus:a")->isOpen()) << "a drag opens nothing";
-    session.undoStack().undo();
+    session.document.undoStack().undo();
     EXPECT_EQ(order(), "chorus:a delay:a saturation:a ");
 }
 
@@ -462,12 +462,12 @@ TEST_F(PatchPageTest, AParameterIsFoundByAnotherWordAndTypedWithArithmetic) {
     typeInto({envelope, "attack"}, "x2");
     EXPECT_EQ(patch().value({envelope, "attack"}), 60.0);
     typeInto({envelope, "attack"}, "1/16");
-    EXPECT_NEAR(patch().value({envelope, "attack"}), 15000.0 / session.performance().tempo, 0.5);
+    EXPECT_NEAR(patch().value({envelope, "attack"}), 15000.0 / session.document.performance().tempo, 0.5);
 }
 
 TEST_F(PatchPageTest, SectionsAreCopiedAndParametersTied) {
-    session.setParameter({"layer:a/source:a", "wave"}, static_cast<double>(Wave::triangle));
-    session.setParameter({"layer:a/source:a", "cents"}, 9.0);
+    session.patch.setParameter({"layer:a/source:a", "wave"}, static_cast<double>(Wave::triangle));
+    session.patch.setParameter({"layer:a/source:a", "cents"}, 9.0);
     line("layer:a/source:a")->setFocus();
     QTest::keyClick(line("layer:a/source:a"), Qt::Key_C, Qt::ControlModifier);
     line("layer:a/source:b")->setFocus();
@@ -493,7 +493,7 @@ TEST_F(PatchPageTest, SectionsAreCopiedAndParametersTied) {
 
 TEST_F(PatchPageTest, SectionsAreChangedAsAWholeFromTheirMenu) {
     const Address cutoff{"layer:a/filter:a", "cutoff"}, resonance{"layer:a/filter:a", "resonance"};
-    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    session.patch.setParameter({"layer:a/filter:a", "on"}, 1.0);
     typeInto(cutoff, "700");
     QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier); // kept as a take
     for (const By by : {By::mouse, By::keys}) {
@@ -503,12 +503,12 @@ TEST_F(PatchPageTest, SectionsAreChangedAsAWholeFromTheirMenu) {
         EXPECT_EQ(patch().value(cutoff), 700.0);
         ASSERT_TRUE(chooseFrom(line("layer:a/filter:a"), {"Back to defaults"}, by));
         EXPECT_EQ(patch().value(cutoff), Patch().value(cutoff));
-        session.undoStack().undo();
+        session.document.undoStack().undo();
         EXPECT_EQ(patch().value(cutoff), 700.0);
         ASSERT_TRUE(chooseFrom(line("layer:a/source:a"), {"Copy"}, by));
         ASSERT_TRUE(chooseFrom(line("layer:a/source:b"), {"Paste"}, by));
         EXPECT_EQ(patch().value({"layer:a/source:b", "wave"}), patch().value({"layer:a/source:a", "wave"}));
-        session.undoStack().undo();
+        session.document.undoStack().undo();
         offered("Saturation")->trigger();
         const std::string added = patch().modules()[patch().modules().size() - 2].path; // the output comes last
         EXPECT_TRUE(added.starts_with("saturation"));
@@ -524,13 +524,13 @@ TEST_F(PatchPageTest, SectionsAreChangedAsAWholeFromTheirMenu) {
         EXPECT_EQ(patch().value(cutoff), Patch().value(cutoff));
     }
     // What a random choice may be is bounded by the range that a search keeps to.
-    session.setSearchRange(cutoff, std::pair{500.0, 600.0});
+    session.patch.setSearchRange(cutoff, std::pair{500.0, 600.0});
     for (int i = 0; i < 5; ++i) {
         ASSERT_TRUE(chooseFrom(line("layer:a/filter:a"), {"Random values"}, By::keys));
         EXPECT_GE(patch().value(cutoff), 499.9);
         EXPECT_LE(patch().value(cutoff), 600.1);
     }
-    session.setLocked(resonance, true);
+    session.patch.setLocked(resonance, true);
     const double held = patch().value(resonance);
     ASSERT_TRUE(chooseFrom(line("layer:a/filter:a"), {"Random values"}, By::keys));
     EXPECT_EQ(patch().value(resonance), held) << "locked";
@@ -539,20 +539,20 @@ TEST_F(PatchPageTest, SectionsAreChangedAsAWholeFromTheirMenu) {
 
 TEST_F(PatchPageTest, PartialsAreDrawnChosenByKeysAndTakenFromTheReference) {
     const std::string path = "layer:a/source:a";
-    session.setParameter({path, "wave"}, static_cast<double>(Wave::harmonics));
+    session.patch.setParameter({path, "wave"}, static_cast<double>(Wave::harmonics));
     window.findChild<PatchView*>()->open(path);
     auto* bars = window.findChild<PartialsEditor*>();
     ASSERT_TRUE(bars);
     ASSERT_TRUE(QTest::qWaitFor([&] { return bars->isVisible() && bars->width() > 230; }, 10000));
     const auto level = [&](int n) { return partialLevel(patch().find(path)->contents().partialsDb, n); };
-    const int steps = session.undoStack().count();
+    const int steps = session.document.undoStack().count();
     QTest::mousePress(bars, Qt::LeftButton, {}, bars->placeOf(2, -12.0).toPoint());
     QTest::mouseMove(bars, bars->placeOf(10, -36.0).toPoint());
     QTest::mouseRelease(bars, Qt::LeftButton, {}, bars->placeOf(10, -36.0).toPoint());
     EXPECT_NEAR(level(2), -12.0, 1.0);
     EXPECT_NEAR(level(6), -24.0, 1.5) << "a stroke passes all between";
     EXPECT_NEAR(level(10), -36.0, 1.0);
-    EXPECT_EQ(session.undoStack().count(), steps + 1) << "a stroke is one step";
+    EXPECT_EQ(session.document.undoStack().count(), steps + 1) << "a stroke is one step";
     const double before = level(10);
     QTest::keyClick(bars, Qt::Key_Up);
     EXPECT_NEAR(level(10), before + 1.0, 1e-9);
@@ -575,16 +575,16 @@ TEST_F(PatchPageTest, PartialsAreDrawnChosenByKeysAndTakenFromTheReference) {
 }
 
 TEST_F(PatchPageTest, TellsWhenThePhraseNeedsMoreVoices) {
-    const Note first = session.performance().notes.front();
+    const Note first = session.document.performance().notes.front();
     for (int i = 1; i <= 3; ++i) {
         Note note = first;
         note.key += 4 * i;
-        session.addNote(note);
+        session.notes.add(note);
     }
-    session.setParameter({"voicing", "voices"}, 3.0);
+    session.patch.setParameter({"voicing", "voices"}, 3.0);
     EXPECT_TRUE(line("voicing")->accessibleDescription().contains("the phrase needs 4 voices"))
         << line("voicing")->accessibleDescription().toStdString();
-    session.setParameter({"voicing", "voices"}, 4.0);
+    session.patch.setParameter({"voicing", "voices"}, 4.0);
     EXPECT_FALSE(line("voicing")->accessibleDescription().contains("needs"));
     ASSERT_TRUE(settle());
 }
@@ -611,10 +611,10 @@ TEST_F(PatchPageTest, ASearchKeepsToTheRangeItWasGiven) {
     auto* line = row(attack);
     QContextMenuEvent event(QContextMenuEvent::Keyboard, QPoint(4, 4), line->mapToGlobal(QPoint(4, 4)));
     QApplication::sendEvent(line, &event);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->ranges.contains(attack); }, 10000));
-    EXPECT_EQ(session.cue()->ranges.at(attack), (std::pair{200.0, 400.0}));
-    session.startMatch(3.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 90000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->ranges.contains(attack); }, 10000));
+    EXPECT_EQ(session.document.cue()->ranges.at(attack), (std::pair{200.0, 400.0}));
+    session.matching.start(3.0);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000));
     EXPECT_GE(patch().value(attack), 199.9);
     EXPECT_LE(patch().value(attack), 400.1);
     ASSERT_TRUE(settle());
@@ -625,7 +625,7 @@ TEST_F(PatchPageTest, EveryFixtureReadsFromTopToBottom) {
     auto* view = window.findChild<PatchView*>();
     for (const auto& entry : std::filesystem::directory_iterator(fixtures)) {
         SCOPED_TRACE(entry.path().filename().string());
-        session.setPatch("Fixture", readPatch(entry.path()));
+        session.patch.setPatch("Fixture", readPatch(entry.path()));
         const Patch shown = patch();
         for (const auto& module : shown.modules()) {
             ASSERT_TRUE(line(module.path)) << module.path;
@@ -682,7 +682,7 @@ protected:
                 const auto file = folder / "cycles.wav";
                 writeAudio(file, Recording{48000, {held.frames}}, SampleFormat::wavFloat);
                 setByHand({module.path, "wave"}, static_cast<double>(Wave::wavetable));
-                session.loadSound(module.path, file);
+                session.sounds.load(module.path, file);
                 ASSERT_TRUE(QTest::qWaitFor([&] { return patch().find(module.path)->contents().frames == held.frames; },
                                             30000));
             }
@@ -769,7 +769,7 @@ TEST_F(PatchPageTest, AMacroIsNamedAndMovesSeveralParametersByCurves) {
                     }
         FAIL() << module.toStdString() << " " << parameter.toStdString();
     };
-    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    session.patch.setParameter({"layer:a/filter:a", "on"}, 1.0);
     moveSomething("Filter", "Cutoff");
     view->open("macro:a");
     moveSomething("Source 1", "Level");
@@ -777,15 +777,15 @@ TEST_F(PatchPageTest, AMacroIsNamedAndMovesSeveralParametersByCurves) {
     EXPECT_EQ(patch().find("link:b")->contents().to, "layer:a/source:a/level");
     view->open("macro:a");
     EXPECT_EQ(line("macro:a")->findChildren<ParameterRow*>().size(), 3) << "its value, and how far it moves each";
-    session.undoStack().undo();
+    session.document.undoStack().undo();
     EXPECT_FALSE(patch().find("link:b"));
 }
 
 TEST_F(PatchPageTest, ChangesSinceATakeAreListedAndTakenBackOneByOne) {
-    session.keepTake("First");
+    session.takes.keep("First");
     const Patch before = patch();
-    session.setParameter({"layer:a/source:a", "octave"}, -1.0);
-    session.setParameter({"layer:a/source:a", "cents"}, 9.0);
+    session.patch.setParameter({"layer:a/source:a", "octave"}, -1.0);
+    session.patch.setParameter({"layer:a/source:a", "cents"}, 9.0);
     offered("Reverb")->trigger();
     QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier | Qt::ShiftModifier);
     auto* dialog = window.findChild<ChangesDialog*>();
@@ -805,7 +805,7 @@ TEST_F(PatchPageTest, ChangesSinceATakeAreListedAndTakenBackOneByOne) {
             if (button->text().remove('&').startsWith("Take this")) QTest::mouseClick(button, Qt::LeftButton);
     EXPECT_TRUE(patch().soundsLike(before));
     EXPECT_EQ(list->topLevelItemCount(), 0);
-    session.undoStack().undo();
+    session.document.undoStack().undo();
     EXPECT_EQ(list->topLevelItemCount(), 1) << "the list follows";
     dialog->close();
 }
@@ -831,16 +831,16 @@ TEST_F(PatchPageTest, StagesTellWhatArrivesAndWhatTheyDo) {
     view->open("saturation:a");
     auto* stage = line("saturation:a")->findChild<StageView*>();
     ASSERT_TRUE(stage);
-    session.setParameter({"saturation:a", "on"}, 1.0);
+    session.patch.setParameter({"saturation:a", "on"}, 1.0);
     EXPECT_TRUE(QTest::qWaitFor([&] { return stage->words().startsWith("Arrives with peaks of"); }, 30000))
         << stage->words().toStdString();
     EXPECT_TRUE(stage->isVisible());
-    const StageReading reading = *session.stage("saturation:a");
+    const StageReading reading = *session.readings.stage("saturation:a");
     EXPECT_GT(reading.addedDb.size(), 3u);
     // Louder by 6 dB in front of it arrives 6 dB louder.
-    session.setParameter({"layer:a", "level"}, patch().value({"layer:a", "level"}) - 6.0);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.stage("saturation:a") != nullptr; }, 30000));
-    EXPECT_NEAR(session.stage("saturation:a")->peakDb, reading.peakDb - 6.0, 0.2);
+    session.patch.setParameter({"layer:a", "level"}, patch().value({"layer:a", "level"}) - 6.0);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.readings.stage("saturation:a") != nullptr; }, 30000));
+    EXPECT_NEAR(session.readings.stage("saturation:a")->peakDb, reading.peakDb - 6.0, 0.2);
     EXPECT_TRUE(line("saturation:a")->accessibleDescription().contains("in "));
 }
 
@@ -852,25 +852,25 @@ TEST_F(PatchPageTest, ValuesThatMakeNoDifferenceInThePhraseAreGreyed) {
         return !label->isEnabled();
     };
     // With full sustain the decay leads nowhere; the attack is heard.
-    session.setParameter({"layer:a/envelope:level", "sustain"}, 100.0);
+    session.patch.setParameter({"layer:a/envelope:level", "sustain"}, 100.0);
     ASSERT_TRUE(QTest::qWaitFor([&] { return greyed("decay"); }, 45000));
     EXPECT_FALSE(greyed("attack"));
     EXPECT_TRUE(row({"layer:a/envelope:level", "decay"})->toolTip().contains("no difference in this phrase"));
-    session.setParameter({"layer:a/envelope:level", "sustain"}, 40.0);
+    session.patch.setParameter({"layer:a/envelope:level", "sustain"}, 40.0);
     EXPECT_TRUE(QTest::qWaitFor([&] { return !greyed("decay"); }, 45000));
 }
 
 TEST_F(PatchPageTest, SlowListeningCanPlayTheRenderAnew) {
-    auto& output = static_cast<SimulatedOutput&>(session.playback().output());
+    auto& output = static_cast<SimulatedOutput&>(session.playback.output());
     // The envelope rises within 300 ms: half-way through its rise the anew played render is louder than the stretched.
-    session.setParameter({"layer:a/envelope:level", "attack"}, 300.0);
+    session.patch.setParameter({"layer:a/envelope:level", "attack"}, 300.0);
     ASSERT_TRUE(settle());
     const auto levelAfter = [&](double seconds) {
-        session.playback().player().stop();
+        session.playback.player().stop();
         QTest::qWait(120);
-        session.playback().seek(0.0);
+        session.playback.seek(0.0);
         output.capture(3.0);
-        session.playback().play(Side::render);
+        session.playback.play(Side::render);
         const auto wanted = static_cast<int>((seconds + 0.1) * 48000);
         EXPECT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() >= wanted; }, 15000));
         double power = 0.0;
@@ -879,20 +879,20 @@ TEST_F(PatchPageTest, SlowListeningCanPlayTheRenderAnew) {
         return 10.0 * std::log10(power / 4800.0 + 1e-12);
     };
     QTest::keyClick(&window, Qt::Key_3, Qt::AltModifier);
-    ASSERT_EQ(session.playback().slowness(), 4);
+    ASSERT_EQ(session.playback.slowness(), 4);
     QTest::qWait(1500); // stretched in the background
     const double stretched = levelAfter(0.35);
     QTest::keyClick(&window, Qt::Key_5, Qt::AltModifier);
-    ASSERT_TRUE(session.slowAnew());
+    ASSERT_TRUE(session.listening.slowAnew());
     QTest::qWait(1000);
     const double anew = levelAfter(0.35);
     EXPECT_GT(anew, stretched + 3.0);
-    session.playback().player().stop();
+    session.playback.player().stop();
 }
 
 TEST_F(PatchPageTest, AGatesShapeIsTakenFromTheReference) {
-    for (const auto& cue : session.document().cues)
-        if (cue->name == "Beacon") session.selectCue(cue->id);
+    for (const auto& cue : session.document.document().cues)
+        if (cue->name == "Beacon") session.document.selectCue(cue->id);
     ASSERT_TRUE(settle());
     offered("LFO")->trigger();
     window.findChild<PatchView*>()->open("layer:a/lfo:a");
@@ -904,10 +904,10 @@ TEST_F(PatchPageTest, AGatesShapeIsTakenFromTheReference) {
     ASSERT_TRUE(patch().find("link:a"));
     EXPECT_EQ(patch().find("link:a")->contents().to, "layer:a/level");
     EXPECT_GT(patch().value({"link:a", "amount"}), 2.0);
-    const double before = session.results().comparison->likeness;
+    const double before = session.results.state().comparison->likeness;
     ASSERT_TRUE(settle());
-    EXPECT_GT(session.results().comparison->likeness, before);
-    session.undoStack().undo();
+    EXPECT_GT(session.results.state().comparison->likeness, before);
+    session.document.undoStack().undo();
     EXPECT_FALSE(patch().find("link:a")) << "one step";
     take = line("layer:a/lfo:a")->findChild<QToolButton*>("takeShape"); // the page was made anew
     ASSERT_TRUE(take);
@@ -919,11 +919,11 @@ TEST_F(PatchPageTest, AGatesShapeIsTakenFromTheReference) {
 
 TEST_F(PatchPageTest, CyclesOfATableAreMovedTurnedRoundAndTakenAway) {
     const std::string path = "layer:a/source:a";
-    session.setParameter({path, "wave"}, static_cast<double>(Wave::wavetable));
+    session.patch.setParameter({path, "wave"}, static_cast<double>(Wave::wavetable));
     ModuleData held;
     for (int cycle = 0; cycle < 3; ++cycle)
         for (int i = 0; i < tableFrameSamples; ++i) held.frames.push_back(0.2f * static_cast<float>(cycle + 1));
-    session.setModuleData(path, held);
+    session.patch.setModuleData(path, held);
     window.findChild<PatchView*>()->open(path);
     auto* cycles = window.findChild<TableFrames*>(QString::fromStdString("cycles " + path));
     ASSERT_TRUE(cycles);
@@ -954,25 +954,25 @@ TEST_F(PatchPageTest, CyclesOfATableAreMovedTurnedRoundAndTakenAway) {
 }
 
 TEST_F(PatchPageTest, TurningAParameterIsRecordedAsACurve) {
-    session.setParameter({"layer:a/filter:a", "on"}, 1.0);
+    session.patch.setParameter({"layer:a/filter:a", "on"}, 1.0);
     ASSERT_TRUE(settle());
     const Patch before = patch();
-    const int steps = session.undoStack().index();
+    const int steps = session.document.undoStack().index();
     window.setFocus();
     QTest::keyClick(&window, Qt::Key_R);
-    EXPECT_TRUE(session.recordingMoves());
+    EXPECT_TRUE(session.automation.recording());
     EXPECT_TRUE(window.findChild<QToolButton*>("recordMoves")->isChecked());
-    session.playback().play(Side::render);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.playback().position() > 0.3; }, 15000));
+    session.playback.play(Side::render);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.playback.position() > 0.3; }, 15000));
     for (double hz : {500.0, 900.0, 1500.0, 2600.0}) {
         typeInto({"layer:a/filter:a", "cutoff"}, QString::number(hz));
         QTest::qWait(60);
     }
     window.setFocus();
     QTest::keyClick(&window, Qt::Key_R);
-    session.playback().player().stop();
+    session.playback.player().stop();
     EXPECT_EQ(patch(), before) << "the parameter stands where it stood";
-    const Performance played = session.performance();
+    const Performance played = session.document.performance();
     const Curve* curve = played.curveOf("layer:a/filter:a/cutoff");
     ASSERT_TRUE(curve);
     EXPECT_GE(curve->points.size(), 3u);
@@ -981,20 +981,20 @@ TEST_F(PatchPageTest, TurningAParameterIsRecordedAsACurve) {
         << "it stands until it is turned";
     EXPECT_NEAR(patch().descriptor({"layer:a/filter:a", "cutoff"}).fromUnit(curve->points.back().value), 2600.0, 1.0);
     ASSERT_TRUE(settle());
-    session.undoStack().undo();
-    EXPECT_EQ(session.undoStack().index(), steps) << "one step of undo";
-    EXPECT_EQ(session.performance().curveOf("layer:a/filter:a/cutoff"), nullptr);
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.undoStack().index(), steps) << "one step of undo";
+    EXPECT_EQ(session.document.performance().curveOf("layer:a/filter:a/cutoff"), nullptr);
 }
 
 TEST_F(PatchPageTest, EveryControlIsReachedByTheKeyboardAlone) {
     for (const char* name : {"LFO", "Macro", "Saturation"}) offered(name)->trigger();
-    session.addLink("layer:a/lfo:a", "layer:a/filter:a/cutoff");
-    session.setParameter({"layer:a/source:a", "wave"}, static_cast<double>(Wave::harmonics));
-    session.setParameter({"layer:a/source:b", "on"}, 1.0);
-    session.setParameter({"layer:a/source:b", "wave"}, static_cast<double>(Wave::wavetable));
+    session.patch.addLink("layer:a/lfo:a", "layer:a/filter:a/cutoff");
+    session.patch.setParameter({"layer:a/source:a", "wave"}, static_cast<double>(Wave::harmonics));
+    session.patch.setParameter({"layer:a/source:b", "on"}, 1.0);
+    session.patch.setParameter({"layer:a/source:b", "wave"}, static_cast<double>(Wave::wavetable));
     ModuleData held;
     held.frames.assign(2u * tableFrameSamples, 0.1f);
-    session.setModuleData("layer:a/source:b", held);
+    session.patch.setModuleData("layer:a/source:b", held);
     ASSERT_TRUE(settle());
     auto* page = window.findChild<PatchView*>();
     const Patch all = patch();
@@ -1022,7 +1022,7 @@ TEST_F(PatchPageTest, EveryControlIsReachedByTheKeyboardAlone) {
 
 TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {
     window.resize(1024, 700);
-    session.setPatch("Fixture",
+    session.patch.setPatch("Fixture",
                      readPatch(std::filesystem::path(FACET_SOURCE_DIR) / "tests/fixtures/patches/tremolo-stab.json"));
     const Patch all = patch();
     for (const auto& module : all.modules()) {

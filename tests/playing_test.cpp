@@ -26,7 +26,7 @@ protected:
     }
     KeyboardStrip* strip() { return window.findChild<KeyboardStrip*>(); }
     PianoKeys& piano() { return strip()->keys(); }
-    Player& player() { return session.playback().player(); }
+    Player& player() { return session.playback.player(); }
     bool soundsOf(int notes) {
         return QTest::qWaitFor([this, notes] { return player().liveNotes() == notes; }, 10000);
     }
@@ -77,7 +77,7 @@ TEST_F(PlayingTest, KeysSoundWhileTheyAreHeldByMouseOrLetters) {
 }
 
 TEST_F(PlayingTest, CellsTellWhatThePhraseShowsAndPlayTheRest) {
-    std::vector<Note> notes = session.performance().notes;
+    std::vector<Note> notes = session.document.performance().notes;
     ASSERT_FALSE(notes.empty());
     const Note& shown = notes.front();
     int rows = 0;
@@ -101,7 +101,7 @@ TEST_F(PlayingTest, CellsTellWhatThePhraseShowsAndPlayTheRest) {
 }
 
 TEST_F(PlayingTest, TellsWhenMoreNotesAreHeldThanThePatchAllows) {
-    session.setParameter({"voicing", "voices"}, 2.0);
+    session.patch.setParameter({"voicing", "voices"}, 2.0);
     ASSERT_TRUE(settle());
     piano().setFocus();
     for (int key : {Qt::Key_A, Qt::Key_D, Qt::Key_G}) QTest::keyPress(&piano(), static_cast<Qt::Key>(key));
@@ -115,13 +115,13 @@ TEST_F(PlayingTest, TellsWhenMoreNotesAreHeldThanThePatchAllows) {
 
 TEST_F(PlayingTest, TellsWhenTheSoundBreaksUp) {
     for (const char* source : {"layer:a/source:a", "layer:a/source:b"}) {
-        session.setParameter({source, "on"}, 1.0);
-        session.setParameter({source, "voices"}, 12.0);
+        session.patch.setParameter({source, "on"}, 1.0);
+        session.patch.setParameter({source, "voices"}, 12.0);
     }
-    session.setParameter({"voicing", "voices"}, 16.0);
+    session.patch.setParameter({"voicing", "voices"}, 16.0);
     ASSERT_TRUE(settle());
     // A device that asks for one frame at a time: much has to be made before the first can be given.
-    session.playback().output().stop();
+    session.playback.output().stop();
     for (int key = 40; key < 56; ++key) player().noteOn(key, 100.0);
     float frame[2];
     for (int i = 0; i < 600; ++i) player().fill(frame, 1);
@@ -135,10 +135,10 @@ TEST_F(PlayingTest, AMidiKeyboardPlaysAndCanBeTakenAway) {
     auto* inputs = strip()->findChild<QComboBox*>();
     const int simulated = inputs->findText(QString::fromStdString(SimulatedKeyboard::displayName()));
     ASSERT_GE(simulated, 0);
-    QSignalSpy played(&session.playback(), &Playback::keyPlayed);
+    QSignalSpy played(&session.playback, &Playback::keyPlayed);
     inputs->setCurrentIndex(simulated);
     emit inputs->activated(simulated);
-    ASSERT_NE(session.playback().keyboard(), nullptr);
+    ASSERT_NE(session.playback.keyboard(), nullptr);
     EXPECT_TRUE(soundsOf(1));
     const int strokes = 2 * static_cast<int>(SimulatedKeyboard::keys().size());
     EXPECT_TRUE(QTest::qWaitFor([&] { return played.count() >= strokes; }, 15000));
@@ -146,9 +146,9 @@ TEST_F(PlayingTest, AMidiKeyboardPlaysAndCanBeTakenAway) {
     EXPECT_TRUE(soundsOf(0));
     inputs->setCurrentIndex(0);
     emit inputs->activated(0);
-    EXPECT_EQ(session.playback().keyboard(), nullptr);
+    EXPECT_EQ(session.playback.keyboard(), nullptr);
 
-    session.playback().chooseKeyboard("a keyboard that was unplugged");
+    session.playback.chooseKeyboard("a keyboard that was unplugged");
     QString told;
     EXPECT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 10000));
     EXPECT_TRUE(told.contains("not there any more")) << told.toStdString();
@@ -157,7 +157,7 @@ TEST_F(PlayingTest, AMidiKeyboardPlaysAndCanBeTakenAway) {
 TEST_F(PlayingTest, KindsAreWeighedWhenTheirListIsOpened) {
     auto* kinds = row({"layer:a/source:a", "wave"})->findChild<KindBox*>();
     ASSERT_NE(kinds, nullptr);
-    QSignalSpy weighed(&session, &Session::weighed);
+    QSignalSpy weighed(&session.comparisons, &PatchComparisons::weighed);
     kinds->showPopup();
     ASSERT_TRUE(QTest::qWaitFor([&] { return weighed.count() >= 3; }, 60000));
     QTest::qWait(20);
@@ -167,21 +167,21 @@ TEST_F(PlayingTest, KindsAreWeighedWhenTheirListIsOpened) {
     // The present kind's is that of the sound as it stands.
     for (const auto& told : weighed)
         if (told[1].toInt() == current) {
-            EXPECT_NEAR(told[2].toDouble(), session.results().comparison->likeness, 0.5);
+            EXPECT_NEAR(told[2].toDouble(), session.results.state().comparison->likeness, 0.5);
         }
 
     // Stepping goes on to the next kind, and everything else stays.
-    const Patch before = session.cue()->patch;
+    const Patch before = session.document.cue()->patch;
     kinds->setFocus();
     QTest::keyClick(kinds, Qt::Key_Down);
-    EXPECT_EQ(session.cue()->patch.value({"layer:a/source:a", "wave"}), current + 1.0);
+    EXPECT_EQ(session.document.cue()->patch.value({"layer:a/source:a", "wave"}), current + 1.0);
     Patch expected = before;
     expected.set({"layer:a/source:a", "wave"}, current + 1.0);
-    EXPECT_EQ(session.cue()->patch, expected);
+    EXPECT_EQ(session.document.cue()->patch, expected);
 }
 
 TEST_F(PlayingTest, BeginsFromACommonKindOrTheCollectionNearestFirst) {
-    const Patch own = session.cue()->patch;
+    const Patch own = session.document.cue()->patch;
     StartDialog* dialog = startDialog();
     ASSERT_NE(dialog, nullptr);
     answerNext("Round bass: bass, dark");
@@ -213,17 +213,17 @@ TEST_F(PlayingTest, BeginsFromACommonKindOrTheCollectionNearestFirst) {
     list->setCurrentItem(entry(dialog, "Round bass"));
     QTest::mouseClick(buttonOf(dialog, "Remove"), Qt::LeftButton);
     EXPECT_EQ(entry(dialog, "Round bass"), nullptr);
-    EXPECT_TRUE(std::filesystem::exists(session.collection().folder() / "removed" / "Round bass.json"));
+    EXPECT_TRUE(std::filesystem::exists(session.collection.folder() / "removed" / "Round bass.json"));
 
     // Heard in place, and then taken; one step of undo.
     list->setCurrentItem(entry(dialog, "Pluck"));
     QTest::mouseClick(buttonOf(dialog, "Hear"), Qt::LeftButton);
     EXPECT_TRUE(QTest::qWaitFor([this] { return player().playing() && player().side() == Side::render; }, 10000));
-    EXPECT_EQ(session.cue()->patch, own) << "hearing changes nothing";
+    EXPECT_EQ(session.document.cue()->patch, own) << "hearing changes nothing";
     QTest::mouseClick(buttonOf(dialog, "Begin"), Qt::LeftButton);
-    EXPECT_EQ(session.cue()->patch.name, "Pluck");
-    session.undoStack().undo();
-    EXPECT_EQ(session.cue()->patch, own);
+    EXPECT_EQ(session.document.cue()->patch.name, "Pluck");
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.cue()->patch, own);
     player().stop();
 
     // By keys alone.
@@ -245,7 +245,7 @@ TEST_F(PlayingTest, BeginsFromACommonKindOrTheCollectionNearestFirst) {
         },
         15000));
     EXPECT_TRUE(QTest::qWaitFor([this] { return player().playing() && player().side() == Side::render; }, 10000));
-    EXPECT_EQ(session.cue()->patch, own);
+    EXPECT_EQ(session.document.cue()->patch, own);
     QTest::keyClick(dialog, Qt::Key_Escape);
     player().stop();
     ASSERT_TRUE(QTest::qWaitFor([this] { return !window.findChild<StartDialog*>(); }, 10000));
@@ -253,20 +253,20 @@ TEST_F(PlayingTest, BeginsFromACommonKindOrTheCollectionNearestFirst) {
     ASSERT_NE(dialog, nullptr);
     QTest::keyClicks(dialog->findChild<QLineEdit*>(), "bell");
     QTest::keyClick(dialog->findChild<QLineEdit*>(), Qt::Key_Return);
-    EXPECT_EQ(session.cue()->patch.name, "Bell");
-    session.undoStack().undo();
-    EXPECT_EQ(session.cue()->patch, own) << "one step";
+    EXPECT_EQ(session.document.cue()->patch.name, "Bell");
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.cue()->patch, own) << "one step";
 }
 
 TEST_F(PlayingTest, NewCuesBeginWithTheProducersOwnDefault) {
-    session.setParameter({"layer:a/source:a", "cents"}, 17.0);
+    session.patch.setParameter({"layer:a/source:a", "cents"}, 17.0);
     StartDialog* dialog = startDialog();
     ASSERT_NE(dialog, nullptr);
     QTest::mouseClick(buttonOf(dialog, "Make present"), Qt::LeftButton);
     EXPECT_NE(entry(dialog, "My default"), nullptr);
     QTest::keyClick(dialog, Qt::Key_Escape);
     session.addCue();
-    EXPECT_EQ(session.cue()->patch.value({"layer:a/source:a", "cents"}), 17.0);
+    EXPECT_EQ(session.document.cue()->patch.value({"layer:a/source:a", "cents"}), 17.0);
 }
 
 } // namespace facet::testing

@@ -40,7 +40,7 @@ protected:
     ReferenceTest() : page(window.findChild<ReferencePage*>()) {}
     SourcePicture& picture() { return page->picture(); }
     bool waitForPicture() {
-        return QTest::qWaitFor([&] { return session.source().overview() && session.source().overview()->finished(); },
+        return QTest::qWaitFor([&] { return session.reference.source().overview() && session.reference.source().overview()->finished(); },
                                60000);
     }
     void dragOver(double begin, double end) {
@@ -55,36 +55,36 @@ protected:
 };
 
 TEST_F(ReferenceTest, PartsOfALongFileBecomeExcerpts) {
-    const auto before = session.cue()->excerpts.size();
+    const auto before = session.document.cue()->excerpts.size();
     drop(longFile());
     EXPECT_TRUE(picture().isVisible()) << "the page to choose parts on opens by itself";
     ASSERT_TRUE(waitForPicture());
-    EXPECT_EQ(session.cue()->excerpts.size(), before) << "nothing is replaced before a part is chosen";
+    EXPECT_EQ(session.document.cue()->excerpts.size(), before) << "nothing is replaced before a part is chosen";
     picture().zoom(20.0, 20.0);
     dragOver(19.9, 21.9);
     QTest::mouseClick(button("Add as excerpt"), Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.size() == before + 1; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == before + 1; }, 60000));
     ASSERT_TRUE(settle());
-    const Excerpt& excerpt = *session.cue()->excerpt();
+    const Excerpt& excerpt = *session.document.cue()->excerpt();
     EXPECT_NEAR(excerpt.begin, 19.9, 0.02);
     EXPECT_NEAR(excerpt.end, 21.9, 0.02);
     EXPECT_EQ(excerpt.corrected().notes.size(), 4u) << "its notes were found";
     EXPECT_NEAR(excerpt.corrected().notes[0].start, 20.0 - excerpt.begin, 0.01);
 
     // Both excerpts count in the likeness, by weight.
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results().excerptLikeness.size() == 2; }, 60000));
-    const auto both = session.results().excerptLikeness;
-    const auto first = session.cue()->excerpts.front()->id;
-    EXPECT_NEAR(session.results().likeness, 0.5 * (both.at(first) + both.at(excerpt.id)), 1e-6);
-    session.setExcerptWeight(first, 0.0);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results.state().excerptLikeness.size() == 2; }, 60000));
+    const auto both = session.results.state().excerptLikeness;
+    const auto first = session.document.cue()->excerpts.front()->id;
+    EXPECT_NEAR(session.results.state().likeness, 0.5 * (both.at(first) + both.at(excerpt.id)), 1e-6);
+    session.reference.setExcerptWeight(first, 0.0);
     EXPECT_TRUE(QTest::qWaitFor(
-        [&] { return std::abs(session.results().likeness - session.results().comparison->likeness) < 1e-6; }, 15000));
+        [&] { return std::abs(session.results.state().likeness - session.results.state().comparison->likeness) < 1e-6; }, 15000));
 
     // Both survive the project file; the excerpt in view too.
-    session.saveAs(folder / "two.facet");
-    session.open(folder / "two.facet");
-    EXPECT_EQ(session.cue()->excerpts.size(), 2u);
-    EXPECT_EQ(session.cue()->excerpt()->name, "long");
+    session.document.saveAs(folder / "two.facet");
+    session.document.open(folder / "two.facet");
+    EXPECT_EQ(session.document.cue()->excerpts.size(), 2u);
+    EXPECT_EQ(session.document.cue()->excerpt()->name, "long");
     ASSERT_TRUE(settle());
 }
 
@@ -96,7 +96,7 @@ TEST_F(ReferenceTest, ThePictureZoomsToSingleSamples) {
     EXPECT_LT(view.end - view.begin, 20.0 / 22050);
     EXPECT_TRUE(QTest::qWaitFor(
         [&] {
-            const auto& detail = session.source().detail();
+            const auto& detail = session.reference.source().detail();
             return detail.recording && detail.begin <= view.begin &&
                    detail.begin + detail.recording->seconds() >= view.end;
         },
@@ -112,15 +112,15 @@ TEST_F(ReferenceTest, SpacePlaysTheChosenPartAndLeavingGivesTheReferenceBack) {
     dragOver(50.0, 60.0);
     picture().setFocus();
     QTest::keyClick(&picture(), Qt::Key_Space);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.auditioning() && session.playback().player().playing(); }, 15000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.listening.auditioning() && session.playback.player().playing(); }, 15000));
     EXPECT_TRUE(
-        QTest::qWaitFor([&] { return session.auditionPosition() > picture().selection().begin + 0.05; }, 15000));
-    EXPECT_LT(session.auditionPosition(), 60.0);
+        QTest::qWaitFor([&] { return session.listening.auditionPosition() > picture().selection().begin + 0.05; }, 15000));
+    EXPECT_LT(session.listening.auditionPosition(), 60.0);
     window.showView("facets");
-    EXPECT_FALSE(session.auditioning());
+    EXPECT_FALSE(session.listening.auditioning());
     QTest::keyClick(QApplication::focusWidget() ? QApplication::focusWidget() : &window, Qt::Key_Space);
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback().player().playing(); }, 15000));
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback().position() < 3.1; }, 15000)) << "the excerpt again";
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback.player().playing(); }, 15000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback.position() < 3.1; }, 15000)) << "the excerpt again";
 }
 
 TEST_F(ReferenceTest, OfSixChannelsTheProducerChooses) {
@@ -136,45 +136,45 @@ TEST_F(ReferenceTest, OfSixChannelsTheProducerChooses) {
         dialog->accept();
     });
     drop(folder / "six.wav");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpt()->name == "six"; }, 60000));
-    EXPECT_EQ(session.cue()->excerpt()->channels.text(), "4");
-    EXPECT_EQ(session.cue()->excerpt()->audio->channels[0], six.channels[3]);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpt()->name == "six"; }, 60000));
+    EXPECT_EQ(session.document.cue()->excerpt()->channels.text(), "4");
+    EXPECT_EQ(session.document.cue()->excerpt()->audio->channels[0], six.channels[3]);
     EXPECT_EQ(closedProblem(), "");
 }
 
 TEST_F(ReferenceTest, WhatIsLeftOutIsNeitherHeardNorCompared) {
     ASSERT_TRUE(window.showView("reference"));
     ASSERT_TRUE(waitForPicture());
-    const auto notes = session.results().reference.profile->notes.size();
-    const Note last = session.performance().notes.back();
+    const auto notes = session.results.state().reference.profile->notes.size();
+    const Note last = session.document.performance().notes.back();
     dragOver(last.start - 0.02, last.end + 0.05);
     QTest::mouseClick(button("Leave out"), Qt::LeftButton);
-    ASSERT_EQ(session.cue()->excerpt()->leftOut.size(), 1u);
+    ASSERT_EQ(session.document.cue()->excerpt()->leftOut.size(), 1u);
     ASSERT_TRUE(settle());
-    EXPECT_EQ(session.results().reference.profile->notes.size(), notes - 1);
-    EXPECT_EQ(session.performance().notes.size(), notes) << "it is played all the same";
+    EXPECT_EQ(session.results.state().reference.profile->notes.size(), notes - 1);
+    EXPECT_EQ(session.document.performance().notes.size(), notes) << "it is played all the same";
     QTest::mouseClick(button("Take in again"), Qt::LeftButton);
-    EXPECT_TRUE(session.cue()->excerpt()->leftOut.empty());
+    EXPECT_TRUE(session.document.cue()->excerpt()->leftOut.empty());
     ASSERT_TRUE(settle());
-    EXPECT_EQ(session.results().reference.profile->notes.size(), notes);
+    EXPECT_EQ(session.results.state().reference.profile->notes.size(), notes);
 }
 
 TEST_F(ReferenceTest, PartsOfTheSoundAreHeardButNotCompared) {
     ASSERT_TRUE(window.showView("reference"));
-    const double likeness = session.results().likeness;
+    const double likeness = session.results.state().likeness;
     QTest::mouseClick(button("Struck"), Qt::LeftButton);
-    EXPECT_EQ(session.heardPart(), Session::Part::struck);
+    EXPECT_EQ(session.listening.heardPart(), HeardPart::struck);
     ASSERT_TRUE(settle());
-    EXPECT_EQ(session.results().likeness, likeness);
+    EXPECT_EQ(session.results.state().likeness, likeness);
     QTest::mouseClick(button("As excerpt"), Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.size() == 2; }, 60000));
-    EXPECT_TRUE(QString::fromStdString(session.cue()->excerpt()->name).contains("struck"));
-    EXPECT_EQ(session.performance().notes.size(), session.cue()->excerpts.front()->corrected().notes.size());
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == 2; }, 60000));
+    EXPECT_TRUE(QString::fromStdString(session.document.cue()->excerpt()->name).contains("struck"));
+    EXPECT_EQ(session.document.performance().notes.size(), session.document.cue()->excerpts.front()->corrected().notes.size());
     QTest::mouseClick(button("All"), Qt::LeftButton);
     QTest::mouseClick(button("Remove"), Qt::LeftButton);
-    EXPECT_EQ(session.cue()->excerpts.size(), 1u);
-    session.undoStack().undo();
-    EXPECT_EQ(session.cue()->excerpts.size(), 2u) << "nothing kept is lost";
+    EXPECT_EQ(session.document.cue()->excerpts.size(), 1u);
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.cue()->excerpts.size(), 2u) << "nothing kept is lost";
     ASSERT_TRUE(settle());
 }
 
@@ -187,11 +187,11 @@ TEST_F(ReferenceTest, ARecordingFromTheInputBecomesAnExcerpt) {
     const Recording recorded = recorder.stop();
     recorder.close();
     EXPECT_NEAR(recorded.seconds(), 2.25, 0.5);
-    session.addExcerptSound(recorded, "Recorded");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.size() == 2; }, 60000));
+    session.reference.addExcerptSound(recorded, "Recorded");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == 2; }, 60000));
     ASSERT_TRUE(settle());
     // The simulated input plays four keys in turn, two a second.
-    const auto notes = session.performance().notes;
+    const auto notes = session.document.performance().notes;
     ASSERT_GE(notes.size(), 3u);
     const auto& keys = SimulatedInput::keys();
     for (const Note& note : notes) EXPECT_NE(std::find(keys.begin(), keys.end(), note.key), keys.end()) << note.key;
@@ -203,12 +203,12 @@ TEST_F(ReferenceTest, AnHourOfNoiseIsShownAndAPartOfItSaysThatItHasNoNotes) {
     for (float& sample : noise.channels[0]) sample = static_cast<float>(0.4 * random.unit() - 0.2);
     writeAudio(folder / "hour.wav", noise, SampleFormat::wav16);
     drop(folder / "hour.wav");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.source().overview() != nullptr; }, 60000));
-    EXPECT_NEAR(session.source().overview()->seconds, 3600.0, 1e-6);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.reference.source().overview() != nullptr; }, 60000));
+    EXPECT_NEAR(session.reference.source().overview()->seconds, 3600.0, 1e-6);
     ASSERT_TRUE(waitForPicture());
-    session.addExcerpt(1800.0, 1802.0);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpts.size() == 2; }, 60000));
-    EXPECT_FALSE(session.cue()->excerpt()->noteProblem.empty()) << "nothing is made up about noise";
+    session.reference.addExcerpt(1800.0, 1802.0);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == 2; }, 60000));
+    EXPECT_FALSE(session.document.cue()->excerpt()->noteProblem.empty()) << "nothing is made up about noise";
     EXPECT_TRUE(QTest::qWaitFor([&] { return !session.busy(); }, 60000));
     EXPECT_EQ(closedProblem(), "");
 }
@@ -218,7 +218,7 @@ TEST_F(ReferenceTest, SilenceWithOneClickDoesNoHarm) {
     click.channels[0][44100] = 0.9f;
     writeAudio(folder / "click.wav", click);
     drop(folder / "click.wav");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.cue()->excerpt()->name == "click"; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpt()->name == "click"; }, 60000));
     EXPECT_TRUE(QTest::qWaitFor([&] { return !session.busy(); }, 60000));
     EXPECT_EQ(closedProblem(), "");
     for (const char* view : {"reference", "notes", "facets"}) {

@@ -26,10 +26,10 @@ class SessionTest : public ::testing::Test {
 protected:
     SessionTest() : session(folder / "state", SimulatedOutput().name()) {
         saveProject(folder / "demo.facet", makeDemoProject(testing::demoFile("")), 1);
-        session.open(folder / "demo.facet");
+        session.document.open(folder / "demo.facet");
     }
     bool settle(int ms = 60000) {
-        return QTest::qWaitFor([this] { return !session.busy() && session.results().comparisonIsCurrent; }, ms);
+        return QTest::qWaitFor([this] { return !session.busy() && session.results.state().comparisonIsCurrent; }, ms);
     }
 
     TemporaryFolder folder;
@@ -37,36 +37,36 @@ protected:
 };
 
 TEST_F(SessionTest, MeasuresTheDemoInTheBackground) {
-    EXPECT_FALSE(session.results().comparisonIsCurrent);
+    EXPECT_FALSE(session.results.state().comparisonIsCurrent);
     ASSERT_TRUE(settle());
-    EXPECT_TRUE(session.results().reference.profile);
-    EXPECT_GT(session.results().comparison->likeness, 5.0);
-    EXPECT_FALSE(session.modified());
+    EXPECT_TRUE(session.results.state().reference.profile);
+    EXPECT_GT(session.results.state().comparison->likeness, 5.0);
+    EXPECT_FALSE(session.document.modified());
 }
 
 TEST_F(SessionTest, EditsAreHeardMeasuredAndUndone) {
     ASSERT_TRUE(settle());
-    const double before = session.results().comparison->likeness;
-    const auto render = session.results().render.recording;
-    session.setParameter(filterOn, 1.0);
-    EXPECT_FALSE(session.results().renderIsCurrent);
-    session.setParameter(cutoff, 400.0);
+    const double before = session.results.state().comparison->likeness;
+    const auto render = session.results.state().render.recording;
+    session.patch.setParameter(filterOn, 1.0);
+    EXPECT_FALSE(session.results.state().renderIsCurrent);
+    session.patch.setParameter(cutoff, 400.0);
     ASSERT_TRUE(settle());
-    EXPECT_NE(session.results().render.recording, render);
-    EXPECT_NE(session.results().comparison->likeness, before);
-    EXPECT_TRUE(session.modified());
-    session.undoStack().undo();
-    session.undoStack().undo();
+    EXPECT_NE(session.results.state().render.recording, render);
+    EXPECT_NE(session.results.state().comparison->likeness, before);
+    EXPECT_TRUE(session.document.modified());
+    session.document.undoStack().undo();
+    session.document.undoStack().undo();
     ASSERT_TRUE(settle());
-    EXPECT_NEAR(session.results().comparison->likeness, before, 1e-9);
-    EXPECT_FALSE(session.modified());
+    EXPECT_NEAR(session.results.state().comparison->likeness, before, 1e-9);
+    EXPECT_FALSE(session.document.modified());
 }
 
 TEST_F(SessionTest, ADragIsOneStepOfUndo) {
-    for (double hz = 100.0; hz < 200.0; hz += 1.0) session.setParameter(cutoff, hz);
-    EXPECT_EQ(session.undoStack().count(), 1);
-    session.setParameter(filterOn, 1.0);
-    EXPECT_EQ(session.undoStack().count(), 2);
+    for (double hz = 100.0; hz < 200.0; hz += 1.0) session.patch.setParameter(cutoff, hz);
+    EXPECT_EQ(session.document.undoStack().count(), 1);
+    session.patch.setParameter(filterOn, 1.0);
+    EXPECT_EQ(session.document.undoStack().count(), 2);
 }
 
 TEST_F(SessionTest, WhatMovesOverThePhraseIsDrawnByASearchInOneStepOfUndo) {
@@ -90,126 +90,126 @@ TEST_F(SessionTest, WhatMovesOverThePhraseIsDrawnByASearchInOneStepOfUndo) {
     for (const Address& address : patch.addresses())
         if (address != cutoff) changed.locks.insert(address);
     saveProject(folder / "opening.facet", withCue(document, std::move(changed)), 1);
-    session.open(folder / "opening.facet");
+    session.document.open(folder / "opening.facet");
     ASSERT_TRUE(settle());
-    session.startMatch(60.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 90000));
-    ASSERT_EQ(session.matchState().moving.size(), 1u);
-    EXPECT_EQ(session.matchState().moving.front(), cutoff);
-    const Curve* curve = session.cue()->excerpt()->performance.curveOf(cutoff.text());
+    session.matching.start(60.0);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000));
+    ASSERT_EQ(session.matching.state().moving.size(), 1u);
+    EXPECT_EQ(session.matching.state().moving.front(), cutoff);
+    const Curve* curve = session.document.cue()->excerpt()->performance.curveOf(cutoff.text());
     ASSERT_TRUE(curve);
     EXPECT_LT(curve->points.front().value + 0.3, curve->points.back().value);
     ASSERT_TRUE(settle());
-    EXPECT_GT(session.results().comparison->likeness, 95.0);
-    session.undoStack().undo();
-    EXPECT_FALSE(session.cue()->excerpt()->performance.curveOf(cutoff.text()));
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 1500.0);
+    EXPECT_GT(session.results.state().comparison->likeness, 95.0);
+    session.document.undoStack().undo();
+    EXPECT_FALSE(session.document.cue()->excerpt()->performance.curveOf(cutoff.text()));
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 1500.0);
 }
 
 TEST_F(SessionTest, OutdatedResultsAreDropped) {
     ASSERT_TRUE(settle());
     for (double hz = 100.0; hz < 2000.0; hz *= 1.1) {
-        session.setParameter(filterOn, 1.0);
-        session.setParameter(cutoff, hz);
+        session.patch.setParameter(filterOn, 1.0);
+        session.patch.setParameter(cutoff, hz);
         QTest::qWait(3);
     }
     ASSERT_TRUE(settle());
-    const double last = session.results().comparison->likeness;
-    session.setParameter(cutoff, 50.0);
-    session.setParameter(cutoff, session.cue()->patch.value(cutoff) + 0.0);
-    session.undoStack().undo();
+    const double last = session.results.state().comparison->likeness;
+    session.patch.setParameter(cutoff, 50.0);
+    session.patch.setParameter(cutoff, session.document.cue()->patch.value(cutoff) + 0.0);
+    session.document.undoStack().undo();
     ASSERT_TRUE(settle());
-    EXPECT_GE(session.results().comparison->likeness, 0.0);
+    EXPECT_GE(session.results.state().comparison->likeness, 0.0);
     EXPECT_TRUE(std::isfinite(last));
 }
 
 TEST_F(SessionTest, TakesAreKeptRestoredRenamedAndBroughtBack) {
     ASSERT_TRUE(settle());
-    session.keepTake("plain");
-    const auto id = session.cue()->takes[0]->id;
-    EXPECT_TRUE(session.cue()->takes[0]->likeness);
-    session.setParameter(cutoff, 321.0);
-    session.keepTake();
-    EXPECT_EQ(session.cue()->takes[1]->name, "Take 2");
-    session.restoreTake(id);
-    EXPECT_EQ(session.cue()->patch, session.cue()->takes[0]->patch);
-    session.renameTake(id, "first");
-    session.starTake(id, true);
-    EXPECT_EQ(session.cue()->takes[0]->name, "first");
-    session.deleteTake(id);
-    EXPECT_EQ(session.cue()->takes.size(), 1u);
-    session.undoStack().undo();
-    EXPECT_EQ(session.cue()->takes.size(), 2u);
-    EXPECT_TRUE(session.cue()->takes[0]->starred);
+    session.takes.keep("plain");
+    const auto id = session.document.cue()->takes[0]->id;
+    EXPECT_TRUE(session.document.cue()->takes[0]->likeness);
+    session.patch.setParameter(cutoff, 321.0);
+    session.takes.keep();
+    EXPECT_EQ(session.document.cue()->takes[1]->name, "Take 2");
+    session.takes.restore(id);
+    EXPECT_EQ(session.document.cue()->patch, session.document.cue()->takes[0]->patch);
+    session.takes.rename(id, "first");
+    session.takes.star(id, true);
+    EXPECT_EQ(session.document.cue()->takes[0]->name, "first");
+    session.takes.remove(id);
+    EXPECT_EQ(session.document.cue()->takes.size(), 1u);
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.cue()->takes.size(), 2u);
+    EXPECT_TRUE(session.document.cue()->takes[0]->starred);
 }
 
 TEST_F(SessionTest, CuesAreAddedSwitchedAndKeepTheirOwnPatch) {
-    session.setParameter(cutoff, 500.0);
-    const auto airlock = session.cue()->id;
+    session.patch.setParameter(cutoff, 500.0);
+    const auto airlock = session.document.cue()->id;
     session.addCue();
-    EXPECT_FALSE(session.cue()->excerpt());
-    EXPECT_EQ(session.cue()->patch, Patch());
-    session.importReference(testing::demoFile("comet-tail.flac"));
+    EXPECT_FALSE(session.document.cue()->excerpt());
+    EXPECT_EQ(session.document.cue()->patch, Patch());
+    session.reference.importReference(testing::demoFile("comet-tail.flac"));
     ASSERT_TRUE(settle());
-    EXPECT_EQ(session.performance().notes.size(), 8u);
-    EXPECT_EQ(session.cue()->name, "comet-tail");
-    session.selectCue(airlock);
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 500.0);
+    EXPECT_EQ(session.document.performance().notes.size(), 8u);
+    EXPECT_EQ(session.document.cue()->name, "comet-tail");
+    session.document.selectCue(airlock);
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 500.0);
     ASSERT_TRUE(settle());
-    EXPECT_EQ(session.results().cue, airlock);
+    EXPECT_EQ(session.results.state().cue, airlock);
 }
 
 TEST_F(SessionTest, NotesAreCorrectedAndCorrectionsOutliveFindingAgain) {
     ASSERT_TRUE(settle());
-    session.findNotesAgain();
+    session.notes.findAgain();
     ASSERT_TRUE(settle());
-    const Note first = session.performance().notes[0];
+    const Note first = session.document.performance().notes[0];
     Note up = first;
     up.key += 12;
-    session.correctNote("octave", first, up);
+    session.notes.correct("octave", first, up);
     Note further = up;
     further.key += 12;
-    session.correctNote("octave", up, further);
-    EXPECT_EQ(session.performance().notes[0].key, first.key + 24);
-    EXPECT_EQ(session.cue()->excerpt()->corrections.size(), 1u);
-    session.correctNote("delete", session.performance().notes[1], std::nullopt);
-    session.findNotesAgain();
+    session.notes.correct("octave", up, further);
+    EXPECT_EQ(session.document.performance().notes[0].key, first.key + 24);
+    EXPECT_EQ(session.document.cue()->excerpt()->corrections.size(), 1u);
+    session.notes.correct("delete", session.document.performance().notes[1], std::nullopt);
+    session.notes.findAgain();
     ASSERT_TRUE(settle());
-    EXPECT_EQ(session.performance().notes[0].key, first.key + 24);
-    EXPECT_EQ(session.performance().notes.size(), 3u);
-    session.undoStack().undo();
-    session.undoStack().undo();
-    EXPECT_EQ(session.performance().notes.size(), 4u);
+    EXPECT_EQ(session.document.performance().notes[0].key, first.key + 24);
+    EXPECT_EQ(session.document.performance().notes.size(), 3u);
+    session.document.undoStack().undo();
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.performance().notes.size(), 4u);
 }
 
 TEST_F(SessionTest, ASelectionBecomesTheReference) {
     ASSERT_TRUE(settle());
-    session.setLoop(1.35, 2.36);
-    session.useSelectionAsReference();
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.performance().notes.size() == 1; }, 30000));
+    session.document.setLoop(1.35, 2.36);
+    session.reference.useSelectionAsReference();
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.document.performance().notes.size() == 1; }, 30000));
     ASSERT_TRUE(settle());
-    EXPECT_NEAR(session.cue()->excerpt()->audio->seconds(), 1.01, 0.001);
-    EXPECT_NEAR(session.cue()->excerpt()->begin, 1.35, 1e-9);
-    EXPECT_EQ(session.performance().notes[0].key, 36);
-    session.undoStack().undo();
-    EXPECT_EQ(session.performance().notes.size(), 4u);
+    EXPECT_NEAR(session.document.cue()->excerpt()->audio->seconds(), 1.01, 0.001);
+    EXPECT_NEAR(session.document.cue()->excerpt()->begin, 1.35, 1e-9);
+    EXPECT_EQ(session.document.performance().notes[0].key, 36);
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.performance().notes.size(), 4u);
 }
 
 TEST_F(SessionTest, BadFilesGiveOneSentenceAndChangeNothing) {
     ASSERT_TRUE(settle());
     testing::writeBytes(folder / "text.wav", "words");
     testing::writeBytes(folder / "text.mid", "words");
-    QSignalSpy problems(&session, &Session::problem);
-    const int steps = session.undoStack().count();
-    session.importReference(folder / "text.wav");
+    QSignalSpy problems(&session.messages, &Messages::problem);
+    const int steps = session.document.undoStack().count();
+    session.reference.importReference(folder / "text.wav");
     ASSERT_TRUE(QTest::qWaitFor([&] { return problems.count() == 1; }, 15000));
-    session.importNotes(folder / "text.mid");
+    session.notes.importFile(folder / "text.mid");
     ASSERT_EQ(problems.count(), 2);
     EXPECT_TRUE(problems[0][0].toString().contains("is not audio"));
     EXPECT_TRUE(problems[1][0].toString().contains("not a MIDI file"));
-    EXPECT_THROW(session.open(folder / "text.wav"), Error);
-    EXPECT_EQ(session.undoStack().count(), steps);
-    EXPECT_EQ(session.cue()->name, "Airlock");
+    EXPECT_THROW(session.document.open(folder / "text.wav"), Error);
+    EXPECT_EQ(session.document.undoStack().count(), steps);
+    EXPECT_EQ(session.document.cue()->name, "Airlock");
 }
 
 TEST_F(SessionTest, UnpitchedSoundIsAdmitted) {
@@ -218,91 +218,91 @@ TEST_F(SessionTest, UnpitchedSoundIsAdmitted) {
     for (float& v : noise) v = static_cast<float>(random.between(-0.4, 0.4));
     writeAudio(folder / "noise.wav", Recording{48000, {noise}});
     session.addCue();
-    session.importReference(folder / "noise.wav");
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.cue()->excerpt() != nullptr && !session.busy(); }, 30000));
-    EXPECT_NE(session.cue()->excerpt()->noteProblem, "");
+    session.reference.importReference(folder / "noise.wav");
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.document.cue()->excerpt() != nullptr && !session.busy(); }, 30000));
+    EXPECT_NE(session.document.cue()->excerpt()->noteProblem, "");
 }
 
 TEST_F(SessionTest, AMatchBecomesPatchAndTakeInOneStep) {
     ASSERT_TRUE(settle());
-    const double before = session.results().comparison->likeness;
-    session.startMatch(4.0);
-    EXPECT_TRUE(session.matchState().running);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 60000));
-    EXPECT_GT(session.matchState().history.size(), 1u);
-    ASSERT_FALSE(session.matchState().found.empty());
+    const double before = session.results.state().comparison->likeness;
+    session.matching.start(4.0);
+    EXPECT_TRUE(session.matching.state().running);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 60000));
+    EXPECT_GT(session.matching.state().history.size(), 1u);
+    ASSERT_FALSE(session.matching.state().found.empty());
     ASSERT_TRUE(settle());
-    EXPECT_GT(session.results().comparison->likeness, before + 20.0);
-    ASSERT_EQ(session.cue()->takes.size(), 1u);
-    EXPECT_EQ(session.cue()->takes[0]->patch, session.cue()->patch);
-    session.undoStack().undo();
-    EXPECT_EQ(session.cue()->patch, Patch());
-    EXPECT_TRUE(session.cue()->takes.empty());
+    EXPECT_GT(session.results.state().comparison->likeness, before + 20.0);
+    ASSERT_EQ(session.document.cue()->takes.size(), 1u);
+    EXPECT_EQ(session.document.cue()->takes[0]->patch, session.document.cue()->patch);
+    session.document.undoStack().undo();
+    EXPECT_EQ(session.document.cue()->patch, Patch());
+    EXPECT_TRUE(session.document.cue()->takes.empty());
 }
 
 TEST_F(SessionTest, AMatchThatFindsNothingBetterSaysSo) {
     // What is heard is the patch itself.
     ASSERT_TRUE(settle());
-    session.setParameter(filterOn, 1.0);
-    session.setParameter(cutoff, 700.0);
+    session.patch.setParameter(filterOn, 1.0);
+    session.patch.setParameter(cutoff, 700.0);
     ASSERT_TRUE(settle());
-    writeAudio(folder / "own.wav", *session.results().render.recording);
-    const Patch own = session.cue()->patch;
-    session.importReference(folder / "own.wav");
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.cue()->excerpt()->name == "own" && !session.busy(); }, 60000));
+    writeAudio(folder / "own.wav", *session.results.state().render.recording);
+    const Patch own = session.document.cue()->patch;
+    session.reference.importReference(folder / "own.wav");
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.document.cue()->excerpt()->name == "own" && !session.busy(); }, 60000));
     ASSERT_TRUE(settle());
-    const double before = session.results().comparison->likeness;
-    QSignalSpy told(&session, &Session::notice);
-    session.startMatch(1.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 60000));
+    const double before = session.results.state().comparison->likeness;
+    QSignalSpy told(&session.messages, &Messages::notice);
+    session.matching.start(1.0);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 60000));
     ASSERT_TRUE(settle());
     ASSERT_FALSE(told.isEmpty());
-    const bool same = std::abs(session.cue()->patch.value(cutoff) - own.value(cutoff)) < 1e-9;
+    const bool same = std::abs(session.document.cue()->patch.value(cutoff) - own.value(cutoff)) < 1e-9;
     EXPECT_EQ(told.back()[0].toString().startsWith("Nothing better"), same) << told.back()[0].toString().toStdString();
-    EXPECT_GE(session.results().comparison->likeness, before - 1.0);
+    EXPECT_GE(session.results.state().comparison->likeness, before - 1.0);
 }
 
 TEST_F(SessionTest, AStoppedMatchKeepsItsBest) {
     ASSERT_TRUE(settle());
-    session.startMatch(60.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().found.empty(); }, 60000));
-    session.stopMatch();
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 60000));
-    EXPECT_EQ(session.cue()->takes.size(), 1u);
+    session.matching.start(60.0);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().found.empty(); }, 60000));
+    session.matching.stop();
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 60000));
+    EXPECT_EQ(session.document.cue()->takes.size(), 1u);
 }
 
 TEST_F(SessionTest, SavesReopensAndLosesNothing) {
     ASSERT_TRUE(settle());
-    session.setParameter(filterOn, 1.0);
-    session.keepTake("one");
-    session.setParameter(cutoff, 333.0);
-    session.keepTake("two");
-    session.setLocked(cutoff, true);
-    session.setSearchRange(cutoff, std::pair{3000.0, 200.0}); // in either order
-    session.setLoop(0.5, 1.0);
-    session.saveAs(folder / "other.facet");
-    EXPECT_FALSE(session.modified());
+    session.patch.setParameter(filterOn, 1.0);
+    session.takes.keep("one");
+    session.patch.setParameter(cutoff, 333.0);
+    session.takes.keep("two");
+    session.patch.setLocked(cutoff, true);
+    session.patch.setSearchRange(cutoff, std::pair{3000.0, 200.0}); // in either order
+    session.document.setLoop(0.5, 1.0);
+    session.document.saveAs(folder / "other.facet");
+    EXPECT_FALSE(session.document.modified());
     Session again(folder / "state2", SimulatedOutput().name());
-    again.open(folder / "other.facet");
-    ASSERT_EQ(again.cue()->takes.size(), 2u);
-    EXPECT_EQ(again.cue()->takes[1]->name, "two");
-    EXPECT_EQ(again.cue()->patch.value(cutoff), 333.0);
-    EXPECT_TRUE(again.cue()->locks.contains(cutoff));
-    EXPECT_EQ(again.cue()->ranges.at(cutoff), (std::pair{200.0, 3000.0}));
-    EXPECT_EQ(again.cue()->loopEnd, 1.0);
-    EXPECT_THROW(session.saveAs(folder / "none" / "x.facet"), Error);
-    EXPECT_EQ(session.path(), folder / "other.facet");
+    again.document.open(folder / "other.facet");
+    ASSERT_EQ(again.document.cue()->takes.size(), 2u);
+    EXPECT_EQ(again.document.cue()->takes[1]->name, "two");
+    EXPECT_EQ(again.document.cue()->patch.value(cutoff), 333.0);
+    EXPECT_TRUE(again.document.cue()->locks.contains(cutoff));
+    EXPECT_EQ(again.document.cue()->ranges.at(cutoff), (std::pair{200.0, 3000.0}));
+    EXPECT_EQ(again.document.cue()->loopEnd, 1.0);
+    EXPECT_THROW(session.document.saveAs(folder / "none" / "x.facet"), Error);
+    EXPECT_EQ(session.document.path(), folder / "other.facet");
 }
 
 TEST_F(SessionTest, PlaysAtTheLoudnessShown) {
     ASSERT_TRUE(settle());
-    auto& output = dynamic_cast<SimulatedOutput&>(session.playback().output());
+    auto& output = dynamic_cast<SimulatedOutput&>(session.playback.output());
     const auto play = [&](Side side) {
-        session.playback().player().seek(0.0);
+        session.playback.player().seek(0.0);
         output.capture(2.0);
-        session.playback().play(side);
+        session.playback.play(side);
         EXPECT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() == 2 * output.rateHz(); }, 24000));
-        session.playback().player().stop();
+        session.playback.player().stop();
         QTest::qWait(60);
         std::vector<std::vector<float>> channels(1);
         for (std::size_t i = 0; i < output.captured().size(); i += 2) channels[0].push_back(output.captured()[i]);
@@ -310,9 +310,9 @@ TEST_F(SessionTest, PlaysAtTheLoudnessShown) {
     };
     const double reference = play(Side::reference);
     const double render = play(Side::render);
-    EXPECT_NEAR(reference, session.results().reference.loudness, 1.0);
+    EXPECT_NEAR(reference, session.results.state().reference.loudness, 1.0);
     EXPECT_NEAR(render, reference, 1.0) << "swapping compares at equal loudness";
-    EXPECT_GT(session.results().render.loudness, session.results().reference.loudness + 6.0)
+    EXPECT_GT(session.results.state().render.loudness, session.results.state().reference.loudness + 6.0)
         << "though the render itself is louder";
 }
 

@@ -57,71 +57,71 @@ TEST_F(WindowTest, MatchEditUndoSaveReopenFindBothTakes) {
     auto* limit = window.findChild<SearchView*>()->findChild<QComboBox*>();
     limit->setCurrentIndex(limit->count() - 1);
     QTest::mouseClick(button("Match"), Qt::LeftButton);
-    ASSERT_TRUE(session.matchState().running);
+    ASSERT_TRUE(session.matching.state().running);
     EXPECT_TRUE(button("Stop and keep best"));
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.matchState().likeness > 65.0; }, 85000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.matching.state().likeness > 65.0; }, 85000));
     QTest::mouseClick(button("Stop and keep best"), Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matchState().running; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 30000));
     ASSERT_TRUE(settle());
-    EXPECT_GT(session.results().comparison->likeness, 60.0);
+    EXPECT_GT(session.results.state().comparison->likeness, 60.0);
     EXPECT_EQ(window.findChild<QLabel*>("likeness")->text(),
-              QString::number(std::lround(session.results().comparison->likeness)));
+              QString::number(std::lround(session.results.state().comparison->likeness)));
 
-    const double found = session.cue()->patch.value(cutoff);
+    const double found = session.document.cue()->patch.value(cutoff);
     QTest::mouseClick(button("Patch"), Qt::LeftButton);
     typeInto(cutoff, "1,5 kHz");
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 1500.0);
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 1500.0);
     QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier);
-    EXPECT_EQ(session.cue()->takes.size(), 2u);
+    EXPECT_EQ(session.document.cue()->takes.size(), 2u);
     QTest::keyClick(&window, Qt::Key_Z, Qt::ControlModifier);
     QTest::keyClick(&window, Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_EQ(session.cue()->patch.value(cutoff), found);
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), found);
     QTest::keyClick(&window, Qt::Key_Y, Qt::ControlModifier);
     QTest::keyClick(&window, Qt::Key_Y, Qt::ControlModifier);
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 1500.0);
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 1500.0);
 
     EXPECT_TRUE(window.isWindowModified());
     QTest::keyClick(&window, Qt::Key_S, Qt::ControlModifier);
     EXPECT_FALSE(window.isWindowModified());
     window.openFile(folder / "demo.facet");
     ASSERT_TRUE(settle());
-    ASSERT_EQ(session.cue()->takes.size(), 2u);
+    ASSERT_EQ(session.document.cue()->takes.size(), 2u);
     auto* first = window.findChild<QAbstractButton*>("take Match 1");
     ASSERT_TRUE(first);
     QTest::mouseClick(first, Qt::LeftButton);
-    EXPECT_EQ(session.cue()->patch.value(cutoff), found);
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), found);
 }
 
 TEST_F(WindowTest, ValuesAreTypedDraggedSteppedLockedAndRefused) {
     QTest::mouseClick(button("Patch"), Qt::LeftButton);
     QTest::mouseClick(switchOf("layer:a/filter:a"), Qt::LeftButton);
-    EXPECT_EQ(session.cue()->patch.value({"layer:a/filter:a", "on"}), 1.0);
+    EXPECT_EQ(session.document.cue()->patch.value({"layer:a/filter:a", "on"}), 1.0);
     typeInto(cutoff, "440");
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 440.0);
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 440.0);
     EXPECT_EQ(row(cutoff)->findChild<QLineEdit*>("value")->text(), "440 Hz");
     typeInto(cutoff, "5 Hz");
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 440.0) << "out of range";
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 440.0) << "out of range";
     typeInto(cutoff, "banana");
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 440.0);
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 440.0);
     auto* slider = row(cutoff)->findChild<ValueSlider*>();
-    const int steps = session.undoStack().count();
+    const int steps = session.document.undoStack().count();
     QTest::mousePress(slider, Qt::LeftButton, {}, QPoint(12, 9));
     for (int x = 15; x <= 36; x += 3) QTest::mouseMove(slider, QPoint(x, 9));
     QTest::mouseRelease(slider, Qt::LeftButton, {}, QPoint(36, 9));
-    EXPECT_EQ(session.undoStack().count(), steps) << "edits of one value in a row are one step";
-    const double dragged = session.cue()->patch.value(cutoff);
+    EXPECT_EQ(session.document.undoStack().count(), steps) << "edits of one value in a row are one step";
+    const double dragged = session.document.cue()->patch.value(cutoff);
     EXPECT_NE(dragged, 440.0);
     slider->setFocus();
     QTest::keyClick(slider, Qt::Key_Right);
-    EXPECT_GT(session.cue()->patch.value(cutoff), dragged);
+    EXPECT_GT(session.document.cue()->patch.value(cutoff), dragged);
     QTest::mouseDClick(slider, Qt::LeftButton, {}, QPoint(30, 9));
-    EXPECT_EQ(session.cue()->patch.value(cutoff), Patch().value(cutoff));
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), Patch().value(cutoff));
     for (auto* lock : row(cutoff)->findChildren<QToolButton*>()) QTest::mouseClick(lock, Qt::LeftButton);
-    EXPECT_TRUE(session.cue()->locks.contains(cutoff));
+    EXPECT_TRUE(session.document.cue()->locks.contains(cutoff));
     auto* waves = row({"layer:a/source:a", "wave"})->findChild<QComboBox*>();
     waves->setFocus();
     QTest::keyClick(waves, Qt::Key_Down);
-    EXPECT_EQ(session.cue()->patch.value({"layer:a/source:a", "wave"}), static_cast<double>(Wave::pulse));
+    EXPECT_EQ(session.document.cue()->patch.value({"layer:a/source:a", "wave"}), static_cast<double>(Wave::pulse));
 }
 
 TEST_F(WindowTest, ALoopOfListeningAndChangingWorksByKeyboardAlone) {
@@ -130,24 +130,24 @@ TEST_F(WindowTest, ALoopOfListeningAndChangingWorksByKeyboardAlone) {
     ASSERT_TRUE(on);
     on->setFocus();
     QTest::keyClick(on, Qt::Key_Return);
-    EXPECT_EQ(session.cue()->patch.value({"layer:a/filter:a", "on"}), 1.0);
+    EXPECT_EQ(session.document.cue()->patch.value({"layer:a/filter:a", "on"}), 1.0);
     auto* slider = row(cutoff)->findChild<ValueSlider*>();
     slider->setFocus();
     QTest::keyClick(slider, Qt::Key_Space);
-    EXPECT_TRUE(session.playback().player().playing());
-    double last = session.cue()->patch.value(cutoff);
+    EXPECT_TRUE(session.playback.player().playing());
+    double last = session.document.cue()->patch.value(cutoff);
     for (int i = 0; i < 20; ++i) { // twenty loops of listen, change, compare
         QTest::keyClick(slider, Qt::Key_PageDown);
         QTest::keyClick(slider, Qt::Key_Left, Qt::ShiftModifier);
         QTest::keyClick(slider, Qt::Key_X);
-        EXPECT_LE(session.cue()->patch.value(cutoff), last);
-        last = session.cue()->patch.value(cutoff);
+        EXPECT_LE(session.document.cue()->patch.value(cutoff), last);
+        last = session.document.cue()->patch.value(cutoff);
     }
-    EXPECT_EQ(last, session.cue()->patch.descriptor(cutoff).low);
-    EXPECT_TRUE(session.playback().player().playing()) << "edits do not interrupt the loop";
+    EXPECT_EQ(last, session.document.cue()->patch.descriptor(cutoff).low);
+    EXPECT_TRUE(session.playback.player().playing()) << "edits do not interrupt the loop";
     ASSERT_TRUE(settle());
     QTest::keyClick(slider, Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_EQ(session.cue()->patch.value(cutoff), Patch().value(cutoff)) << "one step takes all of it back";
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), Patch().value(cutoff)) << "one step takes all of it back";
     slider->setFocus();
     QTest::keyClick(slider, Qt::Key_Tab);
     EXPECT_NE(QApplication::focusWidget(), slider);
@@ -181,22 +181,22 @@ TEST_F(WindowTest, FacetsAreChosenByMouseAndKey) {
 TEST_F(WindowTest, KeysPlaySwapLoopAndStop) {
     window.mirror().setFocus();
     QTest::keyClick(&window.mirror(), Qt::Key_Space);
-    EXPECT_TRUE(session.playback().player().playing());
+    EXPECT_TRUE(session.playback.player().playing());
     QTest::keyClick(&window.mirror(), Qt::Key_X);
-    EXPECT_EQ(session.playback().player().side(), Side::render);
-    EXPECT_TRUE(session.playback().player().playing()) << "swapped in place";
+    EXPECT_EQ(session.playback.player().side(), Side::render);
+    EXPECT_TRUE(session.playback.player().playing()) << "swapped in place";
     QTest::keyClick(&window.mirror(), Qt::Key_X);
-    EXPECT_EQ(session.playback().player().side(), Side::reference);
-    const bool looping = session.playback().looping();
+    EXPECT_EQ(session.playback.player().side(), Side::reference);
+    const bool looping = session.playback.looping();
     QTest::keyClick(&window.mirror(), Qt::Key_Slash);
-    EXPECT_NE(session.playback().looping(), looping);
+    EXPECT_NE(session.playback.looping(), looping);
     QTest::keyPress(&window.mirror(), Qt::Key_A);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.playback().player().liveActive(); }, 10000))
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.playback.player().liveActive(); }, 10000))
         << "the computer keyboard plays the patch";
     QTest::keyRelease(&window.mirror(), Qt::Key_A);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.playback().player().liveActive(); }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.playback.player().liveActive(); }, 10000));
     QTest::keyClick(&window.mirror(), Qt::Key_Escape);
-    EXPECT_FALSE(session.playback().player().playing());
+    EXPECT_FALSE(session.playback.player().playing());
 }
 
 TEST_F(WindowTest, ViewsAreNamedAndFacetsAreViews) {
@@ -219,14 +219,14 @@ TEST_F(WindowTest, ThePictureOfTheMirrorIsChosenByKey) {
     const int wave = colors(theme().reference);
     QTest::keyClick(&window, Qt::Key_F9);
     EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::spectrum);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results().reference.spectrogram != nullptr; }, 30000));
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results().render.spectrogram != nullptr; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results.state().reference.spectrogram != nullptr; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results.state().render.spectrogram != nullptr; }, 30000));
     EXPECT_LT(colors(theme().reference), wave / 2) << "shades instead of one color";
     // A new render gets its picture while one looks.
-    const auto before = session.results().render.spectrogram;
-    session.setParameter({"layer:a/source:a", "octave"}, 1.0);
+    const auto before = session.results.state().render.spectrogram;
+    session.patch.setParameter({"layer:a/source:a", "octave"}, 1.0);
     ASSERT_TRUE(QTest::qWaitFor(
-        [&] { return session.results().render.spectrogram && session.results().render.spectrogram != before; }, 30000));
+        [&] { return session.results.state().render.spectrogram && session.results.state().render.spectrogram != before; }, 30000));
     QTest::keyClick(&window, Qt::Key_F11);
     EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::pitch);
     QTest::keyClick(&window, Qt::Key_F10);
@@ -236,28 +236,28 @@ TEST_F(WindowTest, ThePictureOfTheMirrorIsChosenByKey) {
 }
 
 TEST_F(WindowTest, SlowListeningKeepsThePlaceAndThePitch) {
-    auto& output = dynamic_cast<SimulatedOutput&>(session.playback().output());
-    session.playback().seek(1.5);
+    auto& output = dynamic_cast<SimulatedOutput&>(session.playback.output());
+    session.playback.seek(1.5);
     QTest::keyClick(&window, Qt::Key_2, Qt::AltModifier);
-    EXPECT_EQ(session.playback().slowness(), 2);
-    EXPECT_NEAR(session.playback().position(), 1.5, 0.01);
+    EXPECT_EQ(session.playback.slowness(), 2);
+    EXPECT_NEAR(session.playback.position(), 1.5, 0.01);
     QTest::qWait(6000); // stretched in the background, also on a loaded machine
     output.capture(1.0);
-    session.playback().play(Side::reference);
+    session.playback.play(Side::reference);
     ASSERT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() == output.rateHz(); }, 24000));
-    session.playback().toggle();
+    session.playback.toggle();
     std::vector<float> heard;
     for (std::size_t i = 0; i < output.captured().size(); i += 2) heard.push_back(output.captured()[i]);
     // One second is half a second of the note that stands there, C2.
     const PitchTrack track = trackPitch(heard);
     EXPECT_NEAR(centsBetween(hzFromKey(36), track.hz.at(0.5)), 0.0, 15.0);
-    EXPECT_NEAR(session.playback().position(), 2.0, 0.15);
+    EXPECT_NEAR(session.playback.position(), 2.0, 0.15);
     QTest::keyClick(&window, Qt::Key_1, Qt::AltModifier);
-    EXPECT_EQ(session.playback().slowness(), 1);
+    EXPECT_EQ(session.playback.slowness(), 1);
 }
 
 TEST_F(WindowTest, AFocusBandIsHeardComparedShownAndUndone) {
-    const double whole = session.results().comparison->likeness;
+    const double whole = session.results.state().comparison->likeness;
     const auto type = [&](const QString& text) {
         QTimer::singleShot(200, [text] {
             auto* edit = QApplication::activeModalWidget()->findChild<QLineEdit*>();
@@ -268,34 +268,34 @@ TEST_F(WindowTest, AFocusBandIsHeardComparedShownAndUndone) {
         QTest::keyClick(&window, Qt::Key_B, Qt::ControlModifier);
     };
     type("40 – 300");
-    EXPECT_EQ(session.cue()->focusLowHz, 40.0);
-    EXPECT_EQ(session.cue()->focusHighHz, 300.0);
+    EXPECT_EQ(session.document.cue()->focusLowHz, 40.0);
+    EXPECT_EQ(session.document.cue()->focusHighHz, 300.0);
     ASSERT_TRUE(settle());
-    EXPECT_NE(session.results().comparison->likeness, whole);
+    EXPECT_NE(session.results.state().comparison->likeness, whole);
     auto* warning = window.findChild<QLabel*>("warning");
     EXPECT_TRUE(warning->isVisible());
     EXPECT_TRUE(warning->text().contains("40 Hz to 300 Hz"));
     type("banana");
     EXPECT_TRUE(closedProblem().contains("banana"));
-    EXPECT_EQ(session.cue()->focusHighHz, 300.0);
+    EXPECT_EQ(session.document.cue()->focusHighHz, 300.0);
     ASSERT_TRUE(QTest::qWaitForWindowActive(&window));
     QTest::keyClick(&window, Qt::Key_Z, Qt::ControlModifier);
     ASSERT_TRUE(settle());
-    EXPECT_NEAR(session.results().comparison->likeness, whole, 1e-9);
+    EXPECT_NEAR(session.results.state().comparison->likeness, whole, 1e-9);
     EXPECT_FALSE(warning->isVisible());
 }
 
 TEST_F(WindowTest, ChordsHaveRowsAndEveryCueOfTheDemoIsMeasured) {
     const double plain = window.mirror().rulerRect().height();
-    const auto cues = session.document().cues; // selecting replaces the document
+    const auto cues = session.document.document().cues; // selecting replaces the document
     for (const auto& cue : cues) {
-        session.selectCue(cue->id);
+        session.document.selectCue(cue->id);
         ASSERT_TRUE(settle()) << cue->name;
         EXPECT_EQ(closedProblem(), "") << cue->name;
-        EXPECT_EQ(session.results().comparison->facets.size(), 8u);
+        EXPECT_EQ(session.results.state().comparison->facets.size(), 8u);
         EXPECT_EQ(window.mirror().rulerRect().height() > plain + 5, cue->name == "Ring Nebula") << cue->name;
     }
-    EXPECT_EQ(session.document().cues.size(), 6u);
+    EXPECT_EQ(session.document.document().cues.size(), 6u);
 }
 
 TEST_F(WindowTest, TheMirrorLoopsZoomsAndRepairsNotes) {
@@ -305,10 +305,10 @@ TEST_F(WindowTest, TheMirrorLoopsZoomsAndRepairsNotes) {
     QTest::mouseMove(&mirror, upper(1.2));
     QTest::mouseMove(&mirror, upper(1.3));
     QTest::mouseRelease(&mirror, Qt::LeftButton, {}, upper(1.3));
-    EXPECT_NEAR(session.cue()->loopBegin, 1.0, 0.01);
-    EXPECT_NEAR(session.cue()->loopEnd, 1.3, 0.01);
+    EXPECT_NEAR(session.document.cue()->loopBegin, 1.0, 0.01);
+    EXPECT_NEAR(session.document.cue()->loopEnd, 1.3, 0.01);
     QTest::mouseClick(&mirror, Qt::LeftButton, {}, upper(0.5));
-    EXPECT_NEAR(session.playback().player().position(), 0.5, 0.02);
+    EXPECT_NEAR(session.playback.player().position(), 0.5, 0.02);
     const double span = mirror.secondsAt(1000) - mirror.secondsAt(200);
     mirror.zoom(2.0, 1.0);
     EXPECT_NEAR(mirror.secondsAt(1000) - mirror.secondsAt(200), span / 2, 1e-6);
@@ -318,32 +318,32 @@ TEST_F(WindowTest, TheMirrorLoopsZoomsAndRepairsNotes) {
     QTest::mouseClick(&mirror, Qt::LeftButton, {}, third);
     EXPECT_EQ(mirror.selectedNote(), 2);
     QTest::keyClick(&mirror, Qt::Key_Up, Qt::ControlModifier);
-    EXPECT_EQ(session.performance().notes[2].key, 48);
+    EXPECT_EQ(session.document.performance().notes[2].key, 48);
     QTest::keyClick(&mirror, Qt::Key_Down);
-    EXPECT_EQ(session.performance().notes[2].key, 47);
+    EXPECT_EQ(session.document.performance().notes[2].key, 47);
     QTest::keyClick(&mirror, Qt::Key_Right, Qt::ControlModifier);
-    EXPECT_NEAR(session.performance().notes[2].start, 1.405, 0.001);
+    EXPECT_NEAR(session.document.performance().notes[2].start, 1.405, 0.001);
     QTest::keyClick(&mirror, Qt::Key_Left);
     EXPECT_EQ(mirror.selectedNote(), 1);
     QTest::keyClick(&mirror, Qt::Key_Delete);
-    EXPECT_EQ(session.performance().notes.size(), 3u);
+    EXPECT_EQ(session.document.performance().notes.size(), 3u);
     QTest::mouseDClick(&mirror, Qt::LeftButton, {}, upper(2.0));
-    EXPECT_EQ(session.cue()->loopEnd, 0.0);
+    EXPECT_EQ(session.document.cue()->loopEnd, 0.0);
 }
 
 TEST_F(WindowTest, FilesAreDropped) {
     drop(testing::demoFile("comet-tail.flac"));
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.performance().notes.size() == 8; }, 45000));
-    Note moved = session.performance().notes[0];
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.document.performance().notes.size() == 8; }, 45000));
+    Note moved = session.document.performance().notes[0];
     moved.key += 5;
-    session.correctNote("x", session.performance().notes[0], moved);
+    session.notes.correct("x", session.document.performance().notes[0], moved);
     drop(testing::demoFile("comet-tail.mid"));
-    EXPECT_EQ(session.performance().notes[0].key, 72);
+    EXPECT_EQ(session.document.performance().notes[0].key, 72);
     Patch patch;
     patch.set(cutoff, 567.0);
     writePatch(folder / "p.json", patch);
     drop(folder / "p.json");
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 567.0);
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 567.0);
 }
 
 TEST_F(WindowTest, ProblemsAreOneSentenceThatCanBeCopied) {
@@ -356,11 +356,11 @@ TEST_F(WindowTest, ProblemsAreOneSentenceThatCanBeCopied) {
         if (b->text().contains("Copy")) QTest::mouseClick(b, Qt::LeftButton);
     EXPECT_TRUE(QApplication::clipboard()->text().contains("not valid JSON"));
     box->close();
-    EXPECT_EQ(session.cue()->patch, Patch());
+    EXPECT_EQ(session.document.cue()->patch, Patch());
 }
 
 TEST_F(WindowTest, UnsavedChangesAreAskedAbout) {
-    session.setParameter(cutoff, 100.0);
+    session.patch.setParameter(cutoff, 100.0);
     const auto answer = [](QMessageBox::StandardButton choice) {
         QTimer::singleShot(300, [choice] {
             auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
@@ -481,12 +481,12 @@ TEST(Recovery, AfterAKillTheLastSecondIsBack) {
     auto work = findUnsavedWork(folder / "state");
     ASSERT_TRUE(work);
     Session session(folder / "state", SimulatedOutput().name());
-    session.adopt(std::move(*work));
-    EXPECT_EQ(session.cue()->patch.value(cutoff), 4321.0);
-    ASSERT_EQ(session.cue()->takes.size(), 1u);
-    EXPECT_EQ(session.cue()->takes[0]->name, "before the crash");
-    EXPECT_TRUE(session.modified()) << "it is not saved yet";
-    session.saveAs(folder / "demo.facet");
+    session.document.adopt(std::move(*work));
+    EXPECT_EQ(session.document.cue()->patch.value(cutoff), 4321.0);
+    ASSERT_EQ(session.document.cue()->takes.size(), 1u);
+    EXPECT_EQ(session.document.cue()->takes[0]->name, "before the crash");
+    EXPECT_TRUE(session.document.modified()) << "it is not saved yet";
+    session.document.saveAs(folder / "demo.facet");
     EXPECT_EQ(loadProject(folder / "demo.facet").document.active()->patch.value(cutoff), 4321.0);
 }
 
@@ -497,11 +497,11 @@ TEST(Recovery, AfterAKillWhatASearchHadFoundIsATake) {
     ASSERT_TRUE(work);
     const Patch before = loadProject(folder / "demo.facet").document.active()->patch;
     Session session(folder / "state", SimulatedOutput().name());
-    session.adopt(std::move(*work));
-    EXPECT_TRUE(session.cue()->patch.soundsLike(before)) << "the patch worked on stays";
-    ASSERT_EQ(session.cue()->takes.size(), 1u) << "one, however often it was written";
-    EXPECT_EQ(session.cue()->takes[0]->name, "Match, interrupted");
-    EXPECT_FALSE(session.cue()->takes[0]->patch.soundsLike(before));
+    session.document.adopt(std::move(*work));
+    EXPECT_TRUE(session.document.cue()->patch.soundsLike(before)) << "the patch worked on stays";
+    ASSERT_EQ(session.document.cue()->takes.size(), 1u) << "one, however often it was written";
+    EXPECT_EQ(session.document.cue()->takes[0]->name, "Match, interrupted");
+    EXPECT_FALSE(session.document.cue()->takes[0]->patch.soundsLike(before));
 }
 
 TEST(Program, WritesAPictureOfEachViewAndEnds) {
@@ -537,24 +537,24 @@ TEST(Program, WritesAPictureOfEachViewAndEnds) {
 /// The parts of the recovery tests that are killed.
 int editAndWait(const char* project, const char* state) {
     Session session(state, SimulatedOutput().name());
-    session.open(project);
-    session.keepTake("before the crash");
-    session.setParameter(cutoff, 4321.0);
+    session.document.open(project);
+    session.takes.keep("before the crash");
+    session.patch.setParameter(cutoff, 4321.0);
     testing::writeBytes(std::filesystem::path(state) / "done", "yes");
     return QApplication::exec();
 }
 int searchAndWait(const char* project, const char* state) {
     Session session(state, SimulatedOutput().name());
-    session.open(project);
-    const Patch before = session.cue()->patch;
-    QObject::connect(&session, &Session::matchChanged, &session, [&] {
-        const auto& found = session.matchState().found;
+    session.document.open(project);
+    const Patch before = session.document.cue()->patch;
+    QObject::connect(&session.matching, &MatchController::changed, &session, [&] {
+        const auto& found = session.matching.state().found;
         if (found.empty() || found.front().patch.soundsLike(before)) return;
         QTimer::singleShot(500, &session,
                            [state] { testing::writeBytes(std::filesystem::path(state) / "done", "yes"); });
-        session.disconnect(&session, &Session::matchChanged, nullptr, nullptr);
+        QObject::disconnect(&session.matching, &MatchController::changed, nullptr, nullptr);
     });
-    session.startMatch(60.0);
+    session.matching.start(60.0);
     return QApplication::exec();
 }
 

@@ -33,7 +33,7 @@ std::filesystem::path demoCopy() {
 void openDemo(Session& session, const std::filesystem::path& folder) {
     const auto copy = demoCopy();
     if (!std::filesystem::exists(copy)) saveProject(copy, makeDemoProject(folder), 1);
-    session.open(copy);
+    session.document.open(copy);
 }
 
 /// Offers what a crash left behind. True when it was taken.
@@ -53,7 +53,7 @@ bool offerRecovery(Session& session, const std::filesystem::path& folder, bool a
             return false;
         }
     }
-    session.adopt(std::move(*work));
+    session.document.adopt(std::move(*work));
     return true;
 }
 
@@ -63,7 +63,7 @@ void takeShot(QApplication& app, Session& session, MainWindow& window, const QSt
     auto* calm = new QElapsedTimer;
     calm->start();
     QObject::connect(timer, &QTimer::timeout, &window, [&app, &session, &window, file, calm] {
-        if (session.busy() || session.nextState() == Session::NextState::looking) calm->restart();
+        if (session.busy() || session.nextMoves.state() == NextMovesController::State::looking) calm->restart();
         if (calm->elapsed() < 700) return;
         const bool written = window.grab().save(file);
         if (!written) std::fprintf(stderr, "“%s” cannot be written; choose another folder.\n", qPrintable(file));
@@ -111,7 +111,7 @@ int main(int argc, char** argv) {
     try {
         const auto state = stateFolder();
         Session session(state);
-        session.useCollection(
+        session.collection = Collection(
             (QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/facet/collection")
                 .toStdString());
         MainWindow window(session);
@@ -119,10 +119,10 @@ int main(int argc, char** argv) {
         if (!recovered && options.isSet(demo)) openDemo(session, options.value(demo).toStdString());
         if (!options.positionalArguments().isEmpty())
             window.openFile(options.positionalArguments().front().toStdString());
-        std::uint64_t wanted = session.document().activeCue;
-        for (const auto& each : session.document().cues)
+        std::uint64_t wanted = session.document.document().activeCue;
+        for (const auto& each : session.document.document().cues)
             if (QString::fromStdString(each->name) == options.value(cue)) wanted = each->id;
-        session.selectCue(wanted);
+        session.document.selectCue(wanted);
         if (!window.showView(options.value(view))) {
             std::fprintf(
                 stderr,
@@ -142,9 +142,9 @@ int main(int argc, char** argv) {
         const QStringList sides = options.value(size).split('x');
         if (sides.size() == 2) window.resize(sides[0].toInt(), sides[1].toInt());
         window.show();
-        if (options.isSet(match)) session.startMatch(options.value(match).toDouble());
-        if (!options.isSet(shot)) session.prepareBank();
-        if (!options.isSet(shot)) session.playback().chooseKeyboard({}); // the first there is, if any
+        if (options.isSet(match)) session.matching.start(options.value(match).toDouble());
+        if (!options.isSet(shot)) session.bank.prepare();
+        if (!options.isSet(shot)) session.playback.chooseKeyboard({}); // the first there is, if any
         if (options.isSet(shot)) takeShot(app, session, window, options.value(shot));
         return QApplication::exec();
     } catch (const Error& problem) {

@@ -116,30 +116,30 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     makeViewMenu();
     makeHelpMenu();
 
-    connect(&session_, &Session::documentChanged, this, &MainWindow::refreshDocument);
-    connect(&session_, &Session::resultsChanged, this, &MainWindow::refreshResults);
-    connect(&session_, &Session::matchChanged, this, [this] {
+    connect(&session_.document, &DocumentStore::changed, this, &MainWindow::refreshDocument);
+    connect(&session_.results, &ResultsController::changed, this, &MainWindow::refreshResults);
+    connect(&session_.matching, &MatchController::changed, this, [this] {
         search_->refresh();
         refreshHeader();
     });
-    connect(&session_, &Session::problem, this, &MainWindow::showProblem, Qt::QueuedConnection);
-    connect(&session_, &Session::notice, this,
+    connect(&session_.messages, &Messages::problem, this, &MainWindow::showProblem, Qt::QueuedConnection);
+    connect(&session_.messages, &Messages::notice, this,
             [this](const QString& sentence) { statusBar()->showMessage(sentence, 8000); });
-    connect(&session_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refreshTitle);
-    connect(&session_, &Session::channelsWanted, this, &MainWindow::askChannels);
-    connect(&session_, &Session::partsWanted, this, [this] { showView("reference"); });
-    connect(mirror_, &MirrorView::seekWanted, this, [this](double seconds) { session_.seekInPhrase(seconds); });
+    connect(&session_.document.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refreshTitle);
+    connect(&session_.reference, &ReferenceController::channelsWanted, this, &MainWindow::askChannels);
+    connect(&session_.reference, &ReferenceController::partsWanted, this, [this] { showView("reference"); });
+    connect(mirror_, &MirrorView::seekWanted, this, [this](double seconds) { session_.listening.seekInPhrase(seconds); });
     clock_ = new QTimer(this);
     clock_->setInterval(33);
     connect(clock_, &QTimer::timeout, this, [this] {
-        Player& player = session_.playback().player();
+        Player& player = session_.playback.player();
         static bool wasPlaying = false;
-        if (session_.auditioning())
-            reference_->picture().setPlayhead(session_.auditionPosition());
+        if (session_.listening.auditioning())
+            reference_->picture().setPlayhead(session_.listening.auditionPosition());
         else
-            mirror_->setPlayhead(session_.phrasePosition(), player.playing());
-        piece_->setPlayhead(session_.playback().position(), player.playing());
-        patch_->followPlayhead(player.playing() ? session_.phrasePosition() : -1.0);
+            mirror_->setPlayhead(session_.listening.phrasePosition(), player.playing());
+        piece_->setPlayhead(session_.playback.position(), player.playing());
+        patch_->followPlayhead(player.playing() ? session_.listening.phrasePosition() : -1.0);
         transport_->showPeak(player.takePeak());
         keyboard_->tick();
         if (wasPlaying != player.playing()) transport_->refresh();
@@ -168,7 +168,7 @@ QWidget* MainWindow::makeHeader() {
     cues_->setMaximumWidth(180);
     cues_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     connect(cues_, &QComboBox::activated, this,
-            [this](int index) { session_.selectCue(cues_->itemData(index).toULongLong()); });
+            [this](int index) { session_.document.selectCue(cues_->itemData(index).toULongLong()); });
     layout->addWidget(cues_);
     layout->addSpacing(8);
     const char* const pageKeys[] = {"F2", "F4", "F5", "F6", "F7", "Shift+F7"};
@@ -195,7 +195,7 @@ QWidget* MainWindow::makeHeader() {
     matchButton_->setToolTip(tr("Search for a patch that sounds alike (Ctrl+M)"));
     matchButton_->setMinimumWidth(112);
     connect(matchButton_, &QPushButton::clicked, this,
-            [this] { session_.matchState().running ? session_.stopMatch() : session_.startMatch(search_->seconds()); });
+            [this] { session_.matching.state().running ? session_.matching.stop() : session_.matching.start(search_->seconds()); });
     layout->addWidget(matchButton_);
     layout->addSpacing(8);
     likenessCaption_ = new QLabel(tr("Likeness"), header);
@@ -287,20 +287,20 @@ QWidget* MainWindow::makeBottomBar() {
 // ---- refreshing ----
 
 void MainWindow::refreshTitle() {
-    setWindowTitle(tr("%1[*] – Facet").arg(session_.title()));
-    setWindowModified(session_.modified());
-    project_->setText(session_.title());
+    setWindowTitle(tr("%1[*] – Facet").arg(session_.document.title()));
+    setWindowModified(session_.document.modified());
+    project_->setText(session_.document.title());
 }
 
 void MainWindow::refreshDocument() {
     refreshTitle();
     const QSignalBlocker quiet(cues_);
     cues_->clear();
-    for (const auto& cue : session_.document().cues) {
+    for (const auto& cue : session_.document.document().cues) {
         cues_->addItem(QString::fromStdString(cue->name), QVariant::fromValue<qulonglong>(cue->id));
-        if (cue->id == session_.document().activeCue) cues_->setCurrentIndex(cues_->count() - 1);
+        if (cue->id == session_.document.document().activeCue) cues_->setCurrentIndex(cues_->count() - 1);
     }
-    const Excerpt* excerpt = session_.cue() ? session_.cue()->excerpt() : nullptr;
+    const Excerpt* excerpt = session_.document.cue() ? session_.document.cue()->excerpt() : nullptr;
     refreshWarning(excerpt);
     patch_->refresh();
     answers_->refresh();
@@ -321,8 +321,8 @@ void MainWindow::refreshWarning(const Excerpt* excerpt) {
         for (const std::string& each : {excerpt->noteProblem, excerpt->noteEvidence})
             if (!each.empty()) sentences << QString::fromStdString(each);
     if (excerpt)
-        for (const std::string& each : session_.results().warnings) sentences << QString::fromStdString(each);
-    if (const Cue* cue = session_.cue(); cue && cue->focused())
+        for (const std::string& each : session_.results.state().warnings) sentences << QString::fromStdString(each);
+    if (const Cue* cue = session_.document.cue(); cue && cue->focused())
         sentences << tr("Heard, compared and searched: %1 to %2 only.")
                          .arg(cue->focusLowHz > 0.0 ? tr("%1 Hz").arg(cue->focusLowHz, 0, 'f', 0) : tr("the bottom"),
                               cue->focusHighHz > 0.0 ? tr("%1 Hz").arg(cue->focusHighHz, 0, 'f', 0) : tr("the top"));
@@ -331,15 +331,15 @@ void MainWindow::refreshWarning(const Excerpt* excerpt) {
 }
 
 void MainWindow::refreshHeader() {
-    const CueResults& results = session_.results();
+    const CueResults& results = session_.results.state();
     const bool known = results.comparison != nullptr;
     likeness_->setText(known ? QString::number(std::lround(results.likeness)) : "–");
     likeness_->setEnabled(results.comparisonIsCurrent);
     likenessBar_->setValue(known ? static_cast<int>(results.likeness) : 0);
     floor_->setText(known && results.floor >= 0.0 ? tr("of %1").arg(std::lround(results.floor)) : QString());
     QStringList aside;
-    for (int f = 0; session_.cue() && f < facetCount; ++f)
-        if (session_.cue()->facetWeights[static_cast<std::size_t>(f)] <= 0.0) {
+    for (int f = 0; session_.document.cue() && f < facetCount; ++f)
+        if (session_.document.cue()->facetWeights[static_cast<std::size_t>(f)] <= 0.0) {
             const std::string_view name = labelOf(static_cast<Facet>(f));
             aside << QString::fromUtf8(name.data(), static_cast<qsizetype>(name.size()));
         }
@@ -347,16 +347,16 @@ void MainWindow::refreshHeader() {
                               : aside.size() <= 2 ? tr("Likeness without %1").arg(aside.join(", "))
                                                   : tr("Likeness without %1 facets").arg(aside.size()));
     likenessCaption_->setToolTip(aside.isEmpty() ? QString() : tr("Set aside: %1").arg(aside.join(", ")));
-    const MatchState& match = session_.matchState();
+    const MatchState& match = session_.matching.state();
     matchButton_->setText(match.running ? tr("Stop and keep best · %1").arg(match.likeness, 0, 'f', 0) : tr("Match"));
-    matchButton_->setEnabled(match.running || !session_.performance().notes.empty());
+    matchButton_->setEnabled(match.running || !session_.document.performance().notes.empty());
 }
 
 void MainWindow::refreshResults() {
     refreshHeader();
-    refreshWarning(session_.cue() ? session_.cue()->excerpt() : nullptr);
+    refreshWarning(session_.document.cue() ? session_.document.cue()->excerpt() : nullptr);
     facets_->refresh();
-    const CueResults& results = session_.results();
+    const CueResults& results = session_.results.state();
     plot_->show(facets_->chosen(), results);
     model_->show(results.comparison ? results.comparison->find(facets_->chosen()) : nullptr);
     mirror_->refresh();
@@ -404,7 +404,7 @@ void MainWindow::setDark(bool dark) {
 }
 
 void MainWindow::beginFrom() {
-    if (!session_.cue()) return;
+    if (!session_.document.cue()) return;
     auto* dialog = new StartDialog(session_, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->open();
@@ -439,7 +439,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
         event->ignore();
         return;
     }
-    session_.stopMatch();
+    session_.matching.stop();
     event->accept();
 }
 
@@ -476,13 +476,13 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
         }
         return QMainWindow::eventFilter(watched, event);
     case Qt::Key_Space:
-        reference_->isVisible() ? reference_->togglePlaying() : session_.playback().toggle();
+        reference_->isVisible() ? reference_->togglePlaying() : session_.playback.toggle();
         return true;
-    case Qt::Key_X: session_.playback().swap(); return true;
-    case Qt::Key_R: session_.recordMoves(!session_.recordingMoves()); return true;
-    case Qt::Key_Slash: session_.playback().setLooping(!session_.playback().looping()); return true;
+    case Qt::Key_X: session_.playback.swap(); return true;
+    case Qt::Key_R: session_.automation.record(!session_.automation.recording()); return true;
+    case Qt::Key_Slash: session_.playback.setLooping(!session_.playback.looping()); return true;
     case Qt::Key_Escape:
-        session_.matchState().running ? session_.stopMatch() : session_.playback().panic();
+        session_.matching.state().running ? session_.matching.stop() : session_.playback.panic();
         return true;
     default: return keyboard_->playLetter(key->key(), true) || QMainWindow::eventFilter(watched, event);
     }

@@ -48,8 +48,8 @@ void MainWindow::showProblem(const QString& sentence, const QString& detail) {
 }
 
 bool MainWindow::confirmLosing() {
-    if (!session_.modified()) return true;
-    QMessageBox box(QMessageBox::Question, tr("Facet"), tr("Save the changes to “%1” first?").arg(session_.title()),
+    if (!session_.document.modified()) return true;
+    QMessageBox box(QMessageBox::Question, tr("Facet"), tr("Save the changes to “%1” first?").arg(session_.document.title()),
                     QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
     box.setObjectName("unsaved");
     const int answer = box.exec();
@@ -57,12 +57,12 @@ bool MainWindow::confirmLosing() {
 }
 
 bool MainWindow::saveOrAsk() {
-    if (session_.path().empty()) {
+    if (session_.document.path().empty()) {
         saveAs();
-        return !session_.modified();
+        return !session_.document.modified();
     }
     try {
-        session_.saveAs(session_.path());
+        session_.document.saveAs(session_.document.path());
         return true;
     } catch (const Error& problem) {
         showProblem(QString::fromUtf8(problem.what()), QString::fromStdString(problem.detail()));
@@ -71,12 +71,12 @@ bool MainWindow::saveOrAsk() {
 }
 
 void MainWindow::saveAs() {
-    QString name = QFileDialog::getSaveFileName(this, tr("Save project"), session_.title() + ".facet",
+    QString name = QFileDialog::getSaveFileName(this, tr("Save project"), session_.document.title() + ".facet",
                                                 tr("Facet projects (*.facet)"));
     if (name.isEmpty()) return;
     if (!name.endsWith(".facet")) name += ".facet";
     try {
-        session_.saveAs(toPath(name));
+        session_.document.saveAs(toPath(name));
     } catch (const Error& problem) {
         showProblem(QString::fromUtf8(problem.what()), QString::fromStdString(problem.detail()));
     }
@@ -93,13 +93,13 @@ void MainWindow::openFile(const std::filesystem::path& path) {
     const std::string extension = path.extension().string();
     try {
         if (extension == ".facet")
-            session_.open(path);
+            session_.document.open(path);
         else if (extension == ".mid" || extension == ".midi")
-            session_.importNotes(path);
+            session_.notes.importFile(path);
         else if (extension == ".json")
-            session_.replacePatch(tr("Open patch"), readPatch(path));
+            session_.takes.replacePatch(tr("Open patch"), readPatch(path));
         else {
-            session_.importReference(path);
+            session_.reference.importReference(path);
             remember(path);
         }
     } catch (const Error& problem) {
@@ -114,7 +114,7 @@ void MainWindow::openReference() {
 
 void MainWindow::openBacking() {
     const QString name = QFileDialog::getOpenFileName(this, tr("Choose backing"), {}, tr(audioFilter));
-    if (!name.isEmpty()) session_.importBacking(toPath(name));
+    if (!name.isEmpty()) session_.piece.importBacking(toPath(name));
 }
 
 namespace {
@@ -152,39 +152,39 @@ void MainWindow::askChannels(const QString& path, int count) {
         this, tr("Choose channels"),
         tr("“%1” has %2 channels.\nWhich of them hold the sound?").arg(QFileInfo(path).fileName()).arg(count), choices,
         0, false, &fine);
-    if (fine) session_.importReference(toPath(path), ChannelChoice::parse(chosen.toStdString()));
+    if (fine) session_.reference.importReference(toPath(path), ChannelChoice::parse(chosen.toStdString()));
 }
 
 void MainWindow::recordReference() {
-    session_.endAudition();
-    session_.playback().player().stop();
+    session_.listening.endAudition();
+    session_.playback.player().stop();
     RecordDialog dialog(this);
     if (dialog.exec() != QDialog::Accepted) return;
     const Recording recorded = dialog.takeRecording();
-    session_.addExcerptSound(recorded,
+    session_.reference.addExcerptSound(recorded,
                              tr("Recorded %1").arg(QDateTime::currentDateTime().toString("yyyy-MM-dd hh:mm")));
 }
 
 void MainWindow::importNotes() {
     const QString name =
         QFileDialog::getOpenFileName(this, tr("Import MIDI notes"), {}, tr("MIDI files (*.mid *.midi);;All files (*)"));
-    if (!name.isEmpty()) session_.importNotes(toPath(name));
+    if (!name.isEmpty()) session_.notes.importFile(toPath(name));
 }
 
 void MainWindow::exportNotes() {
-    if (session_.performance().notes.empty()) {
+    if (session_.document.performance().notes.empty()) {
         statusBar()->showMessage(tr("There are no notes to export yet."), 8000);
         return;
     }
     const QString apart = tr("MIDI file, tempo on a track of its own (*.mid)");
     QString kind;
     QString name =
-        QFileDialog::getSaveFileName(this, tr("Export notes"), QString::fromStdString(session_.cue()->name) + ".mid",
+        QFileDialog::getSaveFileName(this, tr("Export notes"), QString::fromStdString(session_.document.cue()->name) + ".mid",
                                      tr("MIDI file, one track (*.mid)") + ";;" + apart, &kind);
     if (name.isEmpty()) return;
     if (!name.endsWith(".mid")) name += ".mid";
     try {
-        writeMidi(toPath(name), session_.performance(), kind == apart ? MidiFormat::tempoApart : MidiFormat::oneTrack);
+        writeMidi(toPath(name), session_.document.performance(), kind == apart ? MidiFormat::tempoApart : MidiFormat::oneTrack);
         statusBar()->showMessage(tr("Notes written to %1").arg(name), 8000);
     } catch (const Error& problem) {
         showProblem(QString::fromUtf8(problem.what()), QString::fromStdString(problem.detail()));
@@ -199,16 +199,16 @@ void MainWindow::openPatch() {
 
 void MainWindow::loadSound(const QString& module) {
     const QString name = QFileDialog::getOpenFileName(this, tr("Load sound"), {}, tr(audioFilter));
-    if (!name.isEmpty()) session_.loadSound(module.toStdString(), toPath(name));
+    if (!name.isEmpty()) session_.sounds.load(module.toStdString(), toPath(name));
 }
 
 void MainWindow::savePatch() {
     const QString name = QFileDialog::getSaveFileName(
-        this, tr("Save patch"), QString::fromStdString(session_.cue()->name) + ".json", tr("Patches (*.json)"));
+        this, tr("Save patch"), QString::fromStdString(session_.document.cue()->name) + ".json", tr("Patches (*.json)"));
     if (name.isEmpty()) return;
     try {
-        Patch patch = session_.cue()->patch;
-        patch.name = session_.cue()->name;
+        Patch patch = session_.document.cue()->patch;
+        patch.name = session_.document.cue()->name;
         writePatch(toPath(name), patch);
         statusBar()->showMessage(tr("Patch saved as %1").arg(name), 8000);
     } catch (const Error& problem) {
@@ -217,13 +217,13 @@ void MainWindow::savePatch() {
 }
 
 void MainWindow::exportRender() {
-    const auto& render = session_.results().render.recording;
-    if (!render || !session_.results().renderIsCurrent) {
+    const auto& render = session_.results.state().render.recording;
+    if (!render || !session_.results.state().renderIsCurrent) {
         statusBar()->showMessage(tr("There is no finished render yet."), 8000);
         return;
     }
     const QString name =
-        QFileDialog::getSaveFileName(this, tr("Export render"), QString::fromStdString(session_.cue()->name) + ".wav",
+        QFileDialog::getSaveFileName(this, tr("Export render"), QString::fromStdString(session_.document.cue()->name) + ".wav",
                                      tr("WAV, 32-bit float (*.wav);;FLAC, 24-bit (*.flac)"));
     if (name.isEmpty()) return;
     try {

@@ -48,7 +48,7 @@ std::optional<std::pair<double, double>> parseFocus(const QString& text) {
 void MainWindow::makeFileMenu() {
     QMenu* menu = menuBar()->addMenu(tr("&File"));
     menu->addAction(tr("&New project"), QKeySequence::New, this, [this] {
-        if (confirmLosing()) session_.newProject();
+        if (confirmLosing()) session_.document.newProject();
     });
     menu->addAction(tr("&Open project …"), QKeySequence::Open, this, &MainWindow::openProject);
     menu->addAction(tr("&Save"), QKeySequence::Save, this, [this] { saveOrAsk(); });
@@ -70,9 +70,9 @@ void MainWindow::makeFileMenu() {
 
 void MainWindow::makeEditMenu() {
     QMenu* menu = menuBar()->addMenu(tr("&Edit"));
-    QAction* undo = session_.undoStack().createUndoAction(this, tr("&Undo"));
+    QAction* undo = session_.document.undoStack().createUndoAction(this, tr("&Undo"));
     undo->setShortcut(QKeySequence::Undo);
-    QAction* redo = session_.undoStack().createRedoAction(this, tr("&Redo"));
+    QAction* redo = session_.document.undoStack().createRedoAction(this, tr("&Redo"));
     redo->setShortcuts({QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), QKeySequence(Qt::CTRL | Qt::Key_Y)});
     menu->addActions({undo, redo});
     menu->addSeparator();
@@ -84,21 +84,21 @@ void MainWindow::makeEditMenu() {
                     [this] { moves_->take(0); });
     menu->addAction(tr("&Hear the best next move, or before"), QKeySequence(Qt::CTRL | Qt::Key_H), this,
                     [this] { moves_->hear(moves_->heard() == 0 ? -1 : 0); });
-    menu->addAction(tr("&Keep take"), QKeySequence(Qt::CTRL | Qt::Key_K), this, [this] { session_.keepTake(); });
+    menu->addAction(tr("&Keep take"), QKeySequence(Qt::CTRL | Qt::Key_K), this, [this] { session_.takes.keep(); });
     menu->addAction(tr("&Compare takes …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T), this, [this] {
-        if (session_.cue()) compareTakes(session_.cue()->takes.empty() ? 0 : session_.cue()->takes.back()->id);
+        if (session_.document.cue()) compareTakes(session_.document.cue()->takes.empty() ? 0 : session_.document.cue()->takes.back()->id);
     });
     menu->addAction(tr("What changed since the last &take …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_K), this,
                     [this] {
-                        if (session_.cue() && !session_.cue()->takes.empty())
-                            showChanges(session_.cue()->takes.back()->id);
+                        if (session_.document.cue() && !session_.document.cue()->takes.empty())
+                            showChanges(session_.document.cue()->takes.back()->id);
                         else
                             statusBar()->showMessage(tr("There is no take yet; keep one with Ctrl+K."), 4000);
                     });
     menu->addAction(tr("&Begin from …"), QKeySequence(Qt::CTRL | Qt::Key_G), this, &MainWindow::beginFrom);
-    menu->addAction(tr("&Empty patch"), this, [this] { session_.replacePatch(tr("Empty patch"), Patch()); });
+    menu->addAction(tr("&Empty patch"), this, [this] { session_.takes.replacePatch(tr("Empty patch"), Patch()); });
     menu->addAction(tr("Unlock &all parameters"), this,
-                    [this] { session_.editCue(tr("Unlock all"), [](Cue& cue) { cue.locks.clear(); }); });
+                    [this] { session_.document.editCue(tr("Unlock all"), [](Cue& cue) { cue.locks.clear(); }); });
 }
 
 void MainWindow::makeCueMenu() {
@@ -107,30 +107,30 @@ void MainWindow::makeCueMenu() {
     menu->addAction(tr("&Rename cue …"), this, [this] {
         bool fine = false;
         const QString name = QInputDialog::getText(this, tr("Rename cue"), tr("Name"), QLineEdit::Normal,
-                                                   QString::fromStdString(session_.cue()->name), &fine);
-        if (fine && !name.trimmed().isEmpty()) session_.renameCue(name.trimmed());
+                                                   QString::fromStdString(session_.document.cue()->name), &fine);
+        if (fine && !name.trimmed().isEmpty()) session_.document.renameCue(name.trimmed());
     });
-    menu->addAction(tr("Re&move cue"), this, [this] { session_.removeCue(); });
+    menu->addAction(tr("Re&move cue"), this, [this] { session_.document.removeCue(); });
     const auto step = [this](int by) {
         const int count = cues_->count();
-        session_.selectCue(cues_->itemData((cues_->currentIndex() + by + count) % count).toULongLong());
+        session_.document.selectCue(cues_->itemData((cues_->currentIndex() + by + count) % count).toULongLong());
     };
     menu->addAction(tr("&Next cue"), QKeySequence(Qt::CTRL | Qt::Key_PageDown), this, [step] { step(1); });
     menu->addAction(tr("&Previous cue"), QKeySequence(Qt::CTRL | Qt::Key_PageUp), this, [step] { step(-1); });
     menu->addSeparator();
     menu->addAction(tr("Use &selection as reference"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_R), this,
-                    [this] { session_.useSelectionAsReference(); });
-    menu->addAction(tr("&Find notes again"), this, [this] { session_.findNotesAgain(); });
+                    [this] { session_.reference.useSelectionAsReference(); });
+    menu->addAction(tr("&Find notes again"), this, [this] { session_.notes.findAgain(); });
     menu->addAction(tr("Focus &band …"), QKeySequence(Qt::CTRL | Qt::Key_B), this, &MainWindow::askFocus);
     menu->addAction(tr("Set &tempo …"), this, [this] {
         bool fine = false;
         const double bpm = QInputDialog::getDouble(this, tr("Tempo"), tr("Quarter notes per minute"),
-                                                   session_.performance().tempo, 10, 1000, 2, &fine);
-        if (fine) session_.setTempo(bpm);
+                                                   session_.document.performance().tempo, 10, 1000, 2, &fine);
+        if (fine) session_.notes.setTempo(bpm);
     });
     menu->addAction(tr("Tap te&mpo"), QKeySequence(Qt::Key_F3), this, &MainWindow::tapTempo);
-    menu->addAction(tr("Half tempo"), this, [this] { session_.setTempo(0.5 * session_.performance().tempo); });
-    menu->addAction(tr("Double tempo"), this, [this] { session_.setTempo(2.0 * session_.performance().tempo); });
+    menu->addAction(tr("Half tempo"), this, [this] { session_.notes.setTempo(0.5 * session_.document.performance().tempo); });
+    menu->addAction(tr("Double tempo"), this, [this] { session_.notes.setTempo(2.0 * session_.document.performance().tempo); });
     menu->addSeparator();
     menu->addAction(tr("&Match / stop"), QKeySequence(Qt::CTRL | Qt::Key_M), this, [this] { matchButton_->click(); });
 }
@@ -138,19 +138,19 @@ void MainWindow::makeCueMenu() {
 void MainWindow::makePlayMenu() {
     QMenu* menu = menuBar()->addMenu(tr("&Play"));
     // Space, X and / work wherever no text is typed; see eventFilter().
-    menu->addAction(tr("Play or stop\tSpace"), this, [this] { session_.playback().toggle(); });
-    menu->addAction(tr("Swap reference and render\tX"), this, [this] { session_.playback().swap(); });
+    menu->addAction(tr("Play or stop\tSpace"), this, [this] { session_.playback.toggle(); });
+    menu->addAction(tr("Swap reference and render\tX"), this, [this] { session_.playback.swap(); });
     menu->addAction(tr("Loop on or off\t/"), this,
-                    [this] { session_.playback().setLooping(!session_.playback().looping()); });
+                    [this] { session_.playback.setLooping(!session_.playback.looping()); });
     menu->addAction(tr("Play the reference"), QKeySequence(Qt::CTRL | Qt::Key_1), this,
-                    [this] { session_.playback().play(Side::reference); });
+                    [this] { session_.playback.play(Side::reference); });
     menu->addAction(tr("Play the render"), QKeySequence(Qt::CTRL | Qt::Key_2), this,
-                    [this] { session_.playback().play(Side::render); });
+                    [this] { session_.playback.play(Side::render); });
     auto* ways = new QActionGroup(this);
     const auto addWay = [&](const QString& name, Qt::Key digit, Together together, bool difference) {
         QAction* way = menu->addAction(name, QKeySequence(Qt::CTRL | digit), this, [this, together, difference] {
-            session_.hearDifference(difference);
-            session_.playback().setTogether(together);
+            session_.listening.hearDifference(difference);
+            session_.playback.setTogether(together);
         });
         way->setCheckable(true);
         way->setChecked(digit == Qt::Key_3);
@@ -161,20 +161,20 @@ void MainWindow::makePlayMenu() {
     addWay(tr("Reference left, render right"), Qt::Key_5, Together::ears, false);
     addWay(tr("Difference only: lacking, too much"), Qt::Key_6, Together::swapped, true);
     QAction* together = menu->addAction(tr("All cues together in the piece"), QKeySequence(Qt::CTRL | Qt::Key_7), this,
-                                        [this] { session_.hearPiece(!session_.hearingPiece()); });
+                                        [this] { session_.listening.hearPiece(!session_.listening.hearingPiece()); });
     together->setCheckable(true);
-    connect(&session_, &Session::pieceChanged, together,
-            [this, together] { together->setChecked(session_.hearingPiece()); });
+    connect(&session_.listening, &Listening::pieceChanged, together,
+            [this, together] { together->setChecked(session_.listening.hearingPiece()); });
     menu->addAction(tr("&Blind test …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_B), this, &MainWindow::testBlind);
     menu->addSeparator();
     menu->addAction(tr("Loop the chosen note"), QKeySequence(Qt::CTRL | Qt::Key_L), this, [this] {
-        const auto notes = session_.performance().notes;
+        const auto notes = session_.document.performance().notes;
         const int i = mirror_->selectedNote();
         if (i >= 0 && i < static_cast<int>(notes.size()))
-            session_.setLoop(notes[static_cast<std::size_t>(i)].start, notes[static_cast<std::size_t>(i)].end);
+            session_.document.setLoop(notes[static_cast<std::size_t>(i)].start, notes[static_cast<std::size_t>(i)].end);
     });
     menu->addAction(tr("Loop the whole sound"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_L), this,
-                    [this] { session_.setLoop(0, 0); });
+                    [this] { session_.document.setLoop(0, 0); });
     menu->addSeparator();
     auto* speeds = new QActionGroup(this);
     int key = Qt::Key_1;
@@ -183,7 +183,7 @@ void MainWindow::makePlayMenu() {
                                       {tr("Quarter speed, same pitch"), 4},
                                       {tr("Eighth speed, same pitch"), 8}}) {
         QAction* speed = menu->addAction(name, QKeySequence(Qt::ALT | static_cast<Qt::Key>(key++)), this,
-                                         [this, times = times] { session_.playback().setSlowness(times); });
+                                         [this, times = times] { session_.playback.setSlowness(times); });
         speed->setCheckable(true);
         speed->setChecked(times == 1);
         speeds->addAction(speed);
@@ -191,11 +191,11 @@ void MainWindow::makePlayMenu() {
     menu->addSeparator();
     QAction* anew =
         menu->addAction(tr("Slowly: play the render anew, envelopes at full speed"), QKeySequence(Qt::ALT | Qt::Key_5),
-                        this, [this] { session_.setSlowAnew(!session_.slowAnew()); });
+                        this, [this] { session_.listening.setSlowAnew(!session_.listening.slowAnew()); });
     anew->setCheckable(true);
     menu->addAction(tr("Record moves of parameters\tR"), this,
-                    [this] { session_.recordMoves(!session_.recordingMoves()); });
-    menu->addAction(tr("Stop all sound\tEsc"), this, [this] { session_.playback().panic(); });
+                    [this] { session_.automation.record(!session_.automation.recording()); });
+    menu->addAction(tr("Stop all sound\tEsc"), this, [this] { session_.playback.panic(); });
 }
 
 void MainWindow::makeViewMenu() {
@@ -283,14 +283,14 @@ void MainWindow::tapTempo() {
     std::nth_element(distances.begin(), distances.begin() + static_cast<std::ptrdiff_t>(distances.size() / 2),
                      distances.end());
     const double tempo = 60000.0 / static_cast<double>(std::max<qint64>(60, distances[distances.size() / 2]));
-    session_.setTempo(std::round(2.0 * tempo) / 2.0);
+    session_.notes.setTempo(std::round(2.0 * tempo) / 2.0);
 }
 
 void MainWindow::askFocus() {
-    if (!session_.cue()) return;
+    if (!session_.document.cue()) return;
     const auto text = [](double hz) { return hz > 0.0 ? QString("%1").arg(hz, 0, 'f', 0) : QString(); };
-    const QString now = session_.cue()->focused()
-                            ? tr("%1 – %2").arg(text(session_.cue()->focusLowHz), text(session_.cue()->focusHighHz))
+    const QString now = session_.document.cue()->focused()
+                            ? tr("%1 – %2").arg(text(session_.document.cue()->focusLowHz), text(session_.document.cue()->focusHighHz))
                             : QString();
     bool fine = false;
     const QString typed = QInputDialog::getText(
@@ -299,7 +299,7 @@ void MainWindow::askFocus() {
         QLineEdit::Normal, now, &fine);
     if (!fine) return;
     if (const auto band = parseFocus(typed))
-        session_.setFocus(band->first, band->second);
+        session_.document.setFocus(band->first, band->second);
     else
         showProblem(tr("“%1” is not a band: type two frequencies from 20 to 20000 Hz, the lower one first.").arg(typed),
                     {});

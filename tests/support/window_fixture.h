@@ -29,15 +29,15 @@ class WindowTest : public ::testing::Test {
 protected:
     WindowTest() : session(folder / "state", SimulatedOutput().name()), window(session) {
         saveProject(folder / "demo.facet", makeDemoProject(demoFile("")), 1);
-        session.open(folder / "demo.facet");
+        session.document.open(folder / "demo.facet");
         window.show();
         EXPECT_TRUE(QTest::qWaitForWindowActive(&window));
         EXPECT_TRUE(settle());
     }
-    ~WindowTest() override { session.undoStack().setClean(); }
+    ~WindowTest() override { session.document.undoStack().setClean(); }
 
     bool settle() {
-        return QTest::qWaitFor([this] { return !session.busy() && session.results().comparisonIsCurrent; }, 120000);
+        return QTest::qWaitFor([this] { return !session.busy() && session.results.state().comparisonIsCurrent; }, 120000);
     }
     /// The line of a parameter that is in view; on the patch page its module is opened first.
     ParameterRow* row(const Address& address) {

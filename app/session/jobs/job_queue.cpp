@@ -7,6 +7,14 @@
 
 namespace facet {
 
+void logFailure(const std::exception_ptr& failure) {
+    try {
+        std::rethrow_exception(failure);
+    } catch (const std::exception& problem) {
+        logWarning(problem.what());
+    }
+}
+
 JobQueue::JobQueue(Priority priority)
     : priority_(priority), thread_([this](const std::stop_token& quit) { run(quit); }) {}
 
@@ -54,8 +62,8 @@ void JobQueue::run(const std::stop_token& quit) {
             job(task);
         } catch (const Cancelled&) {
             // a newer request took its place
-        } catch (const std::exception& problem) {
-            logWarning(problem.what()); // jobs report their own errors; this one was not expected
+        } catch (...) {
+            logFailure(std::current_exception());
         }
     }
 }

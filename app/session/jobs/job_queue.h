@@ -5,11 +5,15 @@
 
 #include <atomic>
 #include <condition_variable>
+#include <exception>
 #include <functional>
 #include <mutex>
 #include <thread>
 
 namespace facet {
+
+/// Logs what a job did not report itself. Any thread.
+void logFailure(const std::exception_ptr& failure);
 
 /// Runs one job at a time on a thread of its own. A new job stops the running one and takes the place of any that
 /// waits. Jobs get values and give values; what they deliver must check that it is still wanted. Any thread may submit.

@@ -26,7 +26,7 @@ public:
         std::function<void(const Task&, const Tell&)> work;
         /// On the GUI thread, for each result.
         std::function<void(Result)> deliver;
-        /// On the GUI thread; left out: what fails is told where the same thing is worked on in view.
+        /// On the GUI thread; left out: the failure is logged, since it is told where the same thing is worked on.
         std::function<void(const std::exception_ptr&)> failed{};
         /// On the GUI thread, after the last of the above.
         std::function<void()> finished{};
@@ -48,6 +48,8 @@ public:
             } catch (...) {
                 if (request->failed)
                     post(turn, [request, failure = std::current_exception()] { request->failed(failure); });
+                else
+                    logFailure(std::current_exception());
             }
             if (request->finished) post(turn, [request] { request->finished(); });
         });

@@ -26,9 +26,6 @@ struct MeasuredSound {
     double loudness = 0.0;      ///< activeLoudness() at 48 kHz
 };
 
-/// A sound with its picture, not yet measured. Any thread.
-MeasuredSound soundOf(RecordingPtr recording);
-
 /// Two patches in one phrase, each measured and compared with the reference.
 struct PatchPair {
     MeasuredSound sounds[2];

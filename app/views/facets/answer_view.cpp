@@ -59,7 +59,7 @@ void AnswerView::rebuild() {
     stack->setContentsMargins(0, 0, 6, 0);
     stack->setSpacing(2);
     shownState_.clear();
-    if (const Cue* cue = session_.cue()) {
+    if (const Cue* cue = session_.document.cue()) {
         for (const auto& module : cue->patch.modules()) {
             const bool on = takesPart(cue->patch, module);
             shownState_ += stateOf(cue->patch, module);
@@ -94,7 +94,7 @@ void AnswerView::rebuild() {
 
 void AnswerView::refresh() {
     std::string state;
-    if (const Cue* cue = session_.cue())
+    if (const Cue* cue = session_.document.cue())
         for (const auto& module : cue->patch.modules()) state += stateOf(cue->patch, module);
     if (state != shownState_) {
         rebuild();

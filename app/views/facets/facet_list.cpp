@@ -46,7 +46,7 @@ FacetList::FacetList(Session& session, QWidget* parent) : QWidget(parent), sessi
         cards_.push_back(card);
         connect(card, &QAbstractButton::clicked, this, [this, facet] { choose(facet); });
         connect(card, &FacetCard::weighed, this,
-                [this, facet](double weight) { session_.setFacetWeight(facet, weight); });
+                [this, facet](double weight) { session_.document.setFacetWeight(facet, weight); });
     }
     layout->addStretch(1);
     choose(chosen_);
@@ -65,7 +65,7 @@ void FacetList::sortBySize(bool on) {
 }
 
 void FacetList::arrange() {
-    const auto& comparison = session_.results().comparison;
+    const auto& comparison = session_.results.state().comparison;
     const auto place = [&](const FacetCard* card) {
         const FacetComparison* found = comparison ? comparison->find(card->facet()) : nullptr;
         const double size = !found || !found->measured ? 1000.0 : found->likeness;
@@ -86,11 +86,11 @@ void FacetList::arrange() {
 
 void FacetList::refresh() {
     for (FacetCard* card : cards_) {
-        const Cue* cue = session_.cue();
-        card->show(session_.results(), cue ? cue->facetWeights[static_cast<std::size_t>(card->facet())] : 1.0);
+        const Cue* cue = session_.document.cue();
+        card->show(session_.results.state(), cue ? cue->facetWeights[static_cast<std::size_t>(card->facet())] : 1.0);
     }
     // Not while one of them is worked with: it would leave from under the hand.
-    if (session_.results().comparisonIsCurrent) arrange();
+    if (session_.results.state().comparisonIsCurrent) arrange();
 }
 
 } // namespace facet

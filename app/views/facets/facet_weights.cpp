@@ -29,7 +29,7 @@ FacetWeightsView::FacetWeightsView(Session& session, QWidget* parent) : QWidget(
         box->setAccessibleName(name);
         for (const auto& [words, weight] : facetWeightChoices()) box->addItem(tr(words), weight);
         connect(box, &QComboBox::activated, this,
-                [this, facet, box] { session_.setFacetWeight(facet, box->currentData().toDouble()); });
+                [this, facet, box] { session_.document.setFacetWeight(facet, box->currentData().toDouble()); });
         boxes_[static_cast<std::size_t>(f)] = box;
         layout->addWidget(new QLabel(name, this), f, 0);
         layout->addWidget(box, f, 1);
@@ -44,7 +44,7 @@ FacetWeightsView::FacetWeightsView(Session& session, QWidget* parent) : QWidget(
 }
 
 void FacetWeightsView::refresh() {
-    const Cue* cue = session_.cue();
+    const Cue* cue = session_.document.cue();
     for (std::size_t f = 0; f < boxes_.size(); ++f) {
         boxes_[f]->setEnabled(cue);
         if (!cue) continue;

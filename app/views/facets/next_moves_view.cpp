@@ -141,12 +141,12 @@ MovesView::MovesView(Session& session, QWidget* parent)
                 rows_[static_cast<std::size_t>(to)]->setFocus(Qt::TabFocusReason);
         });
     }
-    connect(&session_, &Session::nextMovesChanged, this, [this] {
+    connect(&session_.nextMoves, &NextMovesController::changed, this, [this] {
         // A refined list may order them anew; what is heard goes by its patch.
         if (heard_ >= 0) hear(-1);
         refresh();
     });
-    connect(&session_, &Session::documentChanged, this, [this] {
+    connect(&session_.document, &DocumentStore::changed, this, [this] {
         heard_ = -1; // an edit is heard at once
         refresh();
     });
@@ -154,34 +154,34 @@ MovesView::MovesView(Session& session, QWidget* parent)
 
 void MovesView::hear(int index) {
     heard_ = index;
-    session_.hearMove(index);
+    session_.nextMoves.hear(index);
     refresh();
 }
 
 void MovesView::take(int index) {
     heard_ = -1;
-    session_.takeMove(index);
+    session_.nextMoves.take(index);
 }
 
 void MovesView::showEvent(QShowEvent* event) {
     QWidget::showEvent(event);
-    session_.wantNextMoves(true);
+    session_.nextMoves.want(true);
 }
 
 void MovesView::hideEvent(QHideEvent* event) {
     QWidget::hideEvent(event);
-    session_.wantNextMoves(false);
+    session_.nextMoves.want(false);
 }
 
 void MovesView::refresh() {
-    const NextMoves& moves = session_.nextMoves();
-    const auto state = session_.nextState();
+    const NextMoves& moves = session_.nextMoves.moves();
+    const auto state = session_.nextMoves.state();
     if (moves.best.empty())
-        state_->setText(state == Session::NextState::looking    ? tr("looking …")
-                        : state == Session::NextState::complete ? tr("no single change brings it closer")
+        state_->setText(state == NextMovesController::State::looking    ? tr("looking …")
+                        : state == NextMovesController::State::complete ? tr("no single change brings it closer")
                                                                 : QString());
     else
-        state_->setText(state == Session::NextState::looking ? tr("looking further …")
+        state_->setText(state == NextMovesController::State::looking ? tr("looking further …")
                                                              : tr("%1 changes tried").arg(moves.tried));
     for (std::size_t i = 0; i < rows_.size(); ++i) {
         const bool used = i < moves.best.size();

@@ -39,12 +39,12 @@ ChangesDialog::ChangesDialog(Session& session, std::uint64_t take, QWidget* pare
     layout->addLayout(line);
     connect(list_, &QTreeWidget::itemActivated, this, &ChangesDialog::takeBack);
     connect(list_, &QTreeWidget::currentItemChanged, this, [this] { back_->setEnabled(list_->currentItem()); });
-    connect(&session_, &Session::documentChanged, this, &ChangesDialog::refresh);
+    connect(&session_.document, &DocumentStore::changed, this, &ChangesDialog::refresh);
     refresh();
 }
 
 void ChangesDialog::refresh() {
-    const Cue* cue = session_.cue();
+    const Cue* cue = session_.document.cue();
     const auto found =
         cue ? std::find_if(cue->takes.begin(), cue->takes.end(), [this](const auto& take) { return take->id == take_; })
             : decltype(cue->takes.begin()){};
@@ -72,7 +72,7 @@ void ChangesDialog::refresh() {
 
 void ChangesDialog::takeBack() {
     const int place = list_->indexOfTopLevelItem(list_->currentItem());
-    if (place >= 0) session_.takeChangeBack(take_, changes_[static_cast<std::size_t>(place)]);
+    if (place >= 0) session_.patch.takeChangeBack(take_, changes_[static_cast<std::size_t>(place)]);
 }
 
 } // namespace facet

@@ -71,14 +71,14 @@ PairDialog::PairDialog(Session& session, std::uint64_t first, QWidget* parent) :
         foot->addWidget(hear_[i]);
     }
     auto* reference = new QPushButton(tr("Hear the &reference"), this);
-    connect(reference, &QPushButton::clicked, this, [this] { session_.playback().play(Side::reference); });
+    connect(reference, &QPushButton::clicked, this, [this] { session_.playback.play(Side::reference); });
     foot->addWidget(reference);
     foot->addStretch(1);
     for (int i = 0; i < 2; ++i) {
         back_[i] = new QPushButton(tr("Go to %1").arg(letter(i)), this);
         back_[i]->setToolTip(tr("It becomes the patch you work on; one step of undo"));
         connect(back_[i], &QPushButton::clicked, this, [this, i] {
-            session_.restoreTake(choices_[i]->currentData().toULongLong());
+            session_.takes.restore(choices_[i]->currentData().toULongLong());
             accept();
         });
         foot->addWidget(back_[i]);
@@ -93,26 +93,26 @@ PairDialog::PairDialog(Session& session, std::uint64_t first, QWidget* parent) :
     choices_[1]->setCurrentIndex(0);
     for (QComboBox* box : choices_) connect(box, &QComboBox::activated, this, &PairDialog::compare);
     connect(marks_, &QTreeWidget::currentItemChanged, this, &PairDialog::showPicture);
-    connect(&session_, &Session::patchesCompared, this,
+    connect(&session_.comparisons, &PatchComparisons::pairCompared, this,
             [this](quint64 ticket, const std::shared_ptr<const PatchPair>& pair) {
                 if (ticket == ticket_) showPair(pair);
             });
     compare();
 }
 
-PairDialog::~PairDialog() { session_.hearOther({}); }
+PairDialog::~PairDialog() { session_.listening.hearOther({}); }
 
 void PairDialog::fill() {
     for (QComboBox* box : choices_) {
         box->addItem(tr("The patch as it stands"), QVariant::fromValue<qulonglong>(0));
-        if (!session_.cue()) continue;
-        for (const auto& take : session_.cue()->takes)
+        if (!session_.document.cue()) continue;
+        for (const auto& take : session_.document.cue()->takes)
             box->addItem(QString::fromStdString(take->name), QVariant::fromValue<qulonglong>(take->id));
     }
 }
 
 const Patch* PairDialog::patchOf(int which) const {
-    const Cue* cue = session_.cue();
+    const Cue* cue = session_.document.cue();
     const std::uint64_t id = choices_[which]->currentData().toULongLong();
     if (!cue || id == 0) return cue ? &cue->patch : nullptr;
     for (const auto& take : cue->takes)
@@ -140,7 +140,7 @@ void PairDialog::compare() {
     marks_->clear();
     marks_->addTopLevelItem(new QTreeWidgetItem({tr("measuring …"), "", ""}));
     pair_.reset();
-    ticket_ = session_.comparePatches(*a, *b);
+    ticket_ = session_.comparisons.comparePair(*a, *b);
 }
 
 void PairDialog::showPair(std::shared_ptr<const PatchPair> pair) {
@@ -183,8 +183,8 @@ void PairDialog::showPicture() {
 
 void PairDialog::hear(int which) {
     if (const Patch* patch = patchOf(which)) {
-        session_.hearOther(*patch);
-        session_.playback().play(Side::render);
+        session_.listening.hearOther(*patch);
+        session_.playback.play(Side::render);
     }
 }
 

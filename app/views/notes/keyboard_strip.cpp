@@ -54,7 +54,7 @@ KeyboardStrip::KeyboardStrip(Session& session, QWidget* parent) : QWidget(parent
     inputs_->setMinimumWidth(170);
     connect(inputs_, &QComboBox::activated, this, [this](int index) {
         const QString name = inputs_->itemData(index).toString();
-        name.isEmpty() ? session_.playback().closeKeyboard() : session_.playback().chooseKeyboard(name.toStdString());
+        name.isEmpty() ? session_.playback.closeKeyboard() : session_.playback.chooseKeyboard(name.toStdString());
     });
     line->addWidget(inputs_);
     line->addStretch(1);
@@ -71,10 +71,10 @@ KeyboardStrip::KeyboardStrip(Session& session, QWidget* parent) : QWidget(parent
         Note note;
         note.key = key;
         note.velocity = velocity;
-        session_.hearNote(note);
+        session_.listening.hearNote(note);
     });
-    connect(&session_.playback(), &Playback::keyPlayed, keys_, &PianoKeys::setDown);
-    connect(&session_.playback(), &Playback::keyboardChanged, this, [this] {
+    connect(&session_.playback, &Playback::keyPlayed, keys_, &PianoKeys::setDown);
+    connect(&session_.playback, &Playback::keyboardChanged, this, [this] {
         keys_->allUp();
         fillInputs();
     });
@@ -86,21 +86,21 @@ void KeyboardStrip::fillInputs() {
     inputs_->addItem(tr("none"), QString());
     for (const std::string& name : midiInputNames()) {
         inputs_->addItem(QString::fromStdString(name), QString::fromStdString(name));
-        const MidiInput* open = session_.playback().keyboard();
+        const MidiInput* open = session_.playback.keyboard();
         if (open && open->name() == name) inputs_->setCurrentIndex(inputs_->count() - 1);
     }
 }
 
-void KeyboardStrip::refresh() { keys_->setPhrase(session_.performance().notes); }
+void KeyboardStrip::refresh() { keys_->setPhrase(session_.document.performance().notes); }
 
 void KeyboardStrip::tick() {
-    Player& player = session_.playback().player();
+    Player& player = session_.playback.player();
     const std::uint64_t givenWay = player.liveNotesGivenWay();
     const float load = player.takeLoad();
-    const auto* voicing = session_.cue() ? session_.cue()->patch.find("voicing") : nullptr;
+    const auto* voicing = session_.document.cue() ? session_.document.cue()->patch.find("voicing") : nullptr;
     const bool poly =
-        voicing && session_.cue()->patch.value({"voicing", "mode"}) == static_cast<double>(VoiceMode::poly);
-    const int limit = poly ? static_cast<int>(session_.cue()->patch.value({"voicing", "voices"})) : 1;
+        voicing && session_.document.cue()->patch.value({"voicing", "mode"}) == static_cast<double>(VoiceMode::poly);
+    const int limit = poly ? static_cast<int>(session_.document.cue()->patch.value({"voicing", "voices"})) : 1;
     if (load > 1.0f) {
         warning_ = tr("Too much for this machine: the sound broke up");
         warnedAgo_.start();
@@ -124,12 +124,12 @@ void KeyboardStrip::tick() {
 
 void KeyboardStrip::press(int key, double velocity) {
     keys_->setDown(key, true);
-    session_.playback().player().noteOn(key, velocity);
+    session_.playback.player().noteOn(key, velocity);
 }
 
 void KeyboardStrip::release(int key) {
     keys_->setDown(key, false);
-    session_.playback().player().noteOff(key);
+    session_.playback.player().noteOff(key);
 }
 
 bool KeyboardStrip::playLetter(int key, bool down) {

@@ -39,9 +39,9 @@ NotesPage::NotesPage(Session& session, MirrorView& mirror, QWidget* parent) : QW
     clear_ = new QPushButton(tr("Clear curve"), this);
     connect(clear_, &QPushButton::clicked, this, [this] {
         if (editor_->lane() == NoteEditor::bendLane)
-            session_.setBends({});
+            session_.notes.setBends({});
         else
-            session_.setCurve({editor_->lane().toStdString(), {}});
+            session_.notes.setCurve({editor_->lane().toStdString(), {}});
     });
     foot->addWidget(clear_);
     bends_ = new QPushButton(tr("Take bends from the recording"), this);
@@ -53,8 +53,8 @@ NotesPage::NotesPage(Session& session, MirrorView& mirror, QWidget* parent) : QW
     summary_->setObjectName("quiet");
     foot->addWidget(summary_);
     layout->addLayout(foot);
-    connect(&session_, &Session::chosenNotesChanged, this, &NotesPage::refresh);
-    connect(&session_, &Session::gridChanged, this, &NotesPage::refresh);
+    connect(&session_.notes, &NotesController::chosenChanged, this, &NotesPage::refresh);
+    connect(&session_.notes, &NotesController::gridChanged, this, &NotesPage::refresh);
     refresh();
 }
 
@@ -83,7 +83,7 @@ QWidget* NotesPage::makeTools() {
     tempo_->setButtonSymbols(QAbstractSpinBox::NoButtons);
     tempo_->setKeyboardTracking(false);
     tempo_->setAccessibleName(tr("Tempo in quarter notes per minute"));
-    connect(tempo_, &QDoubleSpinBox::valueChanged, this, [this](double bpm) { session_.setTempo(bpm); });
+    connect(tempo_, &QDoubleSpinBox::valueChanged, this, [this](double bpm) { session_.notes.setTempo(bpm); });
     row->addWidget(tempo_);
     meter_ = new QSpinBox(tools);
     meter_->setRange(1, 32);
@@ -91,7 +91,7 @@ QWidget* NotesPage::makeTools() {
     meter_->setButtonSymbols(QAbstractSpinBox::NoButtons);
     meter_->setKeyboardTracking(false);
     meter_->setAccessibleName(tr("Quarter notes a bar"));
-    connect(meter_, &QSpinBox::valueChanged, this, [this](int beats) { session_.setBeatsPerBar(beats); });
+    connect(meter_, &QSpinBox::valueChanged, this, [this](int beats) { session_.notes.setBeatsPerBar(beats); });
     row->addWidget(meter_);
     label(tr("Grid"));
     step_ = new QComboBox(tools);
@@ -106,24 +106,24 @@ QWidget* NotesPage::makeTools() {
                                       {tr("1/32"), 0.125}})
         step_->addItem(name, beats);
     step_->setCurrentIndex(4);
-    connect(step_, &QComboBox::activated, this, [this] { session_.setGridStep(step_->currentData().toDouble()); });
+    connect(step_, &QComboBox::activated, this, [this] { session_.notes.setGridStep(step_->currentData().toDouble()); });
     row->addWidget(step_);
     snap_ = new QCheckBox(tr("Snap"), tools);
     snap_->setToolTip(tr("What is dragged goes to the lines of the grid"));
-    connect(snap_, &QCheckBox::toggled, this, [this](bool on) { session_.setSnapping(on); });
+    connect(snap_, &QCheckBox::toggled, this, [this](bool on) { session_.notes.setSnapping(on); });
     row->addWidget(snap_);
     row->addSpacing(12);
     quantize_ = button(tr("Quantize"), tr("Draws the starts of the chosen notes, or of all, to the grid"),
                        [this] { quantizeChosen(); });
     join_ = button(tr("Join"), tr("Chosen notes of one pitch become one"), [this] {
-        session_.changeNotes(tr("Join notes"), joined(session_.performance().notes, session_.chosenNotes()));
+        session_.notes.change(tr("Join notes"), joined(session_.document.performance().notes, session_.notes.chosen()));
     });
     delete_ = button(tr("Delete"), tr("Takes the chosen notes away (Delete)"), [this] {
-        session_.changeNotes(tr("Delete note"), deleted(session_.performance().notes, session_.chosenNotes()));
+        session_.notes.change(tr("Delete note"), deleted(session_.document.performance().notes, session_.notes.chosen()));
     });
     row->addStretch(1);
     button(tr("Find again"), tr("Finds the notes in the recording anew; your corrections stay"),
-           [this] { session_.findNotesAgain(); });
+           [this] { session_.notes.findAgain(); });
     button(tr("Import …"), tr("Takes the notes from a MIDI file (Ctrl+I)"), [this] { emit importWanted(); });
     button(tr("Export …"), tr("Writes notes, bends, wheel and pressure as a MIDI file"),
            [this] { emit exportWanted(); });
@@ -131,23 +131,23 @@ QWidget* NotesPage::makeTools() {
 }
 
 void NotesPage::quantizeChosen() {
-    const auto notes = session_.performance().notes;
-    NoteChoice chosen = session_.chosenNotes();
-    for (int i = 0; session_.chosenNotes().empty() && i < static_cast<int>(notes.size()); ++i) chosen.insert(i);
-    session_.changeNotes(tr("Quantize"), quantized(notes, chosen, session_.grid()));
+    const auto notes = session_.document.performance().notes;
+    NoteChoice chosen = session_.notes.chosen();
+    for (int i = 0; session_.notes.chosen().empty() && i < static_cast<int>(notes.size()); ++i) chosen.insert(i);
+    session_.notes.change(tr("Quantize"), quantized(notes, chosen, session_.notes.grid()));
 }
 
 /// Where the recording's pitch leaves the note, the bend follows it, drawn with few points. Glides into a note and
 /// vibrato are in it too: whoever rebuilds them with the patch clears the curve again.
 void NotesPage::takeBends() {
-    const ProfilePtr& profile = session_.results().reference.profile;
+    const ProfilePtr& profile = session_.results.state().reference.profile;
     if (!profile) return;
-    const auto points = pitchAsBends(profile->pitchCents, session_.performance());
+    const auto points = pitchAsBends(profile->pitchCents, session_.document.performance());
     if (points.empty()) {
         summary_->setText(tr("No pitch can be followed in this recording."));
         return;
     }
-    session_.setBends(points);
+    session_.notes.setBends(points);
     editor_->setLane(NoteEditor::bendLane);
     refresh();
 }
@@ -159,7 +159,7 @@ void NotesPage::refreshLanes() {
     lane_->addItem(tr("Pitch bend"), NoteEditor::bendLane);
     lane_->addItem(tr("Wheel"), QString::fromUtf8(wheelTarget.data()));
     lane_->addItem(tr("Pressure"), QString::fromUtf8(pressureTarget.data()));
-    if (const Cue* cue = session_.cue()) {
+    if (const Cue* cue = session_.document.cue()) {
         for (const Address& address : cue->patch.addresses()) {
             const auto& descriptor = cue->patch.descriptor(address);
             if (descriptor.smoothing == Smoothing::graph || descriptor.isDiscrete()) continue;
@@ -168,7 +168,7 @@ void NotesPage::refreshLanes() {
             lane_->addItem(QString::fromStdString(text), QString::fromStdString(address.text()));
         }
     }
-    const Performance performance = session_.performance();
+    const Performance performance = session_.document.performance();
     for (int i = 0; i < lane_->count(); ++i) {
         const QString target = lane_->itemData(i).toString();
         const bool drawn = target == NoteEditor::bendLane ? !performance.bends.empty()
@@ -180,12 +180,12 @@ void NotesPage::refreshLanes() {
 
 void NotesPage::refresh() {
     refreshLanes();
-    const Performance performance = session_.performance();
+    const Performance performance = session_.document.performance();
     const QSignalBlocker quietTempo(tempo_);
     const QSignalBlocker quietMeter(meter_);
     tempo_->setValue(performance.tempo);
     meter_->setValue(performance.beatsPerBar);
-    const auto& chosen = session_.chosenNotes();
+    const auto& chosen = session_.notes.chosen();
     quantize_->setText(chosen.empty() ? tr("Quantize all") : tr("Quantize"));
     quantize_->setEnabled(!performance.notes.empty());
     join_->setEnabled(!joined(performance.notes, chosen).empty());
@@ -196,7 +196,7 @@ void NotesPage::refresh() {
     clear_->setEnabled(bend ? !performance.bends.empty()
                             : performance.curveOf(editor_->lane().toStdString()) != nullptr);
     bends_->setVisible(bend);
-    bends_->setEnabled(session_.results().reference.profile != nullptr);
+    bends_->setEnabled(session_.results.state().reference.profile != nullptr);
     const double tuning = performance.tuningCents;
     summary_->setText(tr("%1 notes, %2 chosen · tuned %3%4 cents against A4 = 440 Hz")
                           .arg(performance.notes.size())

@@ -46,7 +46,7 @@ QPointF CurveEditor::toPlace(QPointF at) const {
 }
 
 void CurveEditor::paintEvent(QPaintEvent*) {
-    if (!session_.cue() || !session_.cue()->patch.find(path_)) return;
+    if (!session_.document.cue() || !session_.document.cue()->patch.find(path_)) return;
     const Theme& t = theme();
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);

@@ -57,8 +57,8 @@ QComboBox* LinkEnds::makeList(const QString& label, const QString& tip) {
 }
 
 void LinkEnds::refresh() {
-    if (!session_.cue()) return;
-    const Patch& patch = session_.cue()->patch;
+    if (!session_.document.cue()) return;
+    const Patch& patch = session_.document.cue()->patch;
     const auto* module = patch.find(path_);
     if (!module) return;
     const ModuleData& link = module->contents();
@@ -82,13 +82,13 @@ void LinkEnds::refresh() {
 }
 
 void LinkEnds::take() {
-    if (!session_.cue()) return;
-    const Patch& patch = session_.cue()->patch;
+    if (!session_.document.cue()) return;
+    const Patch& patch = session_.document.cue()->patch;
     ModuleData link = patch.find(path_)->contents();
     link.from = from_->currentData().toString().toStdString();
     link.to = to_->currentData().toString().toStdString();
     link.by = by_->currentData().toString().toStdString();
-    session_.setModuleData(path_, link);
+    session_.patch.setModuleData(path_, link);
     refresh();
 }
 

@@ -70,7 +70,7 @@ QToolButton* ModuleRow::makeFlatButton(const QString& words, const QString& tip,
 }
 
 void ModuleRow::makeHead() {
-    const Patch& patch = session_.cue()->patch;
+    const Patch& patch = session_.document.cue()->patch;
     const Patch::Module& module = *patch.find(path_);
     const QString name = text(patch.labelOf(module)).toLower();
     head_ = new QWidget(this);
@@ -83,7 +83,7 @@ void ModuleRow::makeHead() {
         on_->setObjectName("dot");
         on_->setFixedSize(14, 14);
         connect(on_, &QToolButton::clicked, this, [this](bool on) {
-            session_.setParameter({path_, "on"}, on ? 1.0 : 0.0);
+            session_.patch.setParameter({path_, "on"}, on ? 1.0 : 0.0);
         });
         line->addWidget(on_);
     } else {
@@ -116,7 +116,7 @@ void ModuleRow::makeHead() {
     }
     if (!Patch::isFixed(path_)) {
         auto* remove = makeFlatButton(QStringLiteral("×"), tr("Remove %1").arg(name), head_);
-        connect(remove, &QToolButton::clicked, this, [this] { session_.removeModule(path_); });
+        connect(remove, &QToolButton::clicked, this, [this] { session_.patch.removeModule(path_); });
         line->addWidget(remove);
     }
     stack_->addWidget(head_);
@@ -124,17 +124,17 @@ void ModuleRow::makeHead() {
 
 void ModuleRow::moveBy(int places) {
     int place = 0;
-    for (const auto& other : session_.cue()->patch.modules()) {
+    for (const auto& other : session_.document.cue()->patch.modules()) {
         if (other.path == path_) break;
         place += isEffect(other.kind);
     }
-    session_.moveEffect(path_, place + places);
+    session_.patch.moveEffect(path_, place + places);
 }
 
 void ModuleRow::setOpen(bool open) {
-    if (open == isOpen() || !session_.cue()) return;
+    if (open == isOpen() || !session_.document.cue()) return;
     if (open) {
-        makeBody(session_.cue()->patch);
+        makeBody(session_.document.cue()->patch);
     } else {
         stack_->removeWidget(body_);
         body_->hide(); // it goes once the event that closed it is over
@@ -152,7 +152,7 @@ void ModuleRow::setOpen(bool open) {
     }
     setProperty("open", open);
     polish(this);
-    refresh(session_.cue()->patch, modulationsOf(session_.cue()->patch));
+    refresh(session_.document.cue()->patch, modulationsOf(session_.document.cue()->patch));
 }
 
 void ModuleRow::makeBody(const Patch& patch) {
@@ -174,7 +174,7 @@ void ModuleRow::makeBody(const Patch& patch) {
             tr("Shape from reference"),
             tr("Takes the shape and rate by which the level of the longest chosen note goes up and down"), body_);
         take->setObjectName("takeShape");
-        connect(take, &QToolButton::clicked, this, [this] { session_.takeShape(path_); });
+        connect(take, &QToolButton::clicked, this, [this] { session_.sounds.takeShape(path_); });
         left->addWidget(take, 0, Qt::AlignLeft);
     }
     if (module.kind == ModuleKind::link) {
@@ -230,11 +230,11 @@ void ModuleRow::makeName(QVBoxLayout* column) {
     name_->setMaxLength(40);
     caption->setBuddy(name_);
     connect(name_, &QLineEdit::editingFinished, this, [this] {
-        if (!name_->isModified() || !session_.cue()->patch.find(path_)) return;
-        ModuleData held = session_.cue()->patch.find(path_)->contents();
+        if (!name_->isModified() || !session_.document.cue()->patch.find(path_)) return;
+        ModuleData held = session_.document.cue()->patch.find(path_)->contents();
         held.label = name_->text().trimmed().toStdString();
         name_->setModified(false);
-        session_.setModuleData(path_, held);
+        session_.patch.setModuleData(path_, held);
     });
     line->addWidget(name_, 1);
     column->addLayout(line);
@@ -253,15 +253,15 @@ void ModuleRow::makePartials(QVBoxLayout* column) {
     const auto add = [&](const QString& words, const QString& tip, auto&& change) {
         auto* button = makeFlatButton(words, tip, partials_);
         connect(button, &QToolButton::clicked, this, [this, change] {
-            ModuleData held = session_.cue()->patch.find(path_)->contents();
+            ModuleData held = session_.document.cue()->patch.find(path_)->contents();
             held.partialsDb = change(held.partialsDb);
-            session_.setModuleData(path_, held);
+            session_.patch.setModuleData(path_, held);
         });
         line->addWidget(button);
     };
     auto* measured =
         makeFlatButton(tr("From reference"), tr("Takes the partials of the longest chosen note"), partials_);
-    connect(measured, &QToolButton::clicked, this, [this] { session_.takePartials(path_); });
+    connect(measured, &QToolButton::clicked, this, [this] { session_.sounds.takePartials(path_); });
     line->addWidget(measured);
     add(tr("All"), tr("All partials, as of a saw"), [](const PartialLevels&) { return sawPartials(); });
     add(tr("Odd"), tr("Odd partials alone"), [](const PartialLevels& all) { return everyOther(all, true); });
@@ -292,7 +292,7 @@ void ModuleRow::makeSoundRow(QVBoxLayout* column, const Patch::Module& module) {
     soundTake_ = nullptr;
     if (module.kind == ModuleKind::source) {
         soundTake_ = makeFlatButton(tr("From reference"), tr("Takes the cycles of the longest chosen note"), sound_);
-        connect(soundTake_, &QToolButton::clicked, this, [this] { session_.takeTable(path_); });
+        connect(soundTake_, &QToolButton::clicked, this, [this] { session_.sounds.takeTable(path_); });
         layout->addWidget(soundTake_);
     }
     if (cycles_) {
@@ -312,10 +312,10 @@ void ModuleRow::makeSoundRow(QVBoxLayout* column, const Patch::Module& module) {
 /// What arrives at a stage that depends on level; asked for whenever its line is looked at.
 void ModuleRow::refreshStage(const Patch& patch, const Patch::Module& module) {
     const bool depends = dependsOnLevel(patch, module);
-    if (depends && isVisible()) session_.wantStage(path_); // not while another page is worked on
+    if (depends && isVisible()) session_.readings.wantStage(path_); // not while another page is worked on
     if (!stage_) return;
     stage_->setVisible(depends);
-    if (depends) stage_->show(session_.stage(path_), !session_.performance().notes.empty());
+    if (depends) stage_->show(session_.readings.stage(path_), !session_.document.performance().notes.empty());
 }
 
 void ModuleRow::refreshSound(const Patch& patch, const Patch::Module& module) {
@@ -365,7 +365,7 @@ QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
     if (isEffect(module.kind) && takesPart(patch, module)) {
         QStringList words;
         if (static_cast<Chain>(patch.value({path_, "chain"})) == Chain::send) words << tr("beside, by the send");
-        if (const StageReading* reading = session_.stage(path_)) words << stageWords(*reading);
+        if (const StageReading* reading = session_.readings.stage(path_)) words << stageWords(*reading);
         return words.join(" · ");
     }
     QStringList moved;
@@ -375,7 +375,7 @@ QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
         moved << text(targetLabel(patch, m)) + (amount.empty() ? QString() : " " + text(amount));
     }
     if (module.kind == ModuleKind::voicing && matters(patch, module, patch.descriptor({path_, "voices"}))) {
-        const int needed = mostNotesTogether(session_.performance());
+        const int needed = mostNotesTogether(session_.document.performance());
         if (needed > patch.value({path_, "voices"})) return tr("the phrase needs %1 voices").arg(needed);
     }
     const bool mover =
@@ -456,7 +456,7 @@ void ModuleRow::fillMovers(const Patch& patch, const std::vector<Modulation>& mo
                 mute->setCheckable(true);
                 mute->setProperty("link", text(m.link));
                 connect(mute, &QToolButton::clicked, this, [this, link = m.link](bool muted) {
-                    session_.setParameter({link, "on"}, muted ? 0.0 : 1.0);
+                    session_.patch.setParameter({link, "on"}, muted ? 0.0 : 1.0);
                 });
                 layout->addWidget(mute);
             }
@@ -496,14 +496,14 @@ void ModuleRow::fillMovers(const Patch& patch, const std::vector<Modulation>& mo
 void ModuleRow::offerMovers() {
     QMenu& menu = *movers_->findChild<QToolButton*>("addMover")->menu();
     menu.clear();
-    const Patch& patch = session_.cue()->patch;
+    const Patch& patch = session_.document.cue()->patch;
     const Patch::Module& module = *patch.find(path_);
     for (const auto& d : parametersOf(module.kind)) {
         if (d.isDiscrete() || d.smoothing == Smoothing::graph || !matters(patch, module, d)) continue;
         const std::string to = path_ + "/" + std::string(d.field);
         QMenu* what = menu.addMenu(text(d.label));
         for (const Mover& mover : moversFor(patch, {path_, std::string(d.field)}))
-            what->addAction(text(mover.label), this, [this, from = mover.path, to] { session_.addLink(from, to); });
+            what->addAction(text(mover.label), this, [this, from = mover.path, to] { session_.patch.addLink(from, to); });
     }
 }
 
@@ -511,7 +511,7 @@ void ModuleRow::offerMovers() {
 void ModuleRow::offerTargets() {
     QMenu& menu = *movers_->findChild<QToolButton*>("addTarget")->menu();
     menu.clear();
-    const Patch& patch = session_.cue()->patch;
+    const Patch& patch = session_.document.cue()->patch;
     for (const auto& module : patch.modules()) {
         if (module.path == path_ || !takesPart(patch, module) || module.kind == ModuleKind::link) continue;
         QMenu* of = nullptr;
@@ -521,7 +521,7 @@ void ModuleRow::offerTargets() {
             const auto movers = moversFor(patch, to);
             if (std::none_of(movers.begin(), movers.end(), [&](const Mover& m) { return m.path == path_; })) continue;
             if (!of) of = menu.addMenu(text(patch.labelOf(module)));
-            of->addAction(text(d.label), this, [this, to = to.text()] { session_.addLink(path_, to); });
+            of->addAction(text(d.label), this, [this, to = to.text()] { session_.patch.addLink(path_, to); });
         }
     }
 }
@@ -545,7 +545,7 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Modulation>& movem
     told_->setVisible(!slim);
     told_->show(told);
     QString words = within(patch, wordsFor(patch, module, movements));
-    if (const StageReading* reading = session_.stage(path_); reading && module.kind == ModuleKind::filter)
+    if (const StageReading* reading = session_.readings.stage(path_); reading && module.kind == ModuleKind::filter)
         words = stageWords(*reading);
     if (!part && (on_ || words.isEmpty())) words = tr("off");
     QStringList values;
@@ -581,8 +581,8 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Modulation>& movem
         row->setVisible(!part || matters(patch, module, patch.descriptor(row->address())));
     }
     // Until it is known anew, what was known stays shown.
-    if (part && isVisible()) session_.wantUnheard(path_);
-    if (const auto* unheard = session_.unheard(path_))
+    if (part && isVisible()) session_.readings.wantUnheard(path_);
+    if (const auto* unheard = session_.readings.unheard(path_))
         for (ParameterRow* row : rows_) row->setHeard(!unheard->contains(row->address()));
 }
 
@@ -624,15 +624,15 @@ void ModuleRow::keyPressEvent(QKeyEvent* event) {
         return;
     }
     if (event->matches(QKeySequence::Copy)) {
-        QApplication::clipboard()->setText(text(session_.copiedModule(path_)));
+        QApplication::clipboard()->setText(text(session_.patch.copiedModule(path_)));
         return;
     }
     if (event->matches(QKeySequence::Paste)) {
-        session_.pasteModule(path_, QApplication::clipboard()->text().toStdString());
+        session_.patch.pasteModule(path_, QApplication::clipboard()->text().toStdString());
         return;
     }
     const bool alt = event->modifiers() & Qt::AltModifier;
-    const bool effect = isEffect(session_.cue()->patch.find(path_)->kind);
+    const bool effect = isEffect(session_.document.cue()->patch.find(path_)->kind);
     switch (event->key()) {
     case Qt::Key_Return:
     case Qt::Key_Enter: emit chosen(text(path_)); break;
@@ -649,7 +649,7 @@ void ModuleRow::keyPressEvent(QKeyEvent* event) {
             emit stepWanted(1);
         break;
     case Qt::Key_Delete:
-        if (!Patch::isFixed(path_)) session_.removeModule(path_);
+        if (!Patch::isFixed(path_)) session_.patch.removeModule(path_);
         break;
     default: QFrame::keyPressEvent(event);
     }
@@ -659,17 +659,17 @@ void ModuleRow::contextMenuEvent(QContextMenuEvent* event) {
     QMenu menu(this);
     menu.setObjectName("sectionMenu");
     menu.addAction(tr("Copy"), QKeySequence::Copy, this,
-                   [this] { QApplication::clipboard()->setText(text(session_.copiedModule(path_))); });
+                   [this] { QApplication::clipboard()->setText(text(session_.patch.copiedModule(path_))); });
     menu.addAction(tr("Paste"), QKeySequence::Paste, this,
-                   [this] { session_.pasteModule(path_, QApplication::clipboard()->text().toStdString()); });
+                   [this] { session_.patch.pasteModule(path_, QApplication::clipboard()->text().toStdString()); });
     menu.addSeparator();
-    menu.addAction(tr("Back to defaults"), this, [this] { session_.resetModule(path_); });
-    menu.addAction(tr("As in the last take"), this, [this] { session_.takeModuleBack(path_); })
-        ->setEnabled(!session_.cue()->takes.empty());
-    menu.addAction(tr("Random values"), this, [this] { session_.randomizeModule(path_); });
+    menu.addAction(tr("Back to defaults"), this, [this] { session_.patch.resetModule(path_); });
+    menu.addAction(tr("As in the last take"), this, [this] { session_.patch.takeModuleBack(path_); })
+        ->setEnabled(!session_.document.cue()->takes.empty());
+    menu.addAction(tr("Random values"), this, [this] { session_.patch.randomizeModule(path_); });
     if (!Patch::isFixed(path_)) {
         menu.addSeparator();
-        menu.addAction(tr("Remove"), this, [this] { session_.removeModule(path_); });
+        menu.addAction(tr("Remove"), this, [this] { session_.patch.removeModule(path_); });
     }
     menu.exec(event->globalPos());
 }

@@ -28,7 +28,7 @@ PartialsEditor::PartialsEditor(Session& session, std::string path, QWidget* pare
 }
 
 PartialLevels PartialsEditor::levels() const {
-    const auto* module = session_.cue() ? session_.cue()->patch.find(path_) : nullptr;
+    const auto* module = session_.document.cue() ? session_.document.cue()->patch.find(path_) : nullptr;
     return module ? module->contents().partialsDb : PartialLevels();
 }
 
@@ -62,7 +62,7 @@ double PartialsEditor::levelAt(double y) const {
 }
 
 void PartialsEditor::take(const PartialLevels& levels) {
-    session_.editCue(
+    session_.document.editCue(
         tr("Draw partials"),
         [&](Cue& cue) {
             ModuleData held = cue.patch.find(path_)->contents();

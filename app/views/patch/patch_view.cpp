@@ -98,13 +98,13 @@ PatchView::PatchView(Session& session, QWidget* parent)
     railArea->setFixedWidth(railWidth + 10);
     layout->addWidget(railArea);
     layout->addWidget(area_, 1);
-    connect(&session_, &Session::hearingChanged, this, &PatchView::refreshHearing);
+    connect(&session_.listening, &Listening::modulesChanged, this, &PatchView::refreshHearing);
     const auto refreshLine = [this](const QString& path) {
-        ModuleRow* row = session_.cue() ? rowOf(path.toStdString()) : nullptr;
-        if (row) row->refresh(session_.cue()->patch, modulationsOf(session_.cue()->patch));
+        ModuleRow* row = session_.document.cue() ? rowOf(path.toStdString()) : nullptr;
+        if (row) row->refresh(session_.document.cue()->patch, modulationsOf(session_.document.cue()->patch));
     };
-    connect(&session_, &Session::stageRead, this, refreshLine);
-    connect(&session_, &Session::unheardFound, this, refreshLine);
+    connect(&session_.readings, &ModuleReadings::stageRead, this, refreshLine);
+    connect(&session_.readings, &ModuleReadings::unheardFound, this, refreshLine);
     refresh();
 }
 
@@ -164,11 +164,11 @@ QWidget* PatchView::makeRail() {
     stack->addSpacing(6);
     stack->addWidget(quietHeading(tr("Listen to"), rail));
     hearing_ = new QButtonGroup(this);
-    const std::pair<Session::Hearing, QString> ways[] = {{Session::Hearing::whole, tr("the whole patch")},
-                                                         {Session::Hearing::alone, tr("this line alone")},
-                                                         {Session::Hearing::upTo, tr("up to this line")},
-                                                         {Session::Hearing::without, tr("without this line")},
-                                                         {Session::Hearing::dryFrom, tr("without effects from here")}};
+    const std::pair<HeardModules, QString> ways[] = {{HeardModules::whole, tr("the whole patch")},
+                                                         {HeardModules::alone, tr("this line alone")},
+                                                         {HeardModules::upTo, tr("up to this line")},
+                                                         {HeardModules::without, tr("without this line")},
+                                                         {HeardModules::dryFrom, tr("without effects from here")}};
     for (const auto& [way, words] : ways) {
         auto* button = new QRadioButton(words, rail);
         button->setAccessibleName(tr("Listen to %1").arg(words));
@@ -176,8 +176,8 @@ QWidget* PatchView::makeRail() {
         stack->addWidget(button);
     }
     connect(hearing_, &QButtonGroup::idClicked, this, [this](int id) {
-        session_.hearPart(static_cast<Session::Hearing>(id), chosen_);
-        if (!session_.playback().player().playing()) session_.playback().play(Side::render);
+        session_.listening.hearModules(static_cast<HeardModules>(id), chosen_);
+        if (!session_.playback.player().playing()) session_.playback.play(Side::render);
     });
     heardWords_ = new QLabel(rail);
     heardWords_->setObjectName("quiet");
@@ -194,15 +194,15 @@ QWidget* PatchView::makeRail() {
 }
 
 void PatchView::add(ModuleKind kind, const std::string& layer) {
-    const std::string path = session_.addModule(kind, layer);
+    const std::string path = session_.patch.addModule(kind, layer);
     if (!path.empty()) open(path);
 }
 
 void PatchView::offerModules() {
     QMenu& menu = *adder_->menu();
     menu.clear();
-    if (!session_.cue()) return;
-    const Patch& patch = session_.cue()->patch;
+    if (!session_.document.cue()) return;
+    const Patch& patch = session_.document.cue()->patch;
     const auto offer = [&](ModuleKind kind, const std::string& layer, const QString& name) {
         const auto there = std::count_if(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& m) {
             return m.kind == kind && layerOfPath(m.path) == layer;
@@ -243,7 +243,7 @@ void PatchView::open(const std::string& path) {
     if (!path.empty() && !rowOf(path)) return;
     if (!path.empty()) chosen_ = path;
     for (ModuleRow* row : rows_) row->setOpen(row->path() == path);
-    if (session_.hearing() != Session::Hearing::whole) session_.hearPart(session_.hearing(), chosen_);
+    if (session_.listening.heardModules() != HeardModules::whole) session_.listening.hearModules(session_.listening.heardModules(), chosen_);
     refreshHearing();
     revealing_ = true;
     if (ModuleRow* row = rowOf(path)) reveal(row);
@@ -276,8 +276,8 @@ void PatchView::startFinding() {
 
 void PatchView::find(const QString& words) {
     found_->clear();
-    if (!session_.cue()) return;
-    const Patch& patch = session_.cue()->patch;
+    if (!session_.document.cue()) return;
+    const Patch& patch = session_.document.cue()->patch;
     for (const Address& address : findParameters(patch, words.toStdString(), mostFound)) {
         const auto& d = patch.descriptor(address);
         auto* item = new QListWidgetItem(
@@ -367,7 +367,7 @@ void PatchView::rebuild(const Patch& patch) {
 
 /// Shows between which lines a dragged effect would go, and puts it there.
 void PatchView::dragEffect(ModuleRow* row, QPoint place, bool dropped) {
-    const Patch& patch = session_.cue()->patch;
+    const Patch& patch = session_.document.cue()->patch;
     int before = 0; // effects that would come before it
     int gap = 0;
     for (ModuleRow* other : rows_) {
@@ -389,7 +389,7 @@ void PatchView::dragEffect(ModuleRow* row, QPoint place, bool dropped) {
     dropLine_->setGeometry(row->x(), gap, row->width(), 2);
     dropLine_->setVisible(!dropped);
     dropLine_->raise();
-    if (dropped) session_.moveEffect(row->path(), before);
+    if (dropped) session_.patch.moveEffect(row->path(), before);
 }
 
 void PatchView::refreshRail(const Patch& patch) {
@@ -417,20 +417,20 @@ void PatchView::refreshRail(const Patch& patch) {
 }
 
 void PatchView::refreshHearing() {
-    if (!session_.cue()) return;
-    const Patch& patch = session_.cue()->patch;
+    if (!session_.document.cue()) return;
+    const Patch& patch = session_.document.cue()->patch;
     const auto* module = patch.find(chosen_);
     for (QAbstractButton* button : hearing_->buttons())
-        button->setEnabled(session_.canHear(static_cast<Session::Hearing>(hearing_->id(button)), chosen_));
-    Session::Hearing now = session_.hearing();
-    if (!session_.canHear(now, session_.heardModule())) now = Session::Hearing::whole;
+        button->setEnabled(session_.listening.canHear(static_cast<HeardModules>(hearing_->id(button)), chosen_));
+    HeardModules now = session_.listening.heardModules();
+    if (!session_.listening.canHear(now, session_.listening.heardModule())) now = HeardModules::whole;
     hearing_->button(static_cast<int>(now))->setChecked(true);
     const QString name = module ? QString::fromStdString(patch.labelOf(*module)) : QString();
     heardWords_->setText(name.isEmpty() ? tr("“This line” is the one you open.") : tr("This line: %1").arg(name));
 }
 
 void PatchView::refresh() {
-    const Cue* cue = session_.cue();
+    const Cue* cue = session_.document.cue();
     if (!cue) return;
     const Patch& patch = cue->patch;
     if (cue->id != cue_) { // another sound begins with nothing open
@@ -438,7 +438,7 @@ void PatchView::refresh() {
         chosen_.clear();
         rows_.clear();
         shown_.clear();
-        session_.hearPart(Session::Hearing::whole);
+        session_.listening.hearModules(HeardModules::whole);
     }
     const bool same =
         std::equal(shown_.begin(), shown_.end(), patch.modules().begin(), patch.modules().end(),
@@ -451,14 +451,14 @@ void PatchView::refresh() {
 }
 
 void PatchView::followPlayhead(double seconds) {
-    const Cue* cue = session_.cue();
+    const Cue* cue = session_.document.cue();
     ModuleRow* row = rowOf(chosen_);
     if (!cue || !row || !row->isOpen()) return;
     const auto* module = cue->patch.find(chosen_);
     if (!module || module->kind != ModuleKind::filter) return;
     const double semitones = cue->patch.value({chosen_, "envelope"});
     const Note* newest = nullptr;
-    const Performance performance = session_.performance();
+    const Performance performance = session_.document.performance();
     for (const Note& note : performance.notes)
         if (seconds >= 0.0 && note.start <= seconds && (!newest || note.start > newest->start)) newest = &note;
     if (!newest || semitones == 0.0) {

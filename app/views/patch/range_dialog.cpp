@@ -10,10 +10,10 @@ namespace facet {
 
 void askSearchRange(Session& session, const Address& address, const QString& name, QWidget* parent) {
     const auto tr = [](const char* text) { return QObject::tr(text); };
-    const ParameterDescriptor d = session.cue()->patch.shownDescriptor(address);
-    const auto known = session.cue()->ranges.find(address);
+    const ParameterDescriptor d = session.document.cue()->patch.shownDescriptor(address);
+    const auto known = session.document.cue()->ranges.find(address);
     const auto told = [&](double value) { return QString::fromStdString(textOf(d, value)); };
-    const QString now = known != session.cue()->ranges.end()
+    const QString now = known != session.document.cue()->ranges.end()
                             ? tr("%1 to %2").arg(told(known->second.first), told(known->second.second))
                             : QString();
     bool fine = false;
@@ -24,16 +24,16 @@ void askSearchRange(Session& session, const Address& address, const QString& nam
                               QLineEdit::Normal, now, &fine);
     if (!fine) return;
     if (typed.trimmed().isEmpty()) {
-        session.setSearchRange(address, {});
+        session.patch.setSearchRange(address, {});
         return;
     }
     const QStringList ends = typed.split(QRegularExpression(tr("\\s+to\\s+|\\s*–\\s*|\\.\\.")));
     const auto low = ends.size() == 2 ? parseValue(d, ends[0].toStdString()) : std::nullopt;
     const auto high = ends.size() == 2 ? parseValue(d, ends[1].toStdString()) : std::nullopt;
     if (low && high && *low >= d.low && *high <= d.high && *low < *high)
-        session.setSearchRange(address, std::pair{*low, *high});
+        session.patch.setSearchRange(address, std::pair{*low, *high});
     else
-        emit session.notice(
+        session.messages.say(
             tr("A range lies within %1, its lower end first").arg(QString::fromStdString(rangeText(d))));
 }
 

@@ -28,13 +28,13 @@ TableFrames::TableFrames(Session& session, std::string path, QWidget* parent)
 
 const std::vector<float>& TableFrames::frames() const {
     static const std::vector<float> none;
-    const auto* module = session_.cue() ? session_.cue()->patch.find(path_) : nullptr;
+    const auto* module = session_.document.cue() ? session_.document.cue()->patch.find(path_) : nullptr;
     return module ? module->contents().frames : none;
 }
 
 int TableFrames::count() const { return static_cast<int>(frames().size() / tableFrameSamples); }
 
-double TableFrames::position() const { return session_.cue()->patch.value({path_, "position"}) / 100.0; }
+double TableFrames::position() const { return session_.document.cue()->patch.value({path_, "position"}) / 100.0; }
 
 int TableFrames::chosen() const { return static_cast<int>(std::lround(position() * std::max(0, count() - 1))); }
 
@@ -85,7 +85,7 @@ void TableFrames::paintEvent(QPaintEvent*) {
 
 void TableFrames::moveTo(double x) {
     const double share = std::clamp((x - framesMargin) / (width() - 2 * framesMargin), 0.0, 1.0);
-    session_.setParameter({path_, "position"}, std::round(1000.0 * share) / 10.0);
+    session_.patch.setParameter({path_, "position"}, std::round(1000.0 * share) / 10.0);
 }
 
 void TableFrames::mousePressEvent(QMouseEvent* event) {
@@ -99,7 +99,7 @@ void TableFrames::mouseMoveEvent(QMouseEvent* event) {
 void TableFrames::keyPressEvent(QKeyEvent* event) {
     const int by = event->key() == Qt::Key_Right ? 1 : event->key() == Qt::Key_Left ? -1 : 0;
     if (by != 0 && count() > 1)
-        session_.setParameter({path_, "position"},
+        session_.patch.setParameter({path_, "position"},
                               100.0 * std::clamp(chosen() + by, 0, count() - 1) / static_cast<double>(count() - 1));
     else if (event->key() == Qt::Key_Delete)
         removeChosen();
@@ -108,7 +108,7 @@ void TableFrames::keyPressEvent(QKeyEvent* event) {
 }
 
 void TableFrames::take(const QString& what, std::vector<float> frames) {
-    session_.editCue(what, [&](Cue& cue) {
+    session_.document.editCue(what, [&](Cue& cue) {
         ModuleData held = cue.patch.find(path_)->contents();
         held.frames = std::move(frames);
         cue.patch.setData(path_, held);

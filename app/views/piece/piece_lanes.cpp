@@ -41,8 +41,8 @@ PieceLanes::PieceLanes(Session& session, int laneHeight, QWidget* parent)
     setAccessibleName(tr("Places in the piece"));
     setToolTip(tr("Drag a phrase to its place · ← → move it by 10 ms, with Shift 1 ms, with Ctrl a beat · wheel zooms, "
                   "Home shows all · click above to play from there"));
-    connect(&session_, &Session::pieceChanged, this, qOverload<>(&QWidget::update));
-    connect(&session_, &Session::documentChanged, this, qOverload<>(&QWidget::update));
+    connect(&session_.listening, &Listening::pieceChanged, this, qOverload<>(&QWidget::update));
+    connect(&session_.document, &DocumentStore::changed, this, qOverload<>(&QWidget::update));
 }
 
 void PieceLanes::setLanes(std::vector<Lane> lanes) {
@@ -61,7 +61,7 @@ void PieceLanes::choose(int lane) {
 }
 
 const Cue* PieceLanes::cueOf(int lane) const {
-    return session_.document().find(lanes_[static_cast<std::size_t>(lane)].cue);
+    return session_.document.document().find(lanes_[static_cast<std::size_t>(lane)].cue);
 }
 
 const Excerpt* PieceLanes::excerptOf(int lane) const {
@@ -73,7 +73,7 @@ const Excerpt* PieceLanes::excerptOf(int lane) const {
 
 /// Of all there is, heard or not.
 double PieceLanes::length() const {
-    double end = session_.document().backing ? session_.document().backing->seconds : 0.0;
+    double end = session_.document.document().backing ? session_.document.document().backing->seconds : 0.0;
     for (int lane = 0; lane < static_cast<int>(lanes_.size()); ++lane)
         if (const Excerpt* excerpt = excerptOf(lane))
             end = std::max(end, excerpt->placeInPiece() + excerpt->audio->seconds());
@@ -117,7 +117,7 @@ void PieceLanes::paintRuler(QPainter& painter) const {
 }
 
 void PieceLanes::paintBacking(QPainter& painter, const QRectF& lane) const {
-    const auto& backing = session_.document().backing;
+    const auto& backing = session_.document.document().backing;
     if (!backing) {
         painter.setPen(theme().quiet);
         painter.drawText(lane.adjusted(8, 0, 0, 0), Qt::AlignVCenter,
@@ -127,10 +127,10 @@ void PieceLanes::paintBacking(QPainter& painter, const QRectF& lane) const {
     const QRectF block(xAt(0.0), lane.top() + 3.0, xAt(backing->seconds) - xAt(0.0), lane.height() - 6.0);
     painter.fillRect(block, theme().card);
     painter.setPen(theme().quiet);
-    const MeasuredSound& sound = session_.backingSound();
+    const MeasuredSound& sound = session_.listening.backingSound();
     if (!sound.peaks) {
         painter.drawText(block.adjusted(8, 0, 0, 0), Qt::AlignVCenter,
-                         session_.hearingPiece() ? tr("Reading …") : QString::fromStdString(backing->name));
+                         session_.listening.hearingPiece() ? tr("Reading …") : QString::fromStdString(backing->name));
         return;
     }
     const double middle = block.center().y(), half = 0.48 * block.height();
@@ -149,7 +149,7 @@ void PieceLanes::paintExcerpt(QPainter& painter, int lane) const {
     const Cue* cue = cueOf(lane);
     const Excerpt* excerpt = excerptOf(lane);
     if (!excerpt) return;
-    const bool active = cue->id == session_.document().activeCue;
+    const bool active = cue->id == session_.document.document().activeCue;
     const QRectF block = blockRect(lane);
     painter.setOpacity(cue->part.heard ? 1.0 : 0.4);
     painter.setPen(QPen(lane == chosen_ ? theme().ink : theme().line, lane == chosen_ ? 1.5 : 1.0));
@@ -179,7 +179,7 @@ void PieceLanes::paintEvent(QPaintEvent*) {
     paintRuler(painter);
     paintBacking(painter, laneRect(-1));
     for (int lane = 0; lane < static_cast<int>(lanes_.size()); ++lane) paintExcerpt(painter, lane);
-    if (session_.hearingPiece()) {
+    if (session_.listening.hearingPiece()) {
         painter.setPen(QPen(playing_ ? theme().warning : theme().quiet, 1.2));
         painter.drawLine(QPointF(xAt(playhead_), 0.0), QPointF(xAt(playhead_), height()));
     }
@@ -194,7 +194,7 @@ void PieceLanes::setPlayhead(double seconds, bool playing) {
     if (seconds == playhead_ && playing == playing_) return;
     playhead_ = seconds;
     playing_ = playing;
-    if (playing && session_.hearingPiece()) follow(seconds);
+    if (playing && session_.listening.hearingPiece()) follow(seconds);
     update();
 }
 
@@ -236,7 +236,7 @@ void PieceLanes::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     const double seconds = secondsAt(event->position().x());
     if (event->position().y() < rulerHeight) {
-        if (session_.hearingPiece()) session_.playback().seek(std::max(0.0, seconds));
+        if (session_.listening.hearingPiece()) session_.playback.seek(std::max(0.0, seconds));
         return;
     }
     for (int lane = 0; lane < static_cast<int>(lanes_.size()); ++lane) {
@@ -254,7 +254,7 @@ void PieceLanes::mouseMoveEvent(QMouseEvent* event) {
     if (dragging_ < 0) return;
     const Lane& lane = lanes_[static_cast<std::size_t>(dragging_)];
     const double seconds = secondsAt(event->position().x()) - grabbedAt_;
-    session_.placeExcerpt(lane.cue, lane.excerpt, std::round(seconds * 1000.0) / 1000.0);
+    session_.piece.placeExcerpt(lane.cue, lane.excerpt, std::round(seconds * 1000.0) / 1000.0);
 }
 
 void PieceLanes::mouseReleaseEvent(QMouseEvent*) { dragging_ = -1; }
@@ -267,7 +267,7 @@ void PieceLanes::wheelEvent(QWheelEvent* event) {
 void PieceLanes::move(double by) {
     if (const Excerpt* excerpt = chosen_ >= 0 ? excerptOf(chosen_) : nullptr) {
         const Lane& lane = lanes_[static_cast<std::size_t>(chosen_)];
-        session_.placeExcerpt(lane.cue, lane.excerpt, std::round((excerpt->placeInPiece() + by) * 1e6) / 1e6);
+        session_.piece.placeExcerpt(lane.cue, lane.excerpt, std::round((excerpt->placeInPiece() + by) * 1e6) / 1e6);
     }
 }
 

@@ -33,14 +33,14 @@ PiecePage::PiecePage(Session& session, QWidget* parent) : QWidget(parent), sessi
     together_->setObjectName("hearPiece");
     together_->setCheckable(true);
     together_->setToolTip(tr("All references, or all renders, at their places with the backing: X swaps (Ctrl+7)"));
-    connect(together_, &QPushButton::clicked, this, [this](bool on) { session_.hearPiece(on); });
+    connect(together_, &QPushButton::clicked, this, [this](bool on) { session_.listening.hearPiece(on); });
     head->addWidget(together_);
     loop_ = new QComboBox(this);
     loop_->setObjectName("pieceLoop");
     loop_->setAccessibleName(tr("What is looped"));
     loop_->addItem(tr("around this cue"));
     loop_->addItem(tr("the whole piece"));
-    connect(loop_, &QComboBox::activated, this, [this](int index) { session_.loopWholePiece(index == 1); });
+    connect(loop_, &QComboBox::activated, this, [this](int index) { session_.listening.loopWholePiece(index == 1); });
     head->addWidget(loop_);
     state_ = new QLabel(this);
     state_->setObjectName("quiet");
@@ -53,7 +53,7 @@ PiecePage::PiecePage(Session& session, QWidget* parent) : QWidget(parent), sessi
     remove_ = new QToolButton(this);
     remove_->setText(tr("Remove backing"));
     remove_->setObjectName("removeBacking");
-    connect(remove_, &QToolButton::clicked, this, [this] { session_.removeBacking(); });
+    connect(remove_, &QToolButton::clicked, this, [this] { session_.piece.removeBacking(); });
     head->addWidget(remove_);
     layout->addLayout(head);
 
@@ -70,11 +70,11 @@ PiecePage::PiecePage(Session& session, QWidget* parent) : QWidget(parent), sessi
     both->addWidget(lanes_, 1);
     scroll->setWidget(body);
     layout->addWidget(scroll, 1);
-    connect(&session_, &Session::documentChanged, this, &PiecePage::refresh);
-    connect(&session_, &Session::pieceChanged, this, &PiecePage::refreshHearing);
+    connect(&session_.document, &DocumentStore::changed, this, &PiecePage::refresh);
+    connect(&session_.listening, &Listening::pieceChanged, this, &PiecePage::refreshHearing);
     connect(lanes_, &PieceLanes::laneChosen, this, [this](int lane) {
-        if (const auto& row = rows_[static_cast<std::size_t>(lane)]; row.cue != session_.document().activeCue)
-            session_.selectCue(row.cue);
+        if (const auto& row = rows_[static_cast<std::size_t>(lane)]; row.cue != session_.document.document().activeCue)
+            session_.document.selectCue(row.cue);
     });
     refresh();
 }
@@ -118,12 +118,12 @@ void PiecePage::rebuild() {
     backingLevel_ = levelBox(table_, tr("the backing"));
     backingLevel_->setObjectName("backingLevel");
     connect(backingLevel_, &QDoubleSpinBox::valueChanged, this, [this](double db) {
-        if (!filling_) session_.setBackingLevel(db);
+        if (!filling_) session_.piece.setBackingLevel(db);
     });
     grid->addWidget(backingLevel_, 1, 3);
     grid->setRowMinimumHeight(1, laneHeight);
     std::vector<PieceLanes::Lane> lanes;
-    for (const auto& cue : session_.document().cues)
+    for (const auto& cue : session_.document.document().cues)
         for (const auto& excerpt : cue->excerpts) {
             Row row{cue->id, excerpt->id};
             const int line = static_cast<int>(rows_.size()) + 2;
@@ -143,16 +143,16 @@ void PiecePage::rebuild() {
             row.place->setAccessibleName(tr("Place of %1").arg(name));
             connect(row.place, &QDoubleSpinBox::valueChanged, this,
                     [this, cueId = row.cue, excerptId = row.excerpt](double seconds) {
-                        if (!filling_) session_.placeExcerpt(cueId, excerptId, seconds);
+                        if (!filling_) session_.piece.placeExcerpt(cueId, excerptId, seconds);
                     });
             grid->addWidget(row.place, line, 2);
             if (first) {
                 const auto change = [this, cueId = row.cue](const std::function<void(PiecePart&)>& f) {
-                    const Cue* changing = session_.document().find(cueId);
+                    const Cue* changing = session_.document.document().find(cueId);
                     if (filling_ || !changing) return;
                     PiecePart part = changing->part;
                     f(part);
-                    session_.setPart(cueId, part);
+                    session_.piece.setPart(cueId, part);
                 };
                 row.heard = new QCheckBox(table_);
                 row.heard->setAccessibleName(tr("%1 is heard in the piece").arg(name));
@@ -186,7 +186,7 @@ void PiecePage::rebuild() {
 }
 
 void PiecePage::refresh() {
-    const Document& document = session_.document();
+    const Document& document = session_.document.document();
     std::size_t at = 0;
     bool same = table_ != nullptr;
     for (const auto& cue : document.cues)
@@ -228,10 +228,10 @@ void PiecePage::refresh() {
 }
 
 void PiecePage::refreshHearing() {
-    together_->setChecked(session_.hearingPiece());
-    loop_->setCurrentIndex(session_.loopsWholePiece() ? 1 : 0);
-    state_->setText(!session_.hearingPiece() ? tr("One cue is heard by itself")
-                    : !session_.pieceReady() ? tr("Rendering …")
+    together_->setChecked(session_.listening.hearingPiece());
+    loop_->setCurrentIndex(session_.listening.loopsWholePiece() ? 1 : 0);
+    state_->setText(!session_.listening.hearingPiece() ? tr("One cue is heard by itself")
+                    : !session_.listening.pieceReady() ? tr("Rendering …")
                                              : tr("X swaps all references and all renders"));
 }
 

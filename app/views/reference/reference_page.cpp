@@ -56,19 +56,19 @@ ReferencePage::ReferencePage(Session& session, QWidget* parent) : QWidget(parent
     below->setSpacing(8);
     add_ = button(below, tr("Add as excerpt"), tr("The chosen part becomes a further excerpt of this cue"), [this] {
         const TimeSpan part = picture_->selection();
-        session_.addExcerpt(part.begin, part.end);
+        session_.reference.addExcerpt(part.begin, part.end);
     });
     add_->setObjectName("primary");
     move_ = button(below, tr("Move excerpt here"), tr("The excerpt in view becomes the chosen part; its notes stay"),
                    [this] {
                        const TimeSpan part = picture_->selection();
-                       if (const Excerpt* excerpt = session_.cue()->excerpt())
-                           session_.moveExcerpt(excerpt->id, part.begin, part.end);
+                       if (const Excerpt* excerpt = session_.document.cue()->excerpt())
+                           session_.reference.moveExcerpt(excerpt->id, part.begin, part.end);
                    });
     const auto leave = [this](bool out) {
         const TimeSpan part = picture_->selection();
-        if (const Excerpt* excerpt = session_.cue()->excerpt())
-            session_.leaveOut(part.begin - excerpt->begin, part.end - excerpt->begin, out);
+        if (const Excerpt* excerpt = session_.document.cue()->excerpt())
+            session_.reference.leaveOut(part.begin - excerpt->begin, part.end - excerpt->begin, out);
     };
     out_ = button(below, tr("Leave out"), tr("The chosen part of the excerpt is neither compared nor searched"),
                   [leave] { leave(true); });
@@ -83,7 +83,7 @@ ReferencePage::ReferencePage(Session& session, QWidget* parent) : QWidget(parent
     layout->addWidget(makeSide());
 
     connect(picture_, &SourcePicture::selectionChanged, this, &ReferencePage::refreshSelection);
-    connect(&session_.source(), &SourceView::changed, this, &ReferencePage::refreshSelection);
+    connect(&session_.reference.source(), &SourceView::changed, this, &ReferencePage::refreshSelection);
     refresh();
 }
 
@@ -111,7 +111,7 @@ QWidget* ReferencePage::makeSide() {
     connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
         const auto rows = table_->selectionModel()->selectedRows();
         if (rows.isEmpty()) return;
-        session_.selectExcerpt(rows.front().data(Qt::UserRole).toULongLong());
+        session_.document.selectExcerpt(rows.front().data(Qt::UserRole).toULongLong());
     });
     layout->addWidget(table_, 1);
 
@@ -128,9 +128,9 @@ QWidget* ReferencePage::makeSide() {
     name_ = new QLineEdit(side);
     name_->setAccessibleName(tr("Name of the excerpt"));
     connect(name_, &QLineEdit::editingFinished, this, [this] {
-        const Excerpt* excerpt = session_.cue()->excerpt();
+        const Excerpt* excerpt = session_.document.cue()->excerpt();
         if (excerpt && !name_->text().trimmed().isEmpty() && name_->text() != QString::fromStdString(excerpt->name))
-            session_.renameExcerpt(excerpt->id, name_->text().trimmed());
+            session_.reference.renameExcerpt(excerpt->id, name_->text().trimmed());
     });
     line->addWidget(name_, 1);
     line = row(tr("Channels"));
@@ -140,15 +140,15 @@ QWidget* ReferencePage::makeSide() {
     line->addWidget(channels_, 1);
     remove_ = new QPushButton(tr("Remove"), side);
     remove_->setToolTip(tr("Takes this excerpt out of the cue (undo brings it back)"));
-    connect(remove_, &QPushButton::clicked, this, [this] { session_.removeExcerpt(chosenId()); });
+    connect(remove_, &QPushButton::clicked, this, [this] { session_.reference.removeExcerpt(chosenId()); });
     line->addWidget(remove_);
     line = row(tr("Weight"));
     weight_ = new ValueSlider(side);
     weight_->setAccessibleName(tr("Weight of the excerpt in comparison and search"));
     weight_->setToolTip(tr("How much this excerpt counts in comparison and search; 0: set aside"));
     connect(weight_, &ValueSlider::moved, this,
-            [this](double position) { session_.setExcerptWeight(chosenId(), std::round(100.0 * position) / 100.0); });
-    connect(weight_, &ValueSlider::defaultWanted, this, [this] { session_.setExcerptWeight(chosenId(), 1.0); });
+            [this](double position) { session_.reference.setExcerptWeight(chosenId(), std::round(100.0 * position) / 100.0); });
+    connect(weight_, &ValueSlider::defaultWanted, this, [this] { session_.reference.setExcerptWeight(chosenId(), 1.0); });
     line->addWidget(weight_, 1);
     weightText_ = new QLabel(side);
     weightText_->setFixedWidth(44);
@@ -170,50 +170,50 @@ QWidget* ReferencePage::makeSide() {
         line->addWidget(part);
     }
     connect(parts_, &QButtonGroup::idClicked, this,
-            [this](int which) { session_.setHeardPart(static_cast<Session::Part>(which)); });
+            [this](int which) { session_.listening.hearReferencePart(static_cast<HeardPart>(which)); });
     addPart_ = new QPushButton(tr("As excerpt"), side);
     addPart_->setToolTip(tr("The part that is heard becomes a further excerpt"));
-    connect(addPart_, &QPushButton::clicked, this, [this] { session_.addHeardPartAsExcerpt(); });
+    connect(addPart_, &QPushButton::clicked, this, [this] { session_.reference.addPartAsExcerpt(session_.listening.heardPart()); });
     line->addWidget(addPart_);
     return side;
 }
 
 std::uint64_t ReferencePage::chosenId() const {
-    const Excerpt* excerpt = session_.cue() ? session_.cue()->excerpt() : nullptr;
+    const Excerpt* excerpt = session_.document.cue() ? session_.document.cue()->excerpt() : nullptr;
     return excerpt ? excerpt->id : 0;
 }
 
 void ReferencePage::chooseChannels(int index) {
     try {
-        session_.setExcerptChannels(chosenId(),
+        session_.reference.setExcerptChannels(chosenId(),
                                     ChannelChoice::parse(channels_->itemData(index).toString().toStdString()));
     } catch (const Error&) {} // the list holds nothing else
 }
 
 void ReferencePage::togglePlaying() {
-    if (session_.playback().player().playing()) {
-        session_.playback().player().stop();
+    if (session_.playback.player().playing()) {
+        session_.playback.player().stop();
         return;
     }
     const TimeSpan part = picture_->wantedPart();
-    session_.audition(part.begin, part.end);
+    session_.listening.audition(part.begin, part.end);
 }
 
 void ReferencePage::showEvent(QShowEvent*) {
-    session_.wantSource();
+    session_.reference.wantSource();
     picture_->refresh();
 }
 
-void ReferencePage::hideEvent(QHideEvent*) { session_.endAudition(); }
+void ReferencePage::hideEvent(QHideEvent*) { session_.listening.endAudition(); }
 
 void ReferencePage::refreshSelection() {
-    const SourceView& source = session_.source();
+    const SourceView& source = session_.reference.source();
     if (const auto& overview = source.overview()) {
         const QString name =
             source.whole()
                 ? QString::fromStdString(std::filesystem::path(source.path()).filename().string())
                 : tr("%1 (the file is gone; this much of it is kept)")
-                      .arg(session_.cue()->excerpt() ? QString::fromStdString(session_.cue()->excerpt()->name)
+                      .arg(session_.document.cue()->excerpt() ? QString::fromStdString(session_.document.cue()->excerpt()->name)
                                                      : QString());
         place_->setText(tr("%1   %2 · %3 kHz · %4")
                             .arg(name, placeText(overview->seconds, overview->seconds))
@@ -226,7 +226,7 @@ void ReferencePage::refreshSelection() {
     }
     const TimeSpan part = picture_->selection();
     const bool some = part.end > part.begin;
-    const Excerpt* excerpt = session_.cue() ? session_.cue()->excerpt() : nullptr;
+    const Excerpt* excerpt = session_.document.cue() ? session_.document.cue()->excerpt() : nullptr;
     const bool inside = some && excerpt && part.begin < excerpt->end && part.end > excerpt->begin;
     add_->setEnabled(some);
     move_->setEnabled(some && excerpt);
@@ -241,9 +241,9 @@ void ReferencePage::refreshSelection() {
 
 void ReferencePage::refreshTable() {
     const QSignalBlocker quiet(table_);
-    const Cue* cue = session_.cue();
+    const Cue* cue = session_.document.cue();
     table_->setRowCount(cue ? static_cast<int>(cue->excerpts.size()) : 0);
-    const auto& likeness = session_.results().excerptLikeness;
+    const auto& likeness = session_.results.state().excerptLikeness;
     for (int i = 0; cue && i < table_->rowCount(); ++i) {
         const Excerpt& excerpt = *cue->excerpts[static_cast<std::size_t>(i)];
         const auto known = likeness.find(excerpt.id);
@@ -269,8 +269,8 @@ void ReferencePage::refreshTable() {
 
 void ReferencePage::refresh() {
     refreshTable();
-    if (isVisible()) session_.wantSource();
-    const Excerpt* excerpt = session_.cue() ? session_.cue()->excerpt() : nullptr;
+    if (isVisible()) session_.reference.wantSource();
+    const Excerpt* excerpt = session_.document.cue() ? session_.document.cue()->excerpt() : nullptr;
     for (QWidget* each : std::initializer_list<QWidget*>{name_, channels_, weight_, remove_, addPart_})
         each->setEnabled(excerpt);
     for (QAbstractButton* part : parts_->buttons()) part->setEnabled(excerpt);
@@ -289,7 +289,7 @@ void ReferencePage::refresh() {
         weight_->setValue(static_cast<int>(std::lround(1000.0 * excerpt->weight)));
         weightText_->setText(tr("%1 %").arg(100.0 * excerpt->weight, 0, 'f', 0));
     }
-    const int part = static_cast<int>(session_.heardPart());
+    const int part = static_cast<int>(session_.listening.heardPart());
     parts_->button(part)->setChecked(true);
     addPart_->setEnabled(excerpt && part != 0);
     refreshSelection();

@@ -57,7 +57,7 @@ SearchValues::SearchValues(Session& session, QWidget* parent) : QWidget(parent),
         const Address address = Address::parse(item->data(name, Qt::UserRole).toString().toStdString());
         const bool locked = item->checkState(name) == Qt::Checked;
         // A lock makes the rows anew, which must wait until this one has done with its change.
-        QTimer::singleShot(0, this, [this, address, locked] { session_.setLocked(address, locked); });
+        QTimer::singleShot(0, this, [this, address, locked] { session_.patch.setLocked(address, locked); });
     });
     connect(list_, &QTreeWidget::itemActivated, this, &SearchValues::askRange); // Enter or a double-click
     refresh();
@@ -65,14 +65,14 @@ SearchValues::SearchValues(Session& session, QWidget* parent) : QWidget(parent),
 
 void SearchValues::askRange() {
     const QTreeWidgetItem* item = list_->currentItem();
-    if (!item || !session_.cue()) return;
+    if (!item || !session_.document.cue()) return;
     askSearchRange(session_, Address::parse(item->data(name, Qt::UserRole).toString().toStdString()), item->text(name),
                    this);
 }
 
 void SearchValues::refresh() {
-    const Cue* cue = session_.cue();
-    const MatchState& match = session_.matchState();
+    const Cue* cue = session_.document.cue();
+    const MatchState& match = session_.matching.state();
     if (!cue) {
         list_->clear();
         shown_.clear();
@@ -84,7 +84,7 @@ void SearchValues::refresh() {
     // What is locked or ranged stays in the list.
     Patch loose = cue->patch; // of what is tied each has its line
     for (const Tie& tie : cue->patch.ties()) loose.untie(tie.members.front());
-    std::vector<Address> addresses = SearchSpace(loose, {}, Told{}).addresses();
+    std::vector<Address> addresses = SearchSpace(loose, {}, Identifiable{}).addresses();
     const auto add = [&](const Address& address) {
         if (cue->patch.has(address) && std::find(addresses.begin(), addresses.end(), address) == addresses.end())
             addresses.push_back(address);

@@ -29,12 +29,12 @@ SearchView::SearchView(Session& session, QWidget* parent) : QWidget(parent), ses
     start_->setObjectName("primary");
     start_->setMinimumWidth(150);
     connect(start_, &QPushButton::clicked, this,
-            [this] { session_.matchState().running ? session_.stopMatch() : session_.startMatch(seconds()); });
+            [this] { session_.matching.state().running ? session_.matching.stop() : session_.matching.start(seconds()); });
     head->addWidget(start_);
     goOn_ = new QPushButton(tr("Go on"), this);
     goOn_->setObjectName("goOn");
     goOn_->setToolTip(tr("Go on searching from the patch you work on, and from what else was found beside it"));
-    connect(goOn_, &QPushButton::clicked, this, [this] { session_.startMatch(seconds(), true); });
+    connect(goOn_, &QPushButton::clicked, this, [this] { session_.matching.start(seconds(), true); });
     head->addWidget(goOn_);
     head->addWidget(new QLabel(tr("for at most"), this));
     seconds_ = new QComboBox(this);
@@ -88,7 +88,7 @@ SearchView::SearchView(Session& session, QWidget* parent) : QWidget(parent), ses
     layout->addLayout(head);
     layout->addWidget(progress_);
     layout->addLayout(body, 1);
-    connect(&session_, &Session::bankChanged, this, &SearchView::refresh);
+    connect(&session_.bank, &SeedBankKeeper::changed, this, &SearchView::refresh);
     restyle();
     refresh();
 }
@@ -105,8 +105,8 @@ void SearchView::restyle() {
 }
 
 void SearchView::refresh() {
-    const MatchState& state = session_.matchState();
-    const bool ready = session_.cue() && session_.cue()->excerpt() && !session_.performance().notes.empty();
+    const MatchState& state = session_.matching.state();
+    const bool ready = session_.document.cue() && session_.document.cue()->excerpt() && !session_.document.performance().notes.empty();
     start_->setText(state.running ? tr("Stop and keep best") : tr("Match"));
     start_->setToolTip(state.running ? tr("Ends the search; the best so far becomes a take (Esc)")
                                      : tr("Search for a patch that sounds alike (Ctrl+M)"));
@@ -116,7 +116,7 @@ void SearchView::refresh() {
     values_->refresh();
     weights_->refresh();
     variations_->refresh();
-    const int locks = session_.cue() ? static_cast<int>(session_.cue()->locks.size()) : 0;
+    const int locks = session_.document.cue() ? static_cast<int>(session_.document.cue()->locks.size()) : 0;
     if (state.running) {
         trying_->setText(state.trying);
         figures_->setText(tr("likeness %1 · loss %2 dB · %3 renders · %4 s")
@@ -140,7 +140,7 @@ void SearchView::refresh() {
 }
 
 QString SearchView::figures(int locks) const {
-    const double bank = session_.bankFraction();
+    const double bank = session_.bank.fraction();
     if (bank >= 0.0 && bank < 1.0)
         return tr("Sounds to begin with are being made once: %1 %. A search works meanwhile, less well")
             .arg(100.0 * bank, 0, 'f', 0);
@@ -151,7 +151,7 @@ QString SearchView::figures(int locks) const {
 
 /// The whole, and thinly each facet with its name at the end; names that would lie on each other are left out.
 void SearchView::showHistory() {
-    const MatchState& state = session_.matchState();
+    const MatchState& state = session_.matching.state();
     plot_->clearPlottables();
     plot_->clearItems();
     QVector<double> x;
@@ -229,7 +229,7 @@ QString againstBest(const ScoredPatch& other, const ScoredPatch& best) {
 } // namespace
 
 void SearchView::markRow(QWidget* row, int index) const {
-    const bool heard = session_.matchState().heard == index;
+    const bool heard = session_.matching.state().heard == index;
     if (auto* hear = row->findChild<QPushButton*>("hearFound")) {
         hear->setChecked(heard);
         hear->setText(heard ? tr("Heard") : tr("Hear"));
@@ -237,7 +237,7 @@ void SearchView::markRow(QWidget* row, int index) const {
 }
 
 void SearchView::showFound() {
-    const MatchState& state = session_.matchState();
+    const MatchState& state = session_.matching.state();
     QString key = state.running ? "running" : "done";
     for (const ScoredPatch& found : state.found)
         key += QString(" %1:%2").arg(found.patch.hash()).arg(isMeasured(found.likeness) ? found.likeness : -1.0);
@@ -298,12 +298,12 @@ void SearchView::showFound() {
         hear->setCheckable(true);
         hear->setToolTip(tr("Play the phrase with it, at the reference's loudness; X swaps with the reference"));
         connect(hear, &QPushButton::clicked, this,
-                [this, i](bool on) { session_.hearFound(on ? static_cast<int>(i) : -1); });
+                [this, i](bool on) { session_.matching.hear(on ? static_cast<int>(i) : -1); });
         auto* take = new QPushButton(tr("Take"), row);
         take->setObjectName("takeFound");
         take->setToolTip(state.running ? tr("Make this the patch you work on; the search goes on and ends as a take")
                                        : tr("Make this the patch you work on"));
-        connect(take, &QPushButton::clicked, this, [this, i] { session_.takeFound(static_cast<int>(i)); });
+        connect(take, &QPushButton::clicked, this, [this, i] { session_.matching.take(static_cast<int>(i)); });
         line->addWidget(likeness);
         line->addLayout(words, 1);
         line->addWidget(hear);
@@ -320,8 +320,8 @@ void SearchView::showFound() {
 
 /// What somebody seems to have turned while it played.
 void SearchView::showMoving() {
-    const MatchState& match = session_.matchState();
-    const Cue* cue = session_.cue();
+    const MatchState& match = session_.matching.state();
+    const Cue* cue = session_.document.cue();
     if (match.running || match.moving.empty() || !cue) return;
     QStringList names;
     for (const Address& address : match.moving)
@@ -345,8 +345,8 @@ void SearchView::showMoving() {
 /// What cannot be done as things are is an answer too.
 void SearchView::showShortfalls() {
     constexpr std::size_t most = 3;
-    const auto& shortfalls = session_.matchState().shortfalls;
-    if (session_.matchState().running || shortfalls.empty()) return;
+    const auto& shortfalls = session_.matching.state().shortfalls;
+    if (session_.matching.state().running || shortfalls.empty()) return;
     auto* title = new QLabel(tr("Stays unlike"), found_);
     title->setFont(interfaceFont(10.5, QFont::DemiBold));
     foundLayout_->addSpacing(8);

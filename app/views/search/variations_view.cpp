@@ -45,7 +45,7 @@ VariationsView::VariationsView(Session& session, QWidget* parent) : QWidget(pare
     make_->setObjectName("makeVariations");
     make_->setToolTip(tr("Look for patches near this one; locks and search ranges are obeyed"));
     connect(make_, &QPushButton::clicked, this,
-            [this] { session_.makeVariations(distance_->currentData().toDouble()); });
+            [this] { session_.variations.make(distance_->currentData().toDouble()); });
     head->addWidget(make_);
     distance_ = new QComboBox(this);
     distance_->setAccessibleName(tr("How far variations lie"));
@@ -64,15 +64,15 @@ VariationsView::VariationsView(Session& session, QWidget* parent) : QWidget(pare
     rowsLayout_->setSpacing(4);
     layout->addWidget(rows_);
     layout->addStretch(1);
-    connect(&session_, &Session::variationsChanged, this, &VariationsView::refresh);
+    connect(&session_.variations, &VariationsController::changed, this, &VariationsView::refresh);
     refresh();
 }
 
 void VariationsView::refresh() {
-    const VariationState& state = session_.variations();
-    const Cue* cue = session_.cue();
+    const VariationState& state = session_.variations.state();
+    const Cue* cue = session_.document.cue();
     const bool own = cue && state.cue == cue->id;
-    make_->setEnabled(cue && cue->excerpt() && !session_.performance().notes.empty());
+    make_->setEnabled(cue && cue->excerpt() && !session_.document.performance().notes.empty());
     state_->setText(!own                  ? tr("Patches near the one you work on.")
                     : state.running       ? tr("rendering …")
                     : state.found.empty() ? tr("Nothing lies that far from it; unlock something, or look closer by.")
@@ -105,12 +105,12 @@ void VariationsView::refresh() {
             hear->setObjectName("hearVariation");
             hear->setCheckable(true);
             connect(hear, &QPushButton::clicked, this,
-                    [this, i](bool on) { session_.hearVariation(on ? static_cast<int>(i) : -1); });
+                    [this, i](bool on) { session_.variations.hear(on ? static_cast<int>(i) : -1); });
             line->addWidget(hear);
             hearButtons_.push_back(hear);
             auto* take = new QPushButton(tr("Take"), row);
             take->setObjectName("takeVariation");
-            connect(take, &QPushButton::clicked, this, [this, i] { session_.takeVariation(static_cast<int>(i)); });
+            connect(take, &QPushButton::clicked, this, [this, i] { session_.variations.take(static_cast<int>(i)); });
             line->addWidget(take);
             rowsLayout_->addWidget(row);
             row->show();

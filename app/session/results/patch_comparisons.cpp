@@ -1,0 +1,71 @@
+#include "app/session/results/patch_comparisons.h"
+
+#include "core/base/error.h"
+#include "core/base/parallel.h"
+
+namespace facet {
+
+PatchComparisons::PatchComparisons(DocumentStore& document, ResultsController& results, QObject* parent)
+    : QObject(parent), document_(document), results_(results), weighing_(*this), pairing_(*this) {
+    connect(&document_, &DocumentStore::cueEdited, this, &PatchComparisons::stopWeighing);
+    connect(&document_, &DocumentStore::replaced, this, &PatchComparisons::stopWeighing);
+}
+
+quint64 PatchComparisons::weigh(std::vector<Patch> patches) {
+    const quint64 ticket = ++weighTicket_;
+    const auto phrase = results_.comparedPhrase();
+    if (!phrase) return ticket;
+    weighing_.request({[phrase = *phrase, patches = std::move(patches)](const Task& task, const auto& tell) mutable {
+                           const int threads = hardwareThreads();
+                           for (std::size_t i = 0; i < patches.size(); ++i) {
+                               try {
+                                   phrase.profile = phrase.measuredProfile(threads, task);
+                                   tell({static_cast<int>(i),
+                                         renderAndCompare(patches[i], phrase, threads, task).likeness});
+                               } catch (const Error&) {} // what cannot be measured is not told
+                           }
+                       },
+                       [this, ticket](const std::pair<int, double>& found) {
+                           emit weighed(ticket, found.first, found.second);
+                       }});
+    return ticket;
+}
+
+void PatchComparisons::stopWeighing() {
+    ++weighTicket_;
+    weighing_.cancel();
+}
+
+std::vector<Patch> PatchComparisons::withEachChoice(const Address& address) const {
+    std::vector<Patch> patches;
+    if (!document_.cue() || !document_.cue()->patch.has(address)) return patches;
+    const auto& d = document_.cue()->patch.descriptor(address);
+    for (std::size_t i = 0; i < d.choices.size(); ++i) {
+        patches.push_back(document_.cue()->patch);
+        patches.back().set(address, static_cast<double>(i));
+    }
+    return patches;
+}
+
+quint64 PatchComparisons::comparePair(const Patch& a, const Patch& b) {
+    const quint64 ticket = ++pairTicket_;
+    const auto phrase = results_.comparedPhrase();
+    if (!phrase || !phrase->profile) return ticket;
+    pairing_.request(
+        [phrase = *phrase, a, b](const Task& task) {
+            auto pair = std::make_shared<PatchPair>();
+            const Patch* patches[] = {&a, &b};
+            for (std::size_t i = 0; i < 2; ++i) {
+                MeasuredSound& sound = pair->sounds[i];
+                sound = soundOf(renderPhrase(*patches[i], phrase, task));
+                sound.profile = measureRender(*sound.recording, *phrase.profile, phrase, hardwareThreads(), task);
+                pair->toReference[i] = compare(*phrase.profile, *sound.profile, phrase.weights);
+            }
+            return std::shared_ptr<const PatchPair>(pair);
+        },
+        [this, ticket](const std::shared_ptr<const PatchPair>& pair) { emit pairCompared(ticket, pair); },
+        [](const std::exception_ptr&) {}); // what cannot be rendered is told where it is worked on
+    return ticket;
+}
+
+} // namespace facet
