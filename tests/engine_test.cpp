@@ -509,11 +509,11 @@ TEST(Voices, AreCountedOnceANoteAndTellWhatGaveWay) {
     engine.noteOn(2, 64.0, 100.0);
     engine.process(16);
     EXPECT_EQ(engine.notesSounding(), 2);
-    EXPECT_EQ(engine.notesGivenWay(), 0u);
+    EXPECT_EQ(engine.notesStolen(), 0u);
     engine.noteOn(3, 67.0, 100.0);
     engine.process(16);
     EXPECT_EQ(engine.notesSounding(), 2) << "what fades does not count";
-    EXPECT_EQ(engine.notesGivenWay(), 1u);
+    EXPECT_EQ(engine.notesStolen(), 1u);
     for (std::uint32_t note : {2u, 3u}) engine.noteOff(note);
     for (int at = 0; at < 4800; at += 16) engine.process(16);
     EXPECT_EQ(engine.notesSounding(), 0);

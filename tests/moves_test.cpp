@@ -2,7 +2,8 @@
 #include "core/base/error.h"
 #include "core/engine/compile/graph.h"
 #include "core/engine/render.h"
-#include "core/match/proposals/move_candidates.h"
+#include "core/match/proposals/catalogue.h"
+#include "core/match/proposals/parameter_proposals.h"
 #include "core/match/suggest/next_moves.h"
 #include "core/parameters/relevance.h"
 #include "tests/support/fixtures.h"
@@ -95,7 +96,7 @@ TEST_F(NextMove, IsNoneWhereNothingIsMissing) {
 TEST_F(NextMove, ObeysLocksAndRanges) {
     settings.limits.locks = {cutoff};
     settings.limits.ranges = {{decay, {500.0, 2000.0}}};
-    for (const MoveFamily& family : moveFamilies(with(cutoff, 2600.0), settings.limits, *reference.profile)) {
+    for (const ProposalFamily& family : proposalFamilies({with(cutoff, 2600.0), settings.limits, *reference.profile})) {
         for (const Patch& patch : family.patches) {
             if (patch.find("layer:a/filter:a")) {
                 EXPECT_EQ(patch.value(cutoff), 2600.0);
@@ -116,7 +117,7 @@ TEST_F(NextMove, ObeysLocksAndRanges) {
 
 TEST_F(NextMove, TakesValuesThatPeopleWouldType) {
     Patch patch = basePatch();
-    for (const MoveFamily& family : moveFamilies(patch, {}, *reference.profile)) {
+    for (const ProposalFamily& family : proposalFamilies({patch, {}, *reference.profile})) {
         if (family.address.field != "semitone") continue;
         for (double value : family.values) EXPECT_EQ(value, std::round(value));
     }
@@ -137,9 +138,9 @@ TEST_F(NextMove, TellsAFirstListAndStopsWhenItIsDropped) {
 
 TEST_F(NextMove, CanBeLookedForInEveryFixture) {
     for (const std::string& name : testing::fixtureNames()) {
-        const auto families = moveFamilies(testing::fixturePatch(name), {}, *reference.profile);
+        const auto families = proposalFamilies({testing::fixturePatch(name), {}, *reference.profile});
         EXPECT_GT(families.size(), 30u) << name;
-        for (const MoveFamily& family : families) {
+        for (const ProposalFamily& family : families) {
             ASSERT_FALSE(family.patches.empty());
             if (family.continuous()) {
                 EXPECT_EQ(family.values.size(), family.patches.size());

@@ -293,7 +293,7 @@ TEST(LivePlaying, CountsWhatHadToGiveWay) {
     for (std::uint8_t key = 60; key < 65; ++key) send(player, {0x90, key, 90});
     fill(player, 4800);
     EXPECT_EQ(player.liveNotes(), 3);
-    EXPECT_EQ(player.liveNotesGivenWay(), 2u);
+    EXPECT_EQ(player.liveNotesStolen(), 2u);
     EXPECT_GT(player.takeLoad(), 0.0f);
     EXPECT_EQ(player.takeLoad(), 0.0f) << "until the next call";
 }

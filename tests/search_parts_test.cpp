@@ -16,8 +16,8 @@
 #include "core/match/report.h"
 #include "core/match/starts/seed_bank.h"
 #include "core/match/shortfall.h"
-#include "core/match/proposals/delays_and_reverbs.h"
-#include "core/match/proposals/structural_moves.h"
+#include "core/match/proposals/space_proposals.h"
+#include "core/match/proposals/catalogue.h"
 #include "core/match/suggest/variations.h"
 #include "core/parameters/relevance.h"
 #include "tests/support/sounds.h"
@@ -360,7 +360,7 @@ TEST(StructuralMoves, OfferOtherFiltersLayersAndTouchAndKeepWhatIsLocked) {
         });
     };
     const auto layered = [](const Patch& p) { return p.find("layer:b") != nullptr; };
-    const auto moves = structuralMoves(bell, {}, profileOf(bell, 40.0));
+    const auto moves = structuralProposals({bell, {}, profileOf(bell, 40.0)});
     EXPECT_GE(count(moves, kindIs(FilterKind::bandPass)), 4) << "at several cutoffs";
     EXPECT_GE(count(moves, kindIs(FilterKind::highPass)), 4);
     EXPECT_EQ(count(moves, touched), 4);
@@ -373,14 +373,14 @@ TEST(StructuralMoves, OfferOtherFiltersLayersAndTouchAndKeepWhatIsLocked) {
     EXPECT_EQ(count(moves, layered), 4);
     bell.set({"layer:a/source:a", "phase_random"}, 0.0);
     std::set<double> phases;
-    for (const Patch& move : structuralMoves(bell, {}, profileOf(bell, 40.0)))
+    for (const Patch& move : structuralProposals({bell, {}, profileOf(bell, 40.0)}))
         if (layered(move) && move.value({"layer:b/source:a", "phase_random"}) == 0.0)
             phases.insert(move.value({"layer:b/source:a", "phase"}));
     EXPECT_EQ(phases, (std::set<double>{0.0, 90.0, 180.0, 270.0})) << "as the first begins at one";
-    EXPECT_EQ(count(structuralMoves(bell, {}, profileOf(bell, 100.0)), touched), 0) << "nothing tells it";
+    EXPECT_EQ(count(structuralProposals({bell, {}, profileOf(bell, 100.0)}), touched), 0) << "nothing tells it";
     SearchLimits held;
     held.locks.insert({"layer:a/filter:a", "kind"});
-    for (const Patch& move : structuralMoves(bell, held, profileOf(bell, 40.0)))
+    for (const Patch& move : structuralProposals({bell, held, profileOf(bell, 40.0)}))
         ASSERT_EQ(move.value({"layer:a/filter:a", "kind"}), bell.value({"layer:a/filter:a", "kind"}));
 }
 
@@ -388,7 +388,7 @@ TEST(StructuralMoves, BlendAWaveWithOthersOnly) {
     const Patch saw;
     const Address source{"layer:a/source:a", "wave"}, blend{source.module, "blend"}, other{source.module, "blend_wave"};
     int blends = 0;
-    for (const Patch& move : structuralMoves(saw, {}, profileOf(saw, 100.0))) {
+    for (const Patch& move : structuralProposals({saw, {}, profileOf(saw, 100.0)})) {
         if (move.value(blend) == 0.0) continue;
         ++blends;
         EXPECT_NE(move.value(other), move.value(source));
@@ -421,7 +421,7 @@ TEST(StructuralMoves, PointMoversElsewhereAndLetKeysTell) {
         });
     };
     const auto count = [&](const SearchLimits& limits, auto&& which) {
-        const auto moves = structuralMoves(tremolo, limits, profile);
+        const auto moves = structuralProposals({tremolo, limits, profile});
         return std::count_if(moves.begin(), moves.end(), which);
     };
     const auto slows = [&](const Patch& p) {
@@ -441,7 +441,7 @@ TEST(StructuralMoves, PointMoversElsewhereAndLetKeysTell) {
 
 TEST(StructuralMoves, LeaveOutLimitsThatNoNoteCrosses) {
     const Patch saw;
-    const auto moves = structuralMoves(saw, {}, profileOf(saw, 40.0)); // key 48, velocities 100 and 40
+    const auto moves = structuralProposals({saw, {}, profileOf(saw, 40.0)}); // key 48, velocities 100 and 40
     const auto offered = [&](const Address& address, double value) {
         return std::any_of(moves.begin(), moves.end(), [&](const Patch& p) { return p.value(address) == value; });
     };
@@ -458,7 +458,7 @@ TEST(StructuralMoves, LetNotesBeginOffTheirPitch) {
     const Profile profile = profileOf(saw, 100.0);
     const std::string pitch = "layer:a/source:a/semitone";
     const auto count = [&](const SearchLimits& limits) {
-        const auto moves = structuralMoves(saw, limits, profile);
+        const auto moves = structuralProposals({saw, limits, profile});
         return std::count_if(moves.begin(), moves.end(), [&](const Patch& p) {
             return std::any_of(p.modules().begin(), p.modules().end(),
                                [&](const auto& m) { return m.kind == ModuleKind::link && m.contents().to == pitch; });
@@ -485,13 +485,13 @@ protected:
 };
 
 TEST_F(Spaces, HaveAnEchoNearAnyTimeAndRoomsOfSeveralKinds) {
-    const auto echoes = with(ModuleKind::delay, withDelaysAndReverbs(dry, {}, profile));
+    const auto echoes = with(ModuleKind::delay, withDelaysAndReverbs({dry, {}, profile}));
     for (double ms : {50.0, 90.0, 250.0, 538.0, 900.0})
         EXPECT_TRUE(std::any_of(echoes.begin(), echoes.end(), [&](const Patch& p) {
             return std::abs(std::log(p.value({"delay:a", "time"}) / ms)) < 0.06;
         })) << ms;
     std::set<double> sizes, decays;
-    for (const Patch& room : with(ModuleKind::reverb, withDelaysAndReverbs(dry, {}, profile))) {
+    for (const Patch& room : with(ModuleKind::reverb, withDelaysAndReverbs({dry, {}, profile}))) {
         sizes.insert(room.value({"reverb:a", "size"}));
         decays.insert(room.value({"reverb:a", "decay"}));
     }
@@ -503,13 +503,13 @@ TEST_F(Spaces, AreNotOfferedWhereTheyAreOrMayNotCome) {
     Patch wet = dry;
     wet.add("delay:a");
     wet.add("reverb:a");
-    EXPECT_TRUE(withDelaysAndReverbs(wet, {}, profile).empty());
+    EXPECT_TRUE(withDelaysAndReverbs({wet, {}, profile}).empty());
     SearchLimits held;
     held.locks.insert(release);
-    EXPECT_TRUE(with(ModuleKind::reverb, withDelaysAndReverbs(dry, held, profile)).empty()) << "it would stand for the tail";
+    EXPECT_TRUE(with(ModuleKind::reverb, withDelaysAndReverbs({dry, held, profile})).empty()) << "it would stand for the tail";
     Profile echoing = profile;
     echoing.space.echo.seconds = 0.3;
-    EXPECT_TRUE(with(ModuleKind::delay, withDelaysAndReverbs(dry, {}, echoing)).empty()) << "that one has been tried";
+    EXPECT_TRUE(with(ModuleKind::delay, withDelaysAndReverbs({dry, {}, echoing})).empty()) << "that one has been tried";
 }
 
 TEST_F(Spaces, TheEchoThatIsThereFitsBest) {
@@ -526,7 +526,7 @@ TEST_F(Spaces, TheEchoThatIsThereFitsBest) {
     const Recording reference = render(echoed, phrase);
     const Loss loss(reference, phrase);
     double least = 1e9, time = 0.0;
-    for (const Patch& each : with(ModuleKind::delay, withDelaysAndReverbs(dry, {}, profile)))
+    for (const Patch& each : with(ModuleKind::delay, withDelaysAndReverbs({dry, {}, profile})))
         if (const double value = Loss::value(loss.residual(render(each, phrase))); value < least) {
             least = value;
             time = each.value({"delay:a", "time"});

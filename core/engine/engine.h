@@ -11,7 +11,7 @@
 
 namespace facet {
 
-struct Synthesis;
+class Synthesis;
 
 /// Renders up to 16 candidates at once: patches that share a graph and differ in values. Each candidate's
 /// sound is the same, bit for bit, whether it is rendered alone or beside others.
@@ -48,10 +48,10 @@ public:
     /// Whether anything may still sound.
     bool active() const;
 
-    /// Notes that sound now, those that give way to newer ones not counted; a note in several layers counts once.
+    /// Notes that sound now, stolen ones not counted; a note in several layers counts once.
     int notesSounding() const;
-    /// Notes that had to give way so far, since the voice limit was reached.
-    std::uint64_t notesGivenWay() const;
+    /// Notes that were stolen so far, since the voice limit was reached.
+    std::uint64_t notesStolen() const;
 
     /// Lets time pass while nothing is active: what runs on between the notes runs on.
     void rest(int frames);

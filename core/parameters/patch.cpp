@@ -29,8 +29,6 @@ constexpr std::string_view fixedPaths[] = {"voicing",
                                            "output"};
 constexpr std::string_view fixedInLayers[] = {"source:a", "source:b", "filter:a", "envelope:level", "envelope:filter"};
 
-constexpr int mostLayers = 4;
-
 bool isKey(std::string_view text) {
     return !text.empty() && text.size() <= 24 && std::all_of(text.begin(), text.end(), [](char c) {
         return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-';
@@ -80,13 +78,13 @@ int mostOf(ModuleKind kind) {
     switch (kind) {
     case ModuleKind::output:
     case ModuleKind::voicing: return 1;
-    case ModuleKind::layer:
-    case ModuleKind::source: return 4;
-    case ModuleKind::filter: return 2;
-    case ModuleKind::envelope:
-    case ModuleKind::lfo: return 6;
-    case ModuleKind::link: return 48;
-    case ModuleKind::macro: return 8;
+    case ModuleKind::layer: return mostLayers;
+    case ModuleKind::source: return mostSources;
+    case ModuleKind::filter: return mostFilters;
+    case ModuleKind::envelope: return mostEnvelopes;
+    case ModuleKind::lfo: return mostLfos;
+    case ModuleKind::link: return mostLinks;
+    case ModuleKind::macro: return mostMacros;
     default: return mostEffects;
     }
 }

@@ -1,6 +1,7 @@
 // A patch: the values of all parameters, addressed by module path and field.
 #pragma once
 
+#include "core/parameters/limits.h"
 #include "core/parameters/module_data.h"
 #include "core/parameters/table.h"
 
@@ -28,10 +29,8 @@ struct Address {
     friend auto operator<=>(const Address&, const Address&) = default;
 };
 
-/// Most modules of each kind: in a layer, or of layers and of what belongs to the whole patch.
+/// Most modules of a kind (limits.h): in a layer, or of layers and of what belongs to the whole patch.
 int mostOf(ModuleKind kind);
-/// Most effects together.
-inline constexpr int mostEffects = 12;
 
 /// The kind that a path names, or nothing when no patch could have it: "voicing", "output", "layer:K",
 /// "layer:K/source:K" and likewise filter, envelope, lfo; "link:K", "macro:K", "reverb:K" and the other effects; K of

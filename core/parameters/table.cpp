@@ -1,5 +1,7 @@
 #include "core/parameters/table.h"
 
+#include "core/parameters/limits.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -472,6 +474,13 @@ constexpr auto firstRows = [] {
         while (rows[k] < std::size(table) && static_cast<std::size_t>(table[rows[k]].module) < k) ++rows[k];
     return rows;
 }();
+
+constexpr bool fitsLimits() {
+    for (std::size_t k = 0; k < moduleKindCount; ++k)
+        if (firstRows[k + 1] - firstRows[k] > static_cast<std::size_t>(mostFields)) return false;
+    return true;
+}
+static_assert(fitsLimits(), "A module has more parameters than mostFields; raise it in limits.h.");
 
 } // namespace
 

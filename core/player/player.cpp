@@ -87,7 +87,7 @@ struct Player::Impl {
     std::atomic<float> peak = 0.0f;
     std::atomic<bool> liveActive = false;
     std::atomic<int> liveNotes = 0;
-    std::atomic<std::uint64_t> liveGivenWay = 0;
+    std::atomic<std::uint64_t> liveStolen = 0;
     std::atomic<float> load = 0.0f;
 
     // The audio thread's own.
@@ -388,7 +388,7 @@ struct Player::Impl {
         heard.store(side, std::memory_order_relaxed);
         liveActive.store(engine && engine->engine.active(), std::memory_order_relaxed);
         liveNotes.store(engine ? engine->engine.notesSounding() : 0, std::memory_order_relaxed);
-        liveGivenWay.store(engine ? engine->engine.notesGivenWay() : 0, std::memory_order_relaxed);
+        liveStolen.store(engine ? engine->engine.notesStolen() : 0, std::memory_order_relaxed);
     }
 };
 
@@ -493,7 +493,7 @@ void Player::panic() {
 }
 
 int Player::liveNotes() const { return impl_->liveNotes; }
-std::uint64_t Player::liveNotesGivenWay() const { return impl_->liveGivenWay; }
+std::uint64_t Player::liveNotesStolen() const { return impl_->liveStolen; }
 float Player::takeLoad() { return impl_->load.exchange(0.0f); }
 void Player::keyEvent(const KeyEvent& event) { impl_->keys.push(event); } // where nobody fetches, nothing is played
 

@@ -74,9 +74,9 @@ public:
     float takePeak();
     /// Whether anything may still sound in the live engine.
     bool liveActive() const;
-    /// Notes sounding in it, and how many have had to give way since it was made.
+    /// Notes sounding in it, and how many were stolen since it was made.
     int liveNotes() const;
-    std::uint64_t liveNotesGivenWay() const;
+    std::uint64_t liveNotesStolen() const;
     /// The largest share of real time that a call of fill() took since the last call; above 1 the sound breaks up.
     float takeLoad();
 

@@ -95,7 +95,7 @@ void KeyboardStrip::refresh() { keys_->setPhrase(session_.document.performance()
 
 void KeyboardStrip::tick() {
     Player& player = session_.playback.player();
-    const std::uint64_t givenWay = player.liveNotesGivenWay();
+    const std::uint64_t notesStolen = player.liveNotesStolen();
     const float load = player.takeLoad();
     const auto* voicing = session_.document.cue() ? session_.document.cue()->patch.find("voicing") : nullptr;
     const bool poly =
@@ -104,11 +104,11 @@ void KeyboardStrip::tick() {
     if (load > 1.0f) {
         warning_ = tr("Too much for this machine: the sound broke up");
         warnedAgo_.start();
-    } else if (givenWay > givenWay_ && poly) {
+    } else if (notesStolen > notesStolen_ && poly) {
         warning_ = tr("More than %1 notes: the oldest gave way").arg(limit);
         warnedAgo_.start();
     }
-    givenWay_ = givenWay;
+    notesStolen_ = notesStolen;
     const bool warned = warnedAgo_.isValid() && warnedAgo_.elapsed() < warningStaysMs;
     const QString words = warned ? warning_
                                  : tr("%1 of %2 notes · engine %3 % busy")

@@ -42,7 +42,7 @@ private:
     QComboBox* inputs_;
     QLabel* told_;
     std::map<int, int> lettersDown_;
-    std::uint64_t givenWay_ = 0;
+    std::uint64_t notesStolen_ = 0;
     QElapsedTimer warnedAgo_;
     QString warning_;
 };

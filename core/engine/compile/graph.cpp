@@ -277,9 +277,9 @@ private:
                 const int master = placeOf(sourcePaths, layerPath + "/source:" + key);
                 if (master < 0 || master == static_cast<int>(i)) continue;
                 source.syncTo = master;
-                layer.sources[static_cast<std::size_t>(master)].movesOthers = true;
+                layer.sources[static_cast<std::size_t>(master)].audioModulator = true;
             }
-            source.movedBySample = true;
+            source.audioModulated = true;
         }
     }
 
@@ -327,10 +327,10 @@ private:
                 link.to = To::position, link.amount = amount / 100.0f;
             else if (to.field == "amplitude")
                 link.to = To::amplitude, link.amount = amount / 100.0f,
-                layer.sources[static_cast<std::size_t>(moved)].ringed = true;
+                layer.sources[static_cast<std::size_t>(moved)].ringModulated = true;
             else
                 return;
-            layer.sources[static_cast<std::size_t>(moved)].movedBySample = true;
+            layer.sources[static_cast<std::size_t>(moved)].audioModulated = true;
         } else if (filter >= 0) {
             link.index = filter;
             link.to = To::cutoff;
@@ -338,7 +338,7 @@ private:
         } else {
             return;
         }
-        layer.sources[static_cast<std::size_t>(source)].movesOthers = true;
+        layer.sources[static_cast<std::size_t>(source)].audioModulator = true;
         audioPaths.push_back(module.path);
         layer.audioLinks.push_back(link);
     }
@@ -514,8 +514,8 @@ bool sameLayer(const LayerGraph& a, const LayerGraph& b) {
         const SourceValues& y = b.sources[i];
         if (x.shape.wave != y.shape.wave || x.shape.blendWave != y.shape.blendWave || x.voices != y.voices ||
             x.key != y.key || x.follows != y.follows || x.route != y.route || x.retrigger != y.retrigger ||
-            x.syncTo != y.syncTo || x.order != y.order || x.movesOthers != y.movesOthers ||
-            x.movedBySample != y.movedBySample || x.ringed != y.ringed || x.table != y.table || x.sample != y.sample)
+            x.syncTo != y.syncTo || x.order != y.order || x.audioModulator != y.audioModulator ||
+            x.audioModulated != y.audioModulated || x.ringModulated != y.ringModulated || x.table != y.table || x.sample != y.sample)
             return false;
     }
     for (std::size_t i = 0; i < a.filters.size(); ++i)

@@ -44,10 +44,10 @@ struct SourceValues {
     std::shared_ptr<const SampleTable> sample;
     double sampleHz = 261.6; ///< pitch at which a sample plays at its own rate
     // Of the graph:
-    bool movesOthers = false;   ///< by the sample, or begins others' cycles
-    bool movedBySample = false; ///< or is begun anew within its cycle
-    bool ringed = false;        ///< its amplitude is moved by the sample
-    int order = 0;              ///< those of a lower order are computed first
+    bool audioModulator = false; ///< modulates others at audio rate, or synchronizes them
+    bool audioModulated = false; ///< is modulated at audio rate, or synchronized
+    bool ringModulated = false;  ///< its gain is modulated at audio rate
+    int order = 0;               ///< those of a lower order are computed first
 
     static constexpr int notSynced = -1;
     static constexpr int syncItself = -2;
@@ -71,9 +71,9 @@ struct FilterValues {
 namespace signal {
 inline constexpr int velocity = 0, key = 1, wheel = 2, pressure = 3, random = 4, noise = 5;
 inline constexpr int macros = 6;
-inline constexpr int envelopes = macros + 8;
-inline constexpr int lfos = envelopes + 6;
-inline constexpr int count = lfos + 6;
+inline constexpr int envelopes = macros + mostMacros;
+inline constexpr int lfos = envelopes + mostEnvelopes;
+inline constexpr int count = lfos + mostLfos;
 inline constexpr int none = -1;
 } // namespace signal
 
@@ -118,7 +118,6 @@ struct EffectLink {
 
 /// A module whose parameters are moved in other ways than those with a place of their own.
 struct MovedPart {
-    static constexpr int mostFields = 32;
     ModuleKind kind;
     int index; ///< among those of its kind in the layer
     int count = 0;

@@ -6,48 +6,48 @@
 namespace facet {
 
 Synthesis::Synthesis(std::span<const Graph> candidates, double rateHz, std::uint64_t engineSeed, bool sharedVoices)
-    : graphs(candidates.begin(), candidates.end()), voiced(sharedVoices ? 1 : candidates.size()), rate(rateHz),
-      perSample(1.0 / rateHz), seed(engineSeed),
-      mostFrames(voiced > 2 ? kernels::stretchFrames / 4 : kernels::stretchFrames),
-      outputMemory(6 * candidates.size(), mostFrames), chains(graphs, rateHz) {
+    : graphs_(candidates.begin(), candidates.end()), voiced_(sharedVoices ? 1 : candidates.size()), rate_(rateHz),
+      perSample_(1.0 / rateHz), seed_(engineSeed),
+      mostFrames_(voiced_ > 2 ? kernels::stretchFrames / 4 : kernels::stretchFrames),
+      outputMemory_(6 * candidates.size(), mostFrames_), chains_(graphs_, rateHz) {
     bandLimitTables();
-    const Graph& first = graphs.front();
+    const Graph& first = graphs_.front();
     std::size_t mostJobs = 0;
     int orders = 1;
-    layers.resize(first.layers.size());
-    for (std::size_t l = 0; l < layers.size(); ++l) {
+    layers_.resize(first.layers.size());
+    for (std::size_t l = 0; l < layers_.size(); ++l) {
         prepareLayer(l);
-        mostJobs = std::max(mostJobs, layers[l].voices.size() * layers[l].voices.front().jobs.size());
-        orders = std::max(orders, layers[l].orders);
+        mostJobs = std::max(mostJobs, layers_[l].voices.size() * layers_[l].voices.front().jobs.size());
+        orders = std::max(orders, layers_[l].orders);
     }
-    heldNotes.reserve(128);
-    pending.reserve(mostPending);
+    heldNotes_.reserve(128);
+    pending_.reserve(mostPending);
     std::size_t row = 0;
-    for (auto* sides : {&output, &sent, &clean})
-        for (std::size_t c = 0; c < graphs.size(); ++c, row += 2)
-            sides->push_back({outputMemory.row(row), outputMemory.row(row + 1)});
-    made.resize(graphs.size());
-    for (auto* blocks : {&blockOutput, &blockSent}) blocks->resize(graphs.size());
-    if (!chains.listening() &&
-        std::all_of(layers.begin(), layers.end(), [](const Layer& layer) { return layer.plain; }))
-        longest = mostFrames;
-    sends = std::any_of(first.effects.begin(), first.effects.end(),
+    for (auto* sides : {&output_, &sent_, &clean_})
+        for (std::size_t c = 0; c < graphs_.size(); ++c, row += 2)
+            sides->push_back({outputMemory_.row(row), outputMemory_.row(row + 1)});
+    made_.resize(graphs_.size());
+    for (auto* blocks : {&blockOutput_, &blockSent_}) blocks->resize(graphs_.size());
+    if (!chains_.listening() &&
+        std::all_of(layers_.begin(), layers_.end(), [](const Layer& layer) { return layer.plain; }))
+        longest_ = mostFrames_;
+    sends_ = std::any_of(first.effects.begin(), first.effects.end(),
                         [](const EffectGraph& e) { return e.chain == Chain::send; });
-    heardSignals.resize(graphs.size());
-    for (Heard& heard : heardSignals) heard.layers.resize(first.layers.size());
-    sourceJobs.resize(static_cast<std::size_t>(orders));
-    for (auto& jobs : sourceJobs) jobs.reserve(mostJobs);
-    const std::size_t lanes = layers.front().voices.size() * voiced;
-    filterJobs.reserve(2 * lanes);
-    mixJobs.reserve(14 * lanes); // three rows of a side to the main chain, three beside it, one past both
+    heardSignals_.resize(graphs_.size());
+    for (HeardSignals& heard : heardSignals_) heard.layers.resize(first.layers.size());
+    sourceJobs_.resize(static_cast<std::size_t>(orders));
+    for (auto& jobs : sourceJobs_) jobs.reserve(mostJobs);
+    const std::size_t lanes = layers_.front().voices.size() * voiced_;
+    filterJobs_.reserve(2 * lanes);
+    mixJobs_.reserve(14 * lanes); // three rows of a side to the main chain, three beside it, one past both
     updateStereo();
-    alike = sidesAreAlike();
+    alike_ = sidesAreAlike();
     wire();
 }
 
 void Synthesis::prepareLayer(std::size_t l) {
-    const LayerGraph& graph = graphs.front().layers[l];
-    Layer& layer = layers[l];
+    const LayerGraph& graph = graphs_.front().layers[l];
+    Layer& layer = layers_[l];
     for (const auto& source : graph.sources) {
         layer.stackPerCandidate += source.voices;
         layer.orders = std::max(layer.orders, source.order + 1);
@@ -55,41 +55,40 @@ void Synthesis::prepareLayer(std::size_t l) {
         layer.clean = layer.clean || source.route == Route::pastEffects;
         layer.both = layer.both || source.route == Route::both;
         layer.secondIn = layer.secondIn || layer.both || source.route == Route::filter2;
-        if (source.movesOthers) sawTable(), triangleTable(); // made before the audio thread asks
-        layer.bySample = layer.bySample || source.movesOthers || source.movedBySample;
+        if (source.audioModulator) sawTable(), triangleTable(); // made_ before the audio thread asks
+        layer.audioModulation = layer.audioModulation || source.audioModulator || source.audioModulated;
     }
     layer.secondIn = layer.secondIn || graph.parallel;
     layer.linked = !graph.links.empty() || !graph.audioLinks.empty();
-    layer.listening = layer.linked || !graphs.front().effectLinks.empty();
+    layer.listening = layer.linked || !graphs_.front().effectLinks.empty();
     const auto followsNoise = [](const auto& link) { return link.from == signal::noise || link.by == signal::noise; };
     layer.noisy = std::any_of(graph.links.begin(), graph.links.end(), followsNoise) ||
                   std::any_of(graph.audioLinks.begin(), graph.audioLinks.end(),
                               [](const AudioLink& link) { return link.by == signal::noise; }) ||
-                  std::any_of(graphs.front().effectLinks.begin(), graphs.front().effectLinks.end(), followsNoise);
-    pastEffects = pastEffects || layer.clean;
+                  std::any_of(graphs_.front().effectLinks.begin(), graphs_.front().effectLinks.end(), followsNoise);
+    pastEffects_ = pastEffects_ || layer.clean;
     layer.doubled = graph.doubled;
-    layer.plain = !layer.listening && !layer.bySample && !layer.doubled && layer.orders == 1;
+    layer.plain = !layer.listening && !layer.audioModulation && !layer.doubled && layer.orders == 1;
     for (const AudioLink& link : graph.audioLinks)
         if (link.to == AudioLink::To::cutoff) (link.index == 0 ? layer.cutoffMoved1 : layer.cutoffMoved2) = true;
     // Room for every note the limit allows, and as many again that are fading out for newer ones.
-    const auto voiceCount = static_cast<std::size_t>(2 * graphs.front().voiceLimit + 2);
+    const auto voiceCount = static_cast<std::size_t>(2 * graphs_.front().voiceLimit + 2);
     layer.voices.resize(voiceCount);
     layer.sounding.reserve(voiceCount);
-    layer.rows.resize(voiceCount * voiced);
+    layer.rows.resize(voiceCount * voiced_);
     prepareRows(l);
     if (layer.doubled) {
         layer.firstHalves.resize(layer.rows.size() * layer.written.size());
         kernels::Row unused{};
         Halving().run(unused.data(), unused.data(), unused.data(),
-                      1); // its coefficients are made before the audio thread asks
+                      1); // its coefficients are made_ before the audio thread asks
     }
-    for (std::size_t v = 0; v < voiceCount; ++v) prepareVoice(layer.voices[v], l, &layer.rows[v * voiced]);
-    layer.freeLfos.assign(voiced, std::vector<Lfo>(graph.lfos.size()));
+    for (std::size_t v = 0; v < voiceCount; ++v) prepareVoice(layer.voices[v], l, &layer.rows[v * voiced_]);
+    layer.freeLfos.assign(voiced_, std::vector<Lfo>(graph.lfos.size()));
 }
 
-/// Memory for those rows alone that something may write.
 void Synthesis::prepareRows(std::size_t l) {
-    Layer& layer = layers[l];
+    Layer& layer = layers_[l];
     std::vector<float * Rows::*> used{&Rows::left, &Rows::right, &Rows::level};
     const auto use = [&](bool wanted, std::initializer_list<float * Rows::*> rows) {
         if (wanted) used.insert(used.end(), rows);
@@ -99,35 +98,35 @@ void Synthesis::prepareRows(std::size_t l) {
     use(layer.past, {&Rows::leftPast, &Rows::rightPast});
     use(layer.clean, {&Rows::leftClean, &Rows::rightClean});
     use(layer.cutoffMoved1 || layer.cutoffMoved2, {&Rows::octaves1, &Rows::octaves2});
-    layer.memory = RowMemory(layer.rows.size() * used.size(), mostFrames);
+    layer.memory = RowMemory(layer.rows.size() * used.size(), mostFrames_);
     std::size_t row = 0;
     for (Rows& rows : layer.rows)
         for (float* Rows::*place : used) rows.*place = layer.memory.row(row++);
 }
 
 void Synthesis::prepareVoice(Voice& voice, std::size_t l, Rows* rows) {
-    const LayerGraph& graph = graphs.front().layers[l];
-    const Layer& layer = layers[l];
-    voice.candidates.resize(voiced);
-    voice.oscillators.resize(voiced * static_cast<std::size_t>(layer.stackPerCandidate));
-    if (layer.bySample || std::any_of(graph.sources.begin(), graph.sources.end(),
+    const LayerGraph& graph = graphs_.front().layers[l];
+    const Layer& layer = layers_[l];
+    voice.candidates.resize(voiced_);
+    voice.oscillators.resize(voiced_ * static_cast<std::size_t>(layer.stackPerCandidate));
+    if (layer.audioModulation || std::any_of(graph.sources.begin(), graph.sources.end(),
                                       [](const SourceValues& s) { return s.shape.wave == Wave::noise; }))
         voice.extras.resize(voice.oscillators.size());
     voice.jobs.resize(voice.oscillators.size());
-    voice.filterJobs.resize(2 * voiced);
-    if (layer.doubled) voice.halvings.resize(layer.written.size() * voiced);
+    voice.filterJobs.resize(2 * voiced_);
+    if (layer.doubled) voice.halvings.resize(layer.written.size() * voiced_);
     std::size_t place = 0;
-    for (std::size_t c = 0; c < voiced; ++c) {
+    for (std::size_t c = 0; c < voiced_; ++c) {
         CandidateVoice& candidate = voice.candidates[c];
-        candidate.prepare(graphs[c].layers[l], rate);
+        candidate.prepare(graphs_[c].layers[l], rate_);
         const LayerGraph& values = valuesOf(candidate, c, l);
         for (std::size_t s = 0; s < values.sources.size(); ++s)
             for (int k = 0; k < values.sources[s].voices; ++k, ++place) {
                 kernels::SourceJob& job = voice.jobs[place];
                 job.oscillator = &voice.oscillators[place];
                 job.shape = &values.sources[s].shape;
-                if (values.sources[s].movedBySample) job.moves = &candidate.moved[s].moves;
-                if (!values.sources[s].movesOthers) continue;
+                if (values.sources[s].audioModulated) job.moves = &candidate.moved[s].moves;
+                if (!values.sources[s].audioModulator) continue;
                 job.ahead = candidate.movers[s].line.data() + kernels::blockFrames;
                 const bool master =
                     std::any_of(values.sources.begin(), values.sources.end(),
@@ -150,8 +149,8 @@ void Synthesis::prepareVoice(Voice& voice, std::size_t l, Rows* rows) {
 }
 
 void Synthesis::wire() {
-    for (std::size_t l = 0; l < layers.size(); ++l) {
-        Layer& layer = layers[l];
+    for (std::size_t l = 0; l < layers_.size(); ++l) {
+        Layer& layer = layers_[l];
         using R = float* Rows::*;
         const auto rowsOf = [](Route route) -> std::pair<R, R> {
             switch (route) {
@@ -165,7 +164,7 @@ void Synthesis::wire() {
         // Where sources run one after the other, the first into a row overwrites what is there.
         std::array<bool, 5> written{};
         std::vector<bool> overwrites;
-        for (const SourceValues& source : graphs.front().layers[l].sources)
+        for (const SourceValues& source : graphs_.front().layers[l].sources)
             for (int k = 0; k < source.voices; ++k) {
                 bool& before = written[static_cast<std::size_t>(source.route)];
                 overwrites.push_back(layer.orders == 1 && !before);
@@ -173,15 +172,15 @@ void Synthesis::wire() {
             }
         layer.clearedCount = layer.writtenCount = 0;
         std::array<bool, 5> listed{};
-        for (const SourceValues& source : graphs.front().layers[l].sources) {
+        for (const SourceValues& source : graphs_.front().layers[l].sources) {
             if (std::exchange(listed[static_cast<std::size_t>(source.route)], true)) continue;
             layer.written[layer.writtenCount++] = rowsOf(source.route).first;
-            if (stereo) layer.written[layer.writtenCount++] = rowsOf(source.route).second;
+            if (stereo_) layer.written[layer.writtenCount++] = rowsOf(source.route).second;
         }
         const auto clear = [&](bool used, Route route) {
             if (!used || written[static_cast<std::size_t>(route)]) return;
             layer.cleared[layer.clearedCount++] = rowsOf(route).first;
-            if (stereo) layer.cleared[layer.clearedCount++] = rowsOf(route).second;
+            if (stereo_) layer.cleared[layer.clearedCount++] = rowsOf(route).second;
         };
         clear(true, Route::filter1);
         clear(layer.secondIn, Route::filter2);
@@ -190,14 +189,14 @@ void Synthesis::wire() {
         clear(layer.clean, Route::pastEffects);
         for (std::size_t v = 0; v < layer.voices.size(); ++v) {
             std::size_t place = 0;
-            for (std::size_t c = 0; c < voiced; ++c) {
+            for (std::size_t c = 0; c < voiced_; ++c) {
                 std::size_t k = 0;
-                for (const SourceValues& source : graphs[c].layers[l].sources)
+                for (const SourceValues& source : graphs_[c].layers[l].sources)
                     for (int n = 0; n < source.voices; ++n, ++place, ++k) {
                         kernels::SourceJob& job = layer.voices[v].jobs[place];
-                        Rows& rows = layer.rows[v * voiced + c];
+                        Rows& rows = layer.rows[v * voiced_ + c];
                         job.left = rows.*rowsOf(source.route).first;
-                        job.right = stereo ? rows.*rowsOf(source.route).second : nullptr;
+                        job.right = stereo_ ? rows.*rowsOf(source.route).second : nullptr;
                         job.overwrites = overwrites[k];
                     }
             }
@@ -206,19 +205,19 @@ void Synthesis::wire() {
 }
 
 void Synthesis::updateStereo() {
-    for (const Graph& graph : graphs)
+    for (const Graph& graph : graphs_)
         for (const auto& layer : graph.layers) {
             for (const auto& source : layer.sources)
-                if (source.isStereo()) stereo = true;
-            // A moved pan or spread may become stereo at any moment.
+                if (source.isStereo()) stereo_ = true;
+            // A moved pan or spread may become stereo_ at any moment.
             for (const auto& part : layer.parts)
-                if (part.kind == ModuleKind::source) stereo = true;
+                if (part.kind == ModuleKind::source) stereo_ = true;
         }
 }
 
 bool Synthesis::sidesAreAlike() const {
-    if (stereo || !chains.empty() || pastEffects || voiced != graphs.size()) return false;
-    return std::all_of(graphs.begin(), graphs.end(), [](const Graph& graph) {
+    if (stereo_ || !chains_.empty() || pastEffects_ || voiced_ != graphs_.size()) return false;
+    return std::all_of(graphs_.begin(), graphs_.end(), [](const Graph& graph) {
         return std::all_of(graph.layers.begin(), graph.layers.end(), [](const LayerGraph& layer) {
             return layer.parts.empty() && layer.leftGain == layer.rightGain;
         });
@@ -226,18 +225,32 @@ bool Synthesis::sidesAreAlike() const {
 }
 
 void Synthesis::setValues(const Graph& graph, std::size_t c) {
-    // Equal graphs hold equally much: assignment reuses the memory.
-    graphs[c] = graph;
-    chains.setValues(c, graphs[c]);
-    if (c >= voiced) return;
-    ++version;
-    for (std::size_t l = 0; l < layers.size(); ++l)
+    // Equal graphs_ hold equally much: assignment reuses the memory.
+    graphs_[c] = graph;
+    chains_.setValues(c, graphs_[c]);
+    if (c >= voiced_) return;
+    ++version_;
+    for (std::size_t l = 0; l < layers_.size(); ++l)
         if (!graph.layers[l].parts.empty())
-            for (Voice& voice : layers[l].voices) *voice.candidates[c].live = graph.layers[l];
-    const bool before = stereo;
+            for (Voice& voice : layers_[l].voices) *voice.candidates[c].live = graph.layers[l];
+    const bool before = stereo_;
     updateStereo();
-    alike = sidesAreAlike();
-    if (stereo != before) wire();
+    alike_ = sidesAreAlike();
+    if (stereo_ != before) wire();
+}
+
+void Synthesis::silence() {
+    eachVoice([](Voice& voice) { voice.used = false; });
+    for (Layer& layer : layers_) layer.sounding.clear();
+    chains_.silence();
+    pending_.clear();
+    heldNotes_.clear();
+    hasLastPitch_ = false;
+}
+
+bool Synthesis::active() const {
+    return !pending_.empty() || chains_.ringing() ||
+           std::any_of(layers_.begin(), layers_.end(), [](const Layer& layer) { return !layer.sounding.empty(); });
 }
 
 } // namespace facet

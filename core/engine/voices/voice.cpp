@@ -17,7 +17,7 @@ void CandidateVoice::prepare(const LayerGraph& layer, double rateHz) {
     if (!layer.parts.empty()) live = std::make_unique<LayerGraph>(layer);
     for (std::size_t i = 0; i < filters.size(); ++i) filters[i].prepare(layer.filters[i / 2].structure, rateHz);
     if (std::any_of(layer.sources.begin(), layer.sources.end(),
-                    [](const SourceValues& s) { return s.movesOthers || s.movedBySample; })) {
+                    [](const SourceValues& s) { return s.audioModulator || s.audioModulated; })) {
         movers.resize(layer.sources.size());
         moved.resize(layer.sources.size());
     }
@@ -82,9 +82,9 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
     candidate.filterOctaves = {};
     candidate.layerDb = 0.0f;
     // Moved parts start from where they stand in the patch, on their scales of movement.
-    constexpr std::size_t mostParts = 40;
-    std::array<std::array<double, MovedPart::mostFields>, mostParts> moves;
-    for (std::size_t i = 0; i < std::min(mostParts, layer.parts.size()); ++i) moves[i].fill(0.0);
+    constexpr std::size_t mostParts = mostModulesOfLayer; // each module is one part at most
+    std::array<std::array<double, mostFields>, mostParts> moves;
+    for (std::size_t i = 0; i < layer.parts.size(); ++i) moves[i].fill(0.0);
     for (std::size_t i = 0; i < layer.links.size(); ++i) {
         const ControlLink& link = layer.links[i];
         float by =
@@ -99,7 +99,7 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
         case ControlLink::To::amountOf: candidate.linkAmounts[at] += by; break;
         case ControlLink::To::audioAmountOf: candidate.audioAmounts[at] += by; break;
         case ControlLink::To::part:
-            if (at < mostParts) moves[at][static_cast<std::size_t>(link.field)] += by;
+            moves[at][static_cast<std::size_t>(link.field)] += by;
             break;
         }
     }
@@ -111,9 +111,9 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
     for (std::size_t i = 0; i < layer.audioLinks.size(); ++i)
         if (const int by = layer.audioLinks[i].by; by != signal::none)
             candidate.audioAmounts[i] *= candidate.signals[static_cast<std::size_t>(by)];
-    for (std::size_t i = 0; i < layer.parts.size() && i < mostParts; ++i) {
+    for (std::size_t i = 0; i < layer.parts.size(); ++i) {
         const MovedPart& part = layer.parts[i];
-        std::array<double, MovedPart::mostFields> values = part.values;
+        std::array<double, mostFields> values = part.values;
         const auto fields = parametersOf(part.kind);
         for (std::size_t k = 0; k < static_cast<std::size_t>(part.count); ++k)
             if (moves[i][k] != 0.0) values[k] = fromMovement(fields[k], toMovement(fields[k], values[k]) + moves[i][k]);

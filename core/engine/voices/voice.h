@@ -10,12 +10,12 @@
 
 namespace facet {
 
-/// What a source moves others by: the present samples, and those 16 ahead.
+/// The output of an audio-rate modulator: the present samples, and those 16 ahead.
 struct MoverLine {
     alignas(64) std::array<float, 2 * kernels::blockFrames> line{};
 };
 
-/// Rows of what moves one source by the sample.
+/// Rows of what modulates one source at audio rate.
 struct SourceRows {
     alignas(64) kernels::Row phase{}, octaves{}, width{}, position{}, amplitude{};
     kernels::SampleMoves moves;
@@ -37,7 +37,7 @@ struct CandidateVoice {
     bool levelKnown = false;
     std::uint64_t version = 0; ///< of the values that its jobs were last aimed with
 
-    // What links add.
+    // What links add:
     std::vector<float> linkAmounts;
     std::vector<float> audioAmounts;
     std::vector<double> sourceSemitones;
@@ -60,7 +60,7 @@ struct CandidateVoice {
     void clear();
 };
 
-/// How long a voice that gives way to a newer note takes to fall silent.
+/// How long a stolen voice takes to fall silent.
 inline constexpr double stealFadeSeconds = 0.004;
 
 /// Brings 32 samples at twice the rate to 16: a half-band filter of polyphase all-passes (Valenzuela & Constantinides
@@ -79,7 +79,7 @@ private:
 struct Voice {
     bool used = false;
     bool held = false;
-    bool fading = false; ///< gives way to a newer note
+    bool fading = false; ///< stolen by a newer note
     std::uint32_t number = 0;
     std::uint64_t order = 0;    ///< of starts; equal for the layers of a note
     std::uint64_t released = 0; ///< in order of releases

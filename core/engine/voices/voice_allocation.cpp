@@ -37,11 +37,11 @@ bool plays(const LayerGraph& layer, double pitch, double velocity) {
 
 Synthesis::Sounding Synthesis::sounding() const {
     const auto rank = [](const Voice& v) { return std::pair(v.held, v.held ? v.order : v.released); };
-    // A note may sound in several layers; it counts once.
+    // A note may sound in several layers_; it counts once.
     std::array<std::uint64_t, 128> seen{};
     std::size_t count = 0;
     const Voice* next = nullptr;
-    for (const Layer& layer : layers)
+    for (const Layer& layer : layers_)
         for (std::uint16_t v : layer.sounding) {
             const Voice& voice = layer.voices[v];
             if (voice.fading) continue;
@@ -52,12 +52,10 @@ Synthesis::Sounding Synthesis::sounding() const {
     return {static_cast<int>(count), next};
 }
 
-/// Makes room within the limit: the note released longest ago gives way first, then the oldest. The rule
-/// looks at the performance only, so candidates cannot influence each other through it.
-void Synthesis::makeRoom() {
+void Synthesis::stealVoice() {
     const Sounding now = sounding();
-    if (now.count < graphs.front().voiceLimit || !now.next) return;
-    ++givenWay;
+    if (now.count < graphs_.front().voiceLimit || !now.next) return;
+    ++notesStolen_;
     const std::uint64_t order = now.next->order;
     eachVoice([&](Voice& voice) {
         if (voice.order != order || voice.fading) return;
@@ -68,7 +66,7 @@ void Synthesis::makeRoom() {
 
 void Synthesis::startPhases(Voice& voice, std::size_t l) {
     std::size_t place = 0;
-    for (std::size_t c = 0; c < voiced; ++c) {
+    for (std::size_t c = 0; c < voiced_; ++c) {
         const LayerGraph& layer = valuesOf(voice.candidates[c], c, l);
         for (std::size_t s = 0; s < layer.sources.size(); ++s) {
             const SourceValues& source = layer.sources[s];
@@ -78,14 +76,14 @@ void Synthesis::startPhases(Voice& voice, std::size_t l) {
                 o = kernels::Oscillator{};
                 if (!voice.extras.empty()) o.extra = &(voice.extras[place] = {});
                 ++place;
-                const std::uint64_t bits = combineSeeds(combineSeeds(seed, voice.number),
+                const std::uint64_t bits = combineSeeds(combineSeeds(seed_, voice.number),
                                                         combineSeeds(source.key, static_cast<std::uint64_t>(k)));
                 if (o.extra) o.extra->seed = bits;
                 if (source.shape.wave == Wave::sample) continue; // from its beginning
                 double start = source.phase + source.phaseRandom * unitFromBits(bits);
                 if (!source.retrigger)
                     start = source.phase + stackedIncrement(source, k, per) * (layer.doubled ? 2.0 : 1.0) *
-                                               static_cast<double>(framesSoFar);
+                                               static_cast<double>(framesSoFar_);
                 o.phase = start - std::floor(start);
                 o.high = o.phase < source.shape.width;
             }
@@ -94,11 +92,11 @@ void Synthesis::startPhases(Voice& voice, std::size_t l) {
 }
 
 void Synthesis::noteOnLayers(std::uint32_t number, double pitch, double velocity, bool overlapping) {
-    makeRoom();
-    const std::uint64_t order = ++clock;
-    ++notes;
-    for (std::size_t l = 0; l < layers.size(); ++l) {
-        const LayerGraph& graph = graphs.front().layers[l];
+    stealVoice();
+    const std::uint64_t order = ++clock_;
+    ++notes_;
+    for (std::size_t l = 0; l < layers_.size(); ++l) {
+        const LayerGraph& graph = graphs_.front().layers[l];
         // Ranges and offsets are the same for all candidates: the first one's.
         if (!plays(graph, pitch, velocity)) continue;
         double offset = graph.offsetSeconds;
@@ -108,19 +106,19 @@ void Synthesis::noteOnLayers(std::uint32_t number, double pitch, double velocity
             signals[signal::random] = noteRandom(number, 0, l);
             offset = offsetOf(graph, signals);
         }
-        const int wait = static_cast<int>(std::lround(offset * rate));
-        const Pending start{l, wait, number, order, pitch, velocity, overlapping, lastPitch, hasLastPitch};
+        const int wait = static_cast<int>(std::lround(offset * rate_));
+        const Pending start{l, wait, number, order, pitch, velocity, overlapping, lastPitch_, hasLastPitch_};
         if (wait == 0)
             startVoice(start);
-        else if (pending.size() < mostPending)
-            pending.push_back(start);
+        else if (pending_.size() < mostPending)
+            pending_.push_back(start);
     }
-    lastPitch = pitch;
-    hasLastPitch = true;
+    lastPitch_ = pitch;
+    hasLastPitch_ = true;
 }
 
 void Synthesis::startVoice(const Pending& start) {
-    Layer& layer = layers[start.layer];
+    Layer& layer = layers_[start.layer];
     Voice& voice = freeVoice(layer.voices);
     const auto place = static_cast<std::uint16_t>(&voice - layer.voices.data());
     std::erase(layer.sounding, place);
@@ -130,15 +128,15 @@ void Synthesis::startVoice(const Pending& start) {
     voice.fading = false;
     voice.number = start.number;
     voice.order = start.order;
-    voice.slot = notes;
+    voice.slot = notes_;
     voice.pitch = start.pitch;
     voice.velocity = start.velocity;
     voice.glideSeconds = 0.0;
     voice.blocks = 0;
-    for (std::size_t c = 0; c < voiced; ++c) {
+    for (std::size_t c = 0; c < voiced_; ++c) {
         CandidateVoice& candidate = voice.candidates[c];
         candidate.clear();
-        const Graph& graph = graphs[c];
+        const Graph& graph = graphs_[c];
         const bool glide = graph.glideSeconds > 0.0 && start.hasGlideFrom && (graph.glideAlways || start.overlapping);
         candidate.glideFrom = glide ? start.glideFrom - start.pitch : 0.0;
         strike(voice, c, start.layer);
@@ -147,7 +145,6 @@ void Synthesis::startVoice(const Pending& start) {
     prime(voice, start.layer);
 }
 
-/// Starts the envelopes and what else belongs to a note's beginning.
 void Synthesis::strike(Voice& voice, std::size_t c, std::size_t l) {
     CandidateVoice& candidate = voice.candidates[c];
     for (Envelope& envelope : candidate.envelopes) envelope.start();
@@ -157,7 +154,6 @@ void Synthesis::strike(Voice& voice, std::size_t c, std::size_t l) {
     candidate.velocityGain = gainFromDb(valuesOf(candidate, c, l).velocityDb * (voice.velocity / 127.0 - 1.0));
 }
 
-/// Sources are computed 16 samples ahead; the first 16 of a note are made before it sounds.
 void Synthesis::prime(Voice& voice, std::size_t l) {
     aimSources(voice, l);
     runSources(l, &voice, kernels::blockFrames);
@@ -165,13 +161,12 @@ void Synthesis::prime(Voice& voice, std::size_t l) {
     for (SourceJob& job : voice.jobs) job.started = false;
 }
 
-/// Mono and legato: turns the sounding voice to another note.
 void Synthesis::moveVoice(Voice& voice, std::size_t l, std::uint32_t number, double pitch, double velocity,
                              bool overlapping, bool retrigger) {
-    for (std::size_t c = 0; c < voiced; ++c) {
+    for (std::size_t c = 0; c < voiced_; ++c) {
         CandidateVoice& candidate = voice.candidates[c];
         const double now = voice.pitch + glideOffset(voice, c);
-        candidate.glideFrom = glides(graphs[c], overlapping) ? now - pitch : 0.0;
+        candidate.glideFrom = glides(graphs_[c], overlapping) ? now - pitch : 0.0;
     }
     voice.number = number;
     voice.held = true;
@@ -179,71 +174,70 @@ void Synthesis::moveVoice(Voice& voice, std::size_t l, std::uint32_t number, dou
     voice.glideSeconds = 0.0;
     if (!retrigger) return;
     voice.velocity = velocity;
-    for (std::size_t c = 0; c < voiced; ++c) strike(voice, c, l);
+    for (std::size_t c = 0; c < voiced_; ++c) strike(voice, c, l);
 }
 
 void Synthesis::noteOn(std::uint32_t number, double pitch, double velocity) {
-    if (graphs.front().mode == VoiceMode::poly) {
+    if (graphs_.front().mode == VoiceMode::poly) {
         bool overlapping = false;
         eachVoice([&](const Voice& v) { overlapping = overlapping || v.held; });
         noteOnLayers(number, pitch, velocity, overlapping);
         return;
     }
-    const bool overlapping = !heldNotes.empty();
-    if (heldNotes.size() < heldNotes.capacity()) heldNotes.push_back({number, pitch, velocity});
-    turnTo(number, pitch, velocity, overlapping, graphs.front().mode == VoiceMode::mono || !overlapping);
+    const bool overlapping = !heldNotes_.empty();
+    if (heldNotes_.size() < heldNotes_.capacity()) heldNotes_.push_back({number, pitch, velocity});
+    turnTo(number, pitch, velocity, overlapping, graphs_.front().mode == VoiceMode::mono || !overlapping);
 }
 
-/// Mono and legato: every layer that plays the note turns to it, or begins; the others let go.
 void Synthesis::turnTo(std::uint32_t number, double pitch, double velocity, bool overlapping, bool retrigger) {
     bool any = false;
-    for (Layer& layer : layers) any = any || monoVoice(layer.voices);
+    for (Layer& layer : layers_) any = any || monoVoice(layer.voices);
     if (!any) {
         noteOnLayers(number, pitch, velocity, overlapping);
         return;
     }
-    for (std::size_t l = 0; l < layers.size(); ++l) {
-        Voice* voice = monoVoice(layers[l].voices);
-        const bool playing = plays(graphs.front().layers[l], pitch, velocity);
+    for (std::size_t l = 0; l < layers_.size(); ++l) {
+        Voice* voice = monoVoice(layers_[l].voices);
+        const bool playing = plays(graphs_.front().layers[l], pitch, velocity);
         if (voice && playing)
             moveVoice(*voice, l, number, pitch, velocity, overlapping, retrigger);
         else if (voice)
             releaseVoice(*voice);
         else if (playing)
-            startVoice({l, 0, number, ++clock, pitch, velocity, overlapping, lastPitch, hasLastPitch});
+            startVoice({l, 0, number, ++clock_, pitch, velocity, overlapping, lastPitch_, hasLastPitch_});
     }
-    lastPitch = pitch;
-    hasLastPitch = true;
+    lastPitch_ = pitch;
+    hasLastPitch_ = true;
 }
 
 void Synthesis::releaseVoice(Voice& voice) {
     if (!voice.held) return;
     voice.held = false;
-    voice.released = ++clock;
+    voice.released = ++clock_;
     for (CandidateVoice& candidate : voice.candidates)
         for (Envelope& envelope : candidate.envelopes) envelope.release();
 }
 
 void Synthesis::noteOff(std::uint32_t number) {
     // A layer that would begin after the note's end does not.
-    std::erase_if(pending, [number](const Pending& p) { return p.number == number; });
-    if (graphs.front().mode == VoiceMode::poly) {
+    std::erase_if(pending_, [number](const Pending& p) { return p.number == number; });
+    if (graphs_.front().mode == VoiceMode::poly) {
         eachVoice([&](Voice& voice) {
             if (voice.held && voice.number == number) releaseVoice(voice);
         });
         return;
     }
-    std::erase_if(heldNotes, [number](const Held& note) { return note.number == number; });
+    std::erase_if(heldNotes_, [number](const Held& note) { return note.number == number; });
     bool sounding = false;
     eachVoice([&](const Voice& v) { sounding = sounding || (v.held && !v.fading && v.number == number); });
     if (!sounding) return;
-    if (heldNotes.empty()) {
+    if (heldNotes_.empty()) {
         eachVoice([&](Voice& voice) {
             if (!voice.fading) releaseVoice(voice);
         });
     } else { // back to the newest note still held
-        const Held note = heldNotes.back();
-        turnTo(note.number, note.pitch, note.velocity, true, graphs.front().mode == VoiceMode::mono);
+        const Held note = heldNotes_.back();
+        turnTo(note.number, note.pitch, note.velocity, true, graphs_.front().mode == VoiceMode::mono);
     }
 }
 

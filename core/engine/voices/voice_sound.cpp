@@ -23,34 +23,32 @@ template <typename Rows> void copyToBoth(const Rows& rows, int frames) {
 
 } // namespace
 
-/// The first block begins at the cutoff of the note's beginning, not at that of the block's end.
 void Synthesis::startFilters(Voice& voice, std::size_t l) {
-    for (std::size_t c = 0; c < voiced; ++c)
+    for (std::size_t c = 0; c < voiced_; ++c)
         for (std::size_t f = 0; f < 2; ++f) {
             CandidateVoice& candidate = voice.candidates[c];
-            if (!graphs[c].layers[l].filters[f].structure.on || candidate.filters[2 * f].g >= 0.0f) continue;
+            if (!graphs_[c].layers[l].filters[f].structure.on || candidate.filters[2 * f].g >= 0.0f) continue;
             kernels::FilterTargets targets = valuesOf(candidate, c, l).filters[f].targets;
             const LayerGraph& values = valuesOf(candidate, c, l);
             targets.cutoffLog2 = static_cast<float>(cutoffLog2(voice, candidate, values, c, f) +
                                                     static_cast<double>(values.filters[f].cutoffEnvelope) *
                                                         candidate.envelopes[filterEnvelope].value());
-            const double hz = std::clamp(std::exp2(static_cast<double>(targets.cutoffLog2)), 5.0, 0.47 * rate);
+            const double hz = std::clamp(std::exp2(static_cast<double>(targets.cutoffLog2)), 5.0, 0.47 * rate_);
             for (std::size_t side = 0; side < 2; ++side) {
                 kernels::FilterState& state = candidate.filters[2 * f + side];
-                state.g = static_cast<float>(std::tan(std::numbers::pi * hz / rate));
+                state.g = static_cast<float>(std::tan(std::numbers::pi * hz / rate_));
                 state.left = targets;
             }
         }
 }
 
-/// Brings the filters to where they are at the ends of these blocks.
 void Synthesis::aimFilters(Voice& voice, std::size_t l, int at, int frames) {
-    for (std::size_t c = 0; c < voiced; ++c) {
+    for (std::size_t c = 0; c < voiced_; ++c) {
         CandidateVoice& candidate = voice.candidates[c];
         const LayerGraph& values = valuesOf(candidate, c, l);
         FilterJob* jobs = &voice.filterJobs[2 * c];
         // Everything but the cutoff stands where it stood, unless something was changed.
-        if (layers[l].linked || candidate.version != version)
+        if (layers_[l].linked || candidate.version != version_)
             for (std::size_t side = 0; side < 2; ++side) {
                 jobs[side].firstTo = values.filters[0].targets;
                 jobs[side].secondTo = values.filters[1].targets;
@@ -70,9 +68,9 @@ void Synthesis::aimFilters(Voice& voice, std::size_t l, int at, int frames) {
 }
 
 void Synthesis::addFilterJobs(Voice& voice) {
-    for (std::size_t c = 0; c < voiced; ++c)
-        for (std::size_t side = 0; side < (stereo ? 2u : 1u); ++side)
-            filterJobs.push_back(&voice.filterJobs[2 * c + side]);
+    for (std::size_t c = 0; c < voiced_; ++c)
+        for (std::size_t side = 0; side < (stereo_ ? 2u : 1u); ++side)
+            filterJobs_.push_back(&voice.filterJobs[2 * c + side]);
 }
 
 bool Synthesis::finished(const Voice& voice) const {
@@ -82,9 +80,8 @@ bool Synthesis::finished(const Voice& voice) const {
                         [](const CandidateVoice& candidate) { return candidate.envelopes[levelEnvelope].active(); });
 }
 
-/// A voice's controls, and its sources where they need not wait for those of other voices.
 void Synthesis::makeBlocks(Voice& voice, std::size_t l, Rows* voiceRows, int frames) {
-    const bool filtered = graphs.front().layers[l].filtered();
+    const bool filtered = graphs_.front().layers[l].filtered();
     const int step =
         gliding(voice) ? static_cast<int>(kernels::blockFrames) : frames; // what is on its way is looked at each block
     for (int at = 0; at < frames; at += step) {
@@ -93,23 +90,23 @@ void Synthesis::makeBlocks(Voice& voice, std::size_t l, Rows* voiceRows, int fra
         if (filtered && voice.blocks == 0) startFilters(voice, l);
         advanceControls(voice, l, voiceRows, at, count);
         if (filtered) aimFilters(voice, l, at, count);
-        for (CandidateVoice& candidate : voice.candidates) candidate.version = version;
-        if (layers[l].plain) kernels::runSources(voice.jobs, at, count);
+        for (CandidateVoice& candidate : voice.candidates) candidate.version = version_;
+        if (layers_[l].plain) kernels::runSources(voice.jobs, at, count);
     }
 }
 
 void Synthesis::processLayer(std::size_t l, int at, int frames) {
-    Layer& layer = layers[l];
+    Layer& layer = layers_[l];
     advanceFree(l, frames);
     if (layer.sounding.empty()) return;
-    filterJobs.clear();
-    const LayerGraph& graph = graphs.front().layers[l];
+    filterJobs_.clear();
+    const LayerGraph& graph = graphs_.front().layers[l];
     const bool filtered = graph.filtered();
     const int whole = (frames + kernels::blockFrames - 1) / kernels::blockFrames * kernels::blockFrames; // the kernels work on whole groups
     for (std::uint16_t v : layer.sounding) {
         Voice& voice = layer.voices[v];
-        Rows* voiceRows = &layer.rows[v * voiced];
-        for (std::size_t c = 0; c < voiced; ++c)
+        Rows* voiceRows = &layer.rows[v * voiced_];
+        for (std::size_t c = 0; c < voiced_; ++c)
             for (std::size_t i = 0; i < layer.clearedCount; ++i)
                 std::fill_n(voiceRows[c].*layer.cleared[i], whole, 0.0f);
         if (layer.cutoffMoved1 || layer.cutoffMoved2) fillOctaves(voice, l, voiceRows);
@@ -122,13 +119,13 @@ void Synthesis::processLayer(std::size_t l, int at, int frames) {
         runSources(l, nullptr, frames);
     if (layer.both)
         for (std::uint16_t v : layer.sounding)
-            for (std::size_t c = 0; c < voiced; ++c) copyToBoth(layer.rows[v * voiced + c], frames);
+            for (std::size_t c = 0; c < voiced_; ++c) copyToBoth(layer.rows[v * voiced_ + c], frames);
     const kernels::FilterPair pair{graph.filters[0].structure, graph.filters[1].structure, graph.parallel,
                                    graph.fedBack};
-    kernels::runFilters(filterJobs, pair, static_cast<float>(rate), frames);
-    mixJobs.clear();
-    for (std::uint16_t v : layer.sounding) addMixJobs(layer.voices[v], l, &layer.rows[v * voiced], at);
-    kernels::mix(mixJobs, frames);
+    kernels::runFilters(filterJobs_, pair, static_cast<float>(rate_), frames);
+    mixJobs_.clear();
+    for (std::uint16_t v : layer.sounding) addMixJobs(layer.voices[v], l, &layer.rows[v * voiced_], at);
+    kernels::mix(mixJobs_, frames);
     std::erase_if(layer.sounding, [&](std::uint16_t v) {
         if (!finished(layer.voices[v])) return false;
         layer.voices[v].used = false;
@@ -137,9 +134,9 @@ void Synthesis::processLayer(std::size_t l, int at, int frames) {
 }
 
 void Synthesis::rest(int frames) {
-    for (std::size_t l = 0; l < layers.size(); ++l) advanceFree(l, frames);
-    chains.rest(frames);
-    framesSoFar += static_cast<std::uint64_t>(frames);
+    for (std::size_t l = 0; l < layers_.size(); ++l) advanceFree(l, frames);
+    chains_.rest(frames);
+    framesSoFar_ += static_cast<std::uint64_t>(frames);
 }
 
 std::span<const StereoBlock> Synthesis::process(int frames) {
@@ -147,61 +144,59 @@ std::span<const StereoBlock> Synthesis::process(int frames) {
     const auto clear = [&](const std::vector<Sides>& rows) {
         for (const Sides& sides : rows) {
             std::fill_n(sides.left, whole, 0.0f);
-            if (!alike) std::fill_n(sides.right, whole, 0.0f);
+            if (!alike_) std::fill_n(sides.right, whole, 0.0f);
         }
     };
-    clear(output);
-    if (sends) clear(sent);
-    if (pastEffects) clear(clean);
-    for (int at = 0; at < frames; at += longest) {
-        const int count = std::min(longest, frames - at);
+    clear(output_);
+    if (sends_) clear(sent_);
+    if (pastEffects_) clear(clean_);
+    for (int at = 0; at < frames; at += longest_) {
+        const int count = std::min(longest_, frames - at);
         makeVoices(at, count);
-        if (chains.empty() && voiced == graphs.size()) {
-            if (chains.listening()) followEffects();
-            for (std::size_t c = 0; c < graphs.size(); ++c)
-                chains.scaleOutput(c, output[c].left + at, alike ? nullptr : output[c].right + at, count);
-            if (pastEffects) addClean(at, count);
+        if (chains_.empty() && voiced_ == graphs_.size()) {
+            if (chains_.listening()) followEffects();
+            for (std::size_t c = 0; c < graphs_.size(); ++c)
+                chains_.scaleOutput(c, output_[c].left + at, alike_ ? nullptr : output_[c].right + at, count);
+            if (pastEffects_) addClean(at, count);
             continue;
         }
         for (int done = 0; done < count; done += kernels::blockFrames)
             runEffects(at + done, std::min(kernels::blockFrames, count - done));
     }
-    for (std::size_t c = 0; c < graphs.size(); ++c) {
+    for (std::size_t c = 0; c < graphs_.size(); ++c) {
         const auto count = static_cast<std::size_t>(frames);
-        made[c] = {{output[c].left, count}, {alike ? output[c].left : output[c].right, count}};
+        made_[c] = {{output_[c].left, count}, {alike_ ? output_[c].left : output_[c].right, count}};
     }
-    return made;
+    return made_;
 }
 
-/// One block of what the voices made.
 void Synthesis::runEffects(int at, int frames) {
     const auto copy = [at](const float* from, kernels::Row& to) { std::copy_n(from + at, to.size(), to.data()); };
-    for (std::size_t c = 0; c < graphs.size(); ++c) {
-        const std::size_t from = std::min(c, voiced - 1);
-        copy(output[from].left, blockOutput[c].left);
-        copy(output[from].right, blockOutput[c].right);
-        if (!sends) continue;
-        copy(sent[from].left, blockSent[c].left);
-        copy(sent[from].right, blockSent[c].right);
+    for (std::size_t c = 0; c < graphs_.size(); ++c) {
+        const std::size_t from = std::min(c, voiced_ - 1);
+        copy(output_[from].left, blockOutput_[c].left);
+        copy(output_[from].right, blockOutput_[c].right);
+        if (!sends_) continue;
+        copy(sent_[from].left, blockSent_[c].left);
+        copy(sent_[from].right, blockSent_[c].right);
     }
-    if (chains.listening()) followEffects();
+    if (chains_.listening()) followEffects();
     // What is kept apart for the effects beside is not touched unless there are any.
-    chains.process(blockOutput, blockSent, frames);
-    for (std::size_t c = 0; c < graphs.size(); ++c) {
-        std::copy_n(blockOutput[c].left.data(), frames, output[c].left + at);
-        std::copy_n(blockOutput[c].right.data(), frames, output[c].right + at);
+    chains_.process(blockOutput_, blockSent_, frames);
+    for (std::size_t c = 0; c < graphs_.size(); ++c) {
+        std::copy_n(blockOutput_[c].left.data(), frames, output_[c].left + at);
+        std::copy_n(blockOutput_[c].right.data(), frames, output_[c].right + at);
     }
-    if (pastEffects) addClean(at, frames);
+    if (pastEffects_) addClean(at, frames);
 }
 
-/// What passes the effects by still has the output's level.
 void Synthesis::addClean(int at, int frames) {
-    for (std::size_t c = 0; c < graphs.size(); ++c) {
-        const Sides& from = clean[std::min(c, voiced - 1)];
-        const float level = chains.outputLevel(c);
+    for (std::size_t c = 0; c < graphs_.size(); ++c) {
+        const Sides& from = clean_[std::min(c, voiced_ - 1)];
+        const float level = chains_.outputLevel(c);
         for (int t = at; t < at + frames; ++t) {
-            output[c].left[t] += level * from.left[t];
-            output[c].right[t] += level * from.right[t];
+            output_[c].left[t] += level * from.left[t];
+            output_[c].right[t] += level * from.right[t];
         }
     }
 }
@@ -209,37 +204,37 @@ void Synthesis::addClean(int at, int frames) {
 void Synthesis::makeVoices(int at, int frames) {
     for (const int end = at + frames; at < end;) {
         int count = end - at;
-        for (std::size_t i = 0; i < pending.size();) { // layers that begin after their notes
-            if (pending[i].frames > 0) {
-                count = std::min(count, pending[i].frames);
+        for (std::size_t i = 0; i < pending_.size();) { // layers_ that begin after their notes_
+            if (pending_[i].frames > 0) {
+                count = std::min(count, pending_[i].frames);
                 ++i;
                 continue;
             }
-            const Pending start = pending[i];
-            pending.erase(pending.begin() + static_cast<std::ptrdiff_t>(i));
+            const Pending start = pending_[i];
+            pending_.erase(pending_.begin() + static_cast<std::ptrdiff_t>(i));
             startVoice(start);
         }
-        for (std::size_t l = 0; l < layers.size(); ++l) processLayer(l, at, count);
-        for (Pending& p : pending) p.frames -= count;
-        framesSoFar += static_cast<std::uint64_t>(count);
+        for (std::size_t l = 0; l < layers_.size(); ++l) processLayer(l, at, count);
+        for (Pending& p : pending_) p.frames -= count;
+        framesSoFar_ += static_cast<std::uint64_t>(count);
         at += count;
     }
 }
 
 void Synthesis::addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows, int at) {
-    const Layer& layer = layers[l];
-    const bool unfiltered2 = layer.secondIn && !graphs.front().layers[l].filtered();
-    for (std::size_t c = 0; c < voiced; ++c) {
+    const Layer& layer = layers_[l];
+    const bool unfiltered2 = layer.secondIn && !graphs_.front().layers[l].filtered();
+    for (std::size_t c = 0; c < voiced_; ++c) {
         const CandidateVoice& candidate = voice.candidates[c];
         const LayerGraph& values = valuesOf(candidate, c, l);
         const Rows& rows = voiceRows[c];
         const auto add = [&](const float* left, const float* right, const Sides& sum, float gain) {
             const float leftGain = gain * values.leftGain;
             const float rightGain = gain * values.rightGain;
-            mixJobs.push_back(
+            mixJobs_.push_back(
                 {left, rows.level, candidate.levelFrom * leftGain, candidate.levelGain * leftGain, sum.left + at});
-            if (alike) return;
-            mixJobs.push_back({stereo ? right : left, rows.level, candidate.levelFrom * rightGain,
+            if (alike_) return;
+            mixJobs_.push_back({stereo_ ? right : left, rows.level, candidate.levelFrom * rightGain,
                                candidate.levelGain * rightGain, sum.right + at});
         };
         const auto addAll = [&](const Sides& sum, float gain) {
@@ -247,9 +242,9 @@ void Synthesis::addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows, i
             if (unfiltered2) add(rows.left2, rows.right2, sum, gain);
             if (layer.past) add(rows.leftPast, rows.rightPast, sum, gain);
         };
-        addAll(output[c], 1.0f);
-        if (sends && values.send > 0.0f) addAll(sent[c], values.send);
-        if (layer.clean) add(rows.leftClean, rows.rightClean, clean[c], 1.0f);
+        addAll(output_[c], 1.0f);
+        if (sends_ && values.send > 0.0f) addAll(sent_[c], values.send);
+        if (layer.clean) add(rows.leftClean, rows.rightClean, clean_[c], 1.0f);
     }
 }
 

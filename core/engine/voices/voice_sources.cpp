@@ -12,7 +12,6 @@ using kernels::Row;
 using kernels::SampleMoves;
 using kernels::SourceJob;
 
-/// Fills the rows of what moves sources by the sample: movers of a lower order will have been computed by then.
 void Synthesis::prepareMoves(Voice& voice, std::size_t c, std::size_t l) {
     CandidateVoice& candidate = voice.candidates[c];
     if (candidate.moved.empty()) return;
@@ -35,12 +34,11 @@ void Synthesis::prepareMoves(Voice& voice, std::size_t c, std::size_t l) {
     }
 }
 
-/// Adds up what moves the sources of one order.
 void Synthesis::fillMoves(Voice& voice, std::size_t c, std::size_t l, int order) {
     CandidateVoice& candidate = voice.candidates[c];
     const LayerGraph& layer = valuesOf(candidate, c, l);
     for (std::size_t s = 0; s < layer.sources.size(); ++s) {
-        if (layer.sources[s].order != order || !layer.sources[s].movedBySample) continue;
+        if (layer.sources[s].order != order || !layer.sources[s].audioModulated) continue;
         SourceRows& rows = candidate.moved[s];
         for (Row* row : {&rows.phase, &rows.octaves, &rows.width, &rows.position}) *row = Row{};
         rows.amplitude.fill(layer.sources[s].amplitude);
@@ -70,9 +68,8 @@ void Synthesis::fillMoves(Voice& voice, std::size_t c, std::size_t l, int order)
     }
 }
 
-/// What sources add to the cutoffs in this block. Before the sources run on: the present is still in their lines.
 void Synthesis::fillOctaves(Voice& voice, std::size_t l, Rows* voiceRows) const {
-    for (std::size_t c = 0; c < voiced; ++c) {
+    for (std::size_t c = 0; c < voiced_; ++c) {
         const CandidateVoice& candidate = voice.candidates[c];
         const LayerGraph& layer = valuesOf(candidate, c, l);
         for (float* row : {voiceRows[c].octaves1, voiceRows[c].octaves2}) std::fill_n(row, kernels::blockFrames, 0.0f);
@@ -87,16 +84,15 @@ void Synthesis::fillOctaves(Voice& voice, std::size_t l, Rows* voiceRows) const 
     }
 }
 
-/// Brings pitches and gains to where they are at the end of the block. Where nothing moves them they stand.
 void Synthesis::aimSources(Voice& voice, std::size_t l) {
     std::size_t place = 0;
-    for (std::size_t c = 0; c < voiced; ++c) {
+    for (std::size_t c = 0; c < voiced_; ++c) {
         CandidateVoice& candidate = voice.candidates[c];
         const bool turned = updatePitch(voice, c);
-        if (layers[l].bySample) prepareMoves(voice, c, l);
+        if (layers_[l].audioModulation) prepareMoves(voice, c, l);
         const LayerGraph& layer = valuesOf(candidate, c, l);
-        if (!turned && !layers[l].linked && candidate.version == version) {
-            for (int k = 0; k < layers[l].stackPerCandidate; ++k) {
+        if (!turned && !layers_[l].linked && candidate.version == version_) {
+            for (int k = 0; k < layers_[l].stackPerCandidate; ++k) {
                 SourceJob& job = voice.jobs[place++];
                 job.leftFrom = job.leftTo;
                 job.rightFrom = job.rightTo;
@@ -105,9 +101,9 @@ void Synthesis::aimSources(Voice& voice, std::size_t l) {
         }
         for (std::size_t s = 0; s < layer.sources.size(); ++s) {
             const SourceValues& source = layer.sources[s];
-            float gain = source.ringed ? 1.0f : source.amplitude;
+            float gain = source.ringModulated ? 1.0f : source.amplitude;
             if (candidate.sourceDb[s] != 0.0f) gain *= static_cast<float>(gainFromDb(candidate.sourceDb[s]));
-            // Half of the noise of twice the rate is taken off again, and its slope turns about twice the frequency.
+            // Half of the noise of twice the rate_ is taken off again, and its slope turns about twice the frequency.
             if (layer.doubled && source.shape.wave == Wave::noise)
                 gain *= std::numbers::sqrt2_v<float> * std::exp2(source.shape.tilt);
             const double per = incrementOf(candidate, layer, s);
@@ -129,38 +125,38 @@ void Synthesis::aimSources(Voice& voice, std::size_t l) {
 }
 
 void Synthesis::runSources(std::size_t l, Voice* only, int frames) {
-    Layer& layer = layers[l];
+    Layer& layer = layers_[l];
     const auto eachOne = [&](auto&& f) {
         if (only) return f(*only);
         for (std::uint16_t v : layer.sounding) f(layer.voices[v]);
     };
-    if (layer.bySample) // what moves others is added up ahead anew
+    if (layer.audioModulation) // what moves others is added up ahead anew
         eachOne([&](Voice& voice) {
             for (CandidateVoice& candidate : voice.candidates)
                 for (MoverLine& mover : candidate.movers)
                     std::fill(mover.line.begin() + kernels::blockFrames, mover.line.end(), 0.0f);
         });
     if (layer.orders > 1) {
-        for (auto& jobs : sourceJobs) jobs.clear();
+        for (auto& jobs : sourceJobs_) jobs.clear();
         eachOne([&](Voice& voice) {
             std::size_t place = 0;
-            for (std::size_t c = 0; c < voiced; ++c)
-                for (const SourceValues& source : graphs[c].layers[l].sources)
+            for (std::size_t c = 0; c < voiced_; ++c)
+                for (const SourceValues& source : graphs_[c].layers[l].sources)
                     for (int k = 0; k < source.voices; ++k)
-                        sourceJobs[static_cast<std::size_t>(source.order)].push_back(voice.jobs[place++]);
+                        sourceJobs_[static_cast<std::size_t>(source.order)].push_back(voice.jobs[place++]);
         });
     }
     for (int order = 0; order < layer.orders; ++order) {
-        if (layer.bySample)
+        if (layer.audioModulation)
             eachOne([&](Voice& voice) {
-                for (std::size_t c = 0; c < voiced; ++c) fillMoves(voice, c, l, order);
+                for (std::size_t c = 0; c < voiced_; ++c) fillMoves(voice, c, l, order);
             });
         if (layer.orders > 1)
-            kernels::runSources(sourceJobs[static_cast<std::size_t>(order)], 0, frames);
+            kernels::runSources(sourceJobs_[static_cast<std::size_t>(order)], 0, frames);
         else
             eachOne([&](Voice& voice) { kernels::runSources(voice.jobs, 0, frames); });
     }
-    if (!layer.bySample) return;
+    if (!layer.audioModulation) return;
     eachOne([&](Voice& voice) {
         for (CandidateVoice& candidate : voice.candidates)
             for (MoverLine& mover : candidate.movers)
@@ -168,9 +164,8 @@ void Synthesis::runSources(std::size_t l, Voice* only, int frames) {
     });
 }
 
-/// The block in two halves of twice the rate, brought together again. Blocks of 8 samples and less are one.
 void Synthesis::runDoubled(std::size_t l, int frames) {
-    Layer& layer = layers[l];
+    Layer& layer = layers_[l];
     const int first = std::min(2 * frames, static_cast<int>(kernels::blockFrames));
     const int second = 2 * frames - first;
     const auto eachJob = [&](auto&& f) {
@@ -187,9 +182,9 @@ void Synthesis::runDoubled(std::size_t l, int frames) {
     });
     runSources(l, nullptr, first);
     for (std::uint16_t v : layer.sounding)
-        for (std::size_t c = 0; c < voiced; ++c) {
-            Rows& rows = layer.rows[v * voiced + c];
-            kernels::Row* before = &layer.firstHalves[(v * voiced + c) * layer.written.size()];
+        for (std::size_t c = 0; c < voiced_; ++c) {
+            Rows& rows = layer.rows[v * voiced_ + c];
+            kernels::Row* before = &layer.firstHalves[(v * voiced_ + c) * layer.written.size()];
             for (std::size_t i = 0; i < layer.writtenCount; ++i)
                 std::copy_n(rows.*layer.written[i], kernels::blockFrames, before[i].data());
             for (std::size_t i = 0; i < layer.clearedCount; ++i) std::fill_n(rows.*layer.cleared[i], kernels::blockFrames, 0.0f);
@@ -202,9 +197,9 @@ void Synthesis::runDoubled(std::size_t l, int frames) {
     });
     if (second > 0) runSources(l, nullptr, second);
     for (std::uint16_t v : layer.sounding)
-        for (std::size_t c = 0; c < voiced; ++c) {
-            Rows& rows = layer.rows[v * voiced + c];
-            const kernels::Row* before = &layer.firstHalves[(v * voiced + c) * layer.written.size()];
+        for (std::size_t c = 0; c < voiced_; ++c) {
+            Rows& rows = layer.rows[v * voiced_ + c];
+            const kernels::Row* before = &layer.firstHalves[(v * voiced_ + c) * layer.written.size()];
             for (std::size_t i = 0; i < layer.writtenCount; ++i)
                 layer.voices[v].halvings[c * layer.written.size() + i].run(before[i].data(), rows.*layer.written[i],
                                                                            rows.*layer.written[i], frames);

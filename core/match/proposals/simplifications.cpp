@@ -35,12 +35,8 @@ double handicapOf(const Patch& patch, const Patch& start) {
 
 std::vector<Patch> simplerThan(const Patch& patch, const SearchLimits& limits) {
     std::vector<Patch> simpler;
-    const auto heldFast = [&](const std::string& path) {
-        return std::any_of(limits.locks.begin(), limits.locks.end(),
-                           [&](const Address& lock) { return lock.module == path; });
-    };
     const auto with = [&](const Address& address, double value) {
-        if (limits.locks.contains(address) || patch.value(address) == value) return;
+        if (limits.locked(address) || patch.value(address) == value) return;
         simpler.push_back(patch);
         simpler.back().setNearest(address, value);
     };
@@ -50,7 +46,7 @@ std::vector<Patch> simplerThan(const Patch& patch, const SearchLimits& limits) {
     for (const auto& module : patch.modules()) {
         if (!takesPart(patch, module)) continue;
         if (isEffect(module.kind) || module.kind == ModuleKind::link) {
-            if (heldFast(module.path)) continue;
+            if (limits.locksAnyOf(module.path)) continue;
             simpler.push_back(patch);
             simpler.back().remove(module.path);
         } else if (module.kind == ModuleKind::source) {

@@ -1,6 +1,6 @@
 #include "core/match/search/added_modules.h"
 
-#include "core/match/proposals/structural_moves.h"
+#include "core/match/proposals/module_proposals.h"
 #include "core/match/search/refine.h"
 #include "core/parameters/table.h"
 

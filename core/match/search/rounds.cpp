@@ -3,9 +3,9 @@
 #include "core/base/parallel.h"
 #include "core/compare/loss.h"
 #include "core/dsp/evolution.h"
-#include "core/match/proposals/delays_and_reverbs.h"
+#include "core/match/proposals/space_proposals.h"
 #include "core/match/proposals/recombination.h"
-#include "core/match/proposals/structural_moves.h"
+#include "core/match/proposals/catalogue.h"
 #include "core/match/search/added_modules.h"
 #include "core/match/search/refine.h"
 #include "core/parameters/changes.h"
@@ -48,7 +48,7 @@ std::vector<Patch> proposalsFor(SearchState& state, const Patch& from, Depth dep
     if (depth == Depth::thorough) state.rejected.clear();
     const MatchSettings& settings = state.inputs.settings;
     std::vector<Patch> changed;
-    for (Patch& other : structuralMoves(from, settings.limits, state.inputs.profile())) {
+    for (Patch& other : structuralProposals({from, settings.limits, state.inputs.profile()})) {
         other = state.constraints.applied(state.constraints.centered(std::move(other)));
         if (!other.soundsLike(from) && !state.rejected.contains(proposalKeyOf(from, other)))
             changed.push_back(std::move(other));
@@ -175,7 +175,7 @@ bool polish(SearchState& state, const Evaluator& evaluator) {
 void addDelaysAndReverbs(SearchState& state, const Evaluator& evaluator) {
     const Candidate before = state.leaderboard.best();
     std::vector<Patch> proposals;
-    for (Patch& each : withDelaysAndReverbs(before.patch, state.inputs.settings.limits, state.inputs.profile()))
+    for (Patch& each : withDelaysAndReverbs({before.patch, state.inputs.settings.limits, state.inputs.profile()}))
         proposals.push_back(state.constraints.applied(state.constraints.centered(std::move(each))));
     auto changed = evaluator.evaluate(proposals);
     state.reporter.report("echoes and rooms");

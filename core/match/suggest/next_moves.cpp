@@ -4,7 +4,8 @@
 #include "core/base/parallel.h"
 #include "core/compare/loss.h"
 #include "core/engine/render.h"
-#include "core/match/proposals/move_candidates.h"
+#include "core/match/proposals/catalogue.h"
+#include "core/match/proposals/parameter_proposals.h"
 #include "core/parameters/changes.h"
 
 #include <Eigen/Dense>
@@ -128,7 +129,7 @@ public:
         now_ = mark_(patch_, settings_.threads);
         const double marking = secondsSince(begun_);
         result_.before = now_.likeness;
-        families_ = moveFamilies(patch_, settings_.limits, *profile_);
+        families_ = proposalFamilies({patch_, settings_.limits, *profile_});
         // The marks of a first list take their time too.
         tryAll(told, firstListWithin - 1.2 * static_cast<double>(markedFirst) * marking);
         auto leading = bestOfFamilies();
@@ -210,7 +211,7 @@ private:
     }
 
     /// The lower, the sooner.
-    int urgency(const MoveFamily& family, std::size_t place) const {
+    int urgency(const ProposalFamily& family, std::size_t place) const {
         if (!family.continuous()) return 1;
         const double step = std::abs(positionOf(family.address, family.values[place]) -
                                      positionOf(family.address, patch_.value(family.address)));
@@ -222,7 +223,7 @@ private:
     }
 
     void keepDerivative(const Tried& one, const Eigen::VectorXf& residual) {
-        const MoveFamily& family = families_[one.family];
+        const ProposalFamily& family = families_[one.family];
         // Where notes begin, the loss hears to the sample and people do not.
         if (!family.continuous() || family.address.field == "offset") return;
         const double step = positionOf(family.address, family.values[one.place]) -
@@ -282,7 +283,7 @@ private:
         for (Tried& one : leading) {
             if (looked >= lookedCloser) break;
             if (one.family == noFamily) continue;
-            const MoveFamily& family = families_[one.family];
+            const ProposalFamily& family = families_[one.family];
             if (!family.continuous()) continue;
             ++looked;
             const auto fine = between(family, one.place);
@@ -295,7 +296,7 @@ private:
         }
     }
 
-    std::vector<Patch> between(const MoveFamily& family, std::size_t place) const {
+    std::vector<Patch> between(const ProposalFamily& family, std::size_t place) const {
         const Address& address = family.address;
         std::vector<double> values = family.values;
         const double now = patch_.value(address), chosen = values[place];
@@ -482,7 +483,7 @@ private:
     Clock::time_point begun_;
     Comparison now_;
     NextMoves result_;
-    std::vector<MoveFamily> families_;
+    std::vector<ProposalFamily> families_;
     std::vector<Tried> tried_;
     std::vector<Marked> marked_;
     Eigen::VectorXf base_;

@@ -1,0 +1,42 @@
+#include "core/match/proposals/catalogue.h"
+
+#include "core/match/proposals/link_proposals.h"
+#include "core/match/proposals/module_proposals.h"
+#include "core/match/proposals/parameter_proposals.h"
+#include "core/match/proposals/source_proposals.h"
+#include "core/match/proposals/space_proposals.h"
+#include "core/parameters/relevance.h"
+
+#include <utility>
+
+namespace facet {
+
+std::vector<ProposalFamily> proposalFamilies(const ProposalContext& in) {
+    std::vector<ProposalFamily> families;
+    for (const auto& module : in.patch.modules()) {
+        if (!takesPart(in.patch, module)) {
+            proposeSwitchingOn(in, module, families);
+            continue;
+        }
+        proposeParameters(in, module, families);
+        if (isEffect(module.kind)) proposeWithout(in, module.path, families);
+    }
+    proposeEffects(in, families);
+    proposeMeasuredModulation(in, families);
+    return families;
+}
+
+std::vector<Patch> structuralProposals(const ProposalContext& in) {
+    std::vector<Patch> proposals;
+    for (ProposalFamily& family : proposalFamilies(in))
+        if (!family.continuous())
+            for (Patch& patch : family.patches) proposals.push_back(std::move(patch));
+    for (auto* propose : {proposeBlends, proposeWidths, proposeOtherFilters, proposeIntervals, proposeStacks,
+                          proposeReverbs, proposeSecondSources, proposeSecondLayers, proposeVelocityResponse,
+                          proposeKeyResponse, proposeRetargeting, proposeChangingRates, proposePitchSweeps,
+                          proposePostFilters})
+        propose(in, proposals);
+    return proposals;
+}
+
+} // namespace facet
