@@ -69,7 +69,8 @@ public:
 
 protected:
     bool eventFilter(QObject* widget, QEvent* event) override {
-        if (event->type() != QEvent::Paint || milliseconds > 0.0 || !session_.results.state().renderIsCurrent) return false;
+        if (event->type() != QEvent::Paint || milliseconds > 0.0 || !session_.results.state().renderIsCurrent)
+            return false;
         widget->removeEventFilter(this); // painted now, to know when it is done
         widget->event(event);
         widget->installEventFilter(this);

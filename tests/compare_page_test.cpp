@@ -77,8 +77,8 @@ TEST_F(ComparePageTest, TellsHowAlikeThePatchIsToItself) {
     EXPECT_LE(session.results.state().floor, 100.0);
     bool told = false;
     for (auto* label : window.findChildren<QLabel*>())
-        told =
-            told || (label->isVisible() && label->text() == QString("of %1").arg(std::lround(session.results.state().floor)));
+        told = told || (label->isVisible() &&
+                        label->text() == QString("of %1").arg(std::lround(session.results.state().floor)));
     EXPECT_TRUE(told);
 }
 
@@ -164,10 +164,12 @@ TEST_F(ComparePageTest, AMoveIsHeardAndTakenByKeysAndByMouse) {
 }
 
 TEST_F(ComparePageTest, MovesObeyLocksAndAreLookedForOnlyWhileTheyAreSeen) {
-    ASSERT_TRUE(looked(NextMovesController::State::looking) || session.nextMoves.state() == NextMovesController::State::complete);
+    ASSERT_TRUE(looked(NextMovesController::State::looking) ||
+                session.nextMoves.state() == NextMovesController::State::complete);
     for (const auto& module : session.document.cue()->patch.modules())
         for (const auto& d : parametersOf(module.kind))
-            if (module.path != "layer:a/envelope:level") session.patch.setLocked({module.path, std::string(d.field)}, true);
+            if (module.path != "layer:a/envelope:level")
+                session.patch.setLocked({module.path, std::string(d.field)}, true);
     const Patch own = session.document.cue()->patch;
     ASSERT_TRUE(settle());
     ASSERT_TRUE(looked(NextMovesController::State::complete));
@@ -220,7 +222,8 @@ TEST_F(ComparePageTest, TheWindowsThreadNeverDoesHeavyWork) {
     session.comparisons.weigh({Patch()});
     window.findChild<PatchView*>()->open("layer:a/filter:a");
     ASSERT_TRUE(settle());
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.nextMoves.state() == NextMovesController::State::complete; }, 180000));
+    ASSERT_TRUE(
+        QTest::qWaitFor([this] { return session.nextMoves.state() == NextMovesController::State::complete; }, 180000));
     session.notes.findAgain();
     ASSERT_TRUE(settle());
     session.matching.start(1.0);
@@ -447,11 +450,13 @@ TEST_F(ComparePageTest, PicturesAreChosenReadOffZoomedAndSaved) {
 TEST_F(ComparePageTest, TheMirrorShowsDifferencesAndMeasures) {
     QTest::keyClick(&window, Qt::Key_F9, Qt::ShiftModifier);
     EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::difference);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.results.state().lacking && session.results.state().excess; }, 30000));
+    ASSERT_TRUE(
+        QTest::qWaitFor([this] { return session.results.state().lacking && session.results.state().excess; }, 30000));
     const auto before = session.results.state().excess;
     session.patch.setParameter({"layer:a/source:a", "octave"}, 1.0);
     ASSERT_TRUE(settle());
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session.results.state().excess && session.results.state().excess != before; }, 30000))
+    EXPECT_TRUE(QTest::qWaitFor(
+        [&] { return session.results.state().excess && session.results.state().excess != before; }, 30000))
         << "of the new render";
     const double y = window.mirror().rulerRect().top() - 30.0;
     // The pointer is the display's: a move arrives when it does.

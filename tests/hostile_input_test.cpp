@@ -142,7 +142,8 @@ TEST_F(HostileInput, ChordsAndNoiseAreAdmittedInTheWindow) {
 
 TEST_F(HostileInput, AFolderThatCannotBeWrittenKeepsTheWorkOpen) {
     QSignalSpy problems(&session.messages, &Messages::problem);
-    const QString sentence = QString::fromStdString(testing::sentenceOf([&] { session.document.saveAs("/proc/demo.facet"); }));
+    const QString sentence =
+        QString::fromStdString(testing::sentenceOf([&] { session.document.saveAs("/proc/demo.facet"); }));
     EXPECT_TRUE(sentence.contains("cannot be saved")) << sentence.toStdString();
     EXPECT_TRUE(session.document.modified());
     EXPECT_EQ(session.document.path(), folder / "demo.facet");

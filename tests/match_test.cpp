@@ -182,14 +182,14 @@ TEST(LevelFinish, ComesCloserInWhatShapesLevels) {
     const auto levelsOf = [&](const Patch& patch) {
         return differences({patch}, [](const Loss& l, const Recording& r) { return l.levelDifference(r); })[0].norm();
     };
-    const auto closer = towardsItsLevels(off, {}, {}, differences, {});
+    const auto closer = withFittedLevels(off, {}, {}, differences, {});
     ASSERT_EQ(closer.size(), 3u);
     EXPECT_LT(levelsOf(closer[0]), 0.2 * levelsOf(off));
     EXPECT_LT(levelsOf(closer[1]), levelsOf(closer[2]));
     EXPECT_NEAR(closer[0].value(sustain), 40.0, 4.0);
     EXPECT_EQ(closer[0].value(cutoff), off.value(cutoff)) << "the filter is not asked";
     const auto obeying =
-        towardsItsLevels(off, {.locks = {release}, .ranges = {{sustain, {50.0, 90.0}}}}, {}, differences, {});
+        withFittedLevels(off, {.locks = {release}, .ranges = {{sustain, {50.0, 90.0}}}}, {}, differences, {});
     EXPECT_EQ(obeying[0].value(release), 40.0);
     EXPECT_GE(obeying[0].value(sustain), 50.0);
 }
@@ -580,7 +580,7 @@ TEST(ShapesOfANote, AreThoseOfItsGate) {
         const bool open = std::fmod(t * 4.0, 1.0) < 1.0 / 3.0;
         return (open ? 0.5 : 0.05) * std::sin(2.0 * std::numbers::pi * 110.0 * t);
     });
-    const auto shape = shapeFromNote(gated, 0.0, 2.0, 110.0);
+    const auto shape = amplitudeShapeOf(gated, 0.0, 2.0, 110.0);
     ASSERT_TRUE(shape);
     EXPECT_NEAR(shape->hz, 4.0, 0.02);
     EXPECT_NEAR(shape->depthDb, 20.0, 2.0);
@@ -598,10 +598,10 @@ TEST(ShapesOfANote, AreThoseOfItsGate) {
     };
     for (double t : {0.04, 0.05, 0.29, 0.54, 1.04}) EXPECT_GT(valueAt(t), 0.75) << t;
     for (double t : {0.13, 0.18, 0.2, 0.43, 1.18}) EXPECT_LT(valueAt(t), 0.3) << t;
-    EXPECT_FALSE(shapeFromNote(testing::soundOf(1.0, 48000, [](double t) { return 0.3 * std::sin(691.0 * t); }), 0.0,
+    EXPECT_FALSE(amplitudeShapeOf(testing::soundOf(1.0, 48000, [](double t) { return 0.3 * std::sin(691.0 * t); }), 0.0,
                                1.0, 110.0))
         << "a level that stands";
-    EXPECT_FALSE(shapeFromNote(testing::soundOf(1.0, 48000, [](double) { return 0.0; }), 0.0, 1.0, 110.0));
+    EXPECT_FALSE(amplitudeShapeOf(testing::soundOf(1.0, 48000, [](double) { return 0.0; }), 0.0, 1.0, 110.0));
 }
 
 TEST(PartialsOfANote, AreThoseItWasMadeOf) {

@@ -39,22 +39,22 @@ Recording voicesAt(double hz, const std::vector<double>& cents) {
 
 TEST(LineSpread, IsTheStandardDeviationOfVoices) {
     // Two, three and seven at equal distances: a uniform spread's deviation in closed form.
-    EXPECT_NEAR(lineSpreadCents(voicesAt(220.0, {-12.0, 12.0}), 0.0, 1.0, 220.0), 12.0, 2.0);
-    EXPECT_NEAR(lineSpreadCents(voicesAt(220.0, {-15.0, 0.0, 15.0}), 0.0, 1.0, 220.0), 15.0 * std::sqrt(2.0 / 3.0),
+    EXPECT_NEAR(lineWidthCents(voicesAt(220.0, {-12.0, 12.0}), 0.0, 1.0, 220.0), 12.0, 2.0);
+    EXPECT_NEAR(lineWidthCents(voicesAt(220.0, {-15.0, 0.0, 15.0}), 0.0, 1.0, 220.0), 15.0 * std::sqrt(2.0 / 3.0),
                 2.0);
-    EXPECT_NEAR(lineSpreadCents(voicesAt(220.0, {-18, -12, -6, 0, 6, 12, 18}), 0.0, 1.0, 220.0), 12.0, 2.5);
-    EXPECT_NEAR(detuneFromSpread(12.0, 2), 12.0, 1e-9);
-    EXPECT_NEAR(detuneFromSpread(15.0 * std::sqrt(2.0 / 3.0), 3), 15.0, 1e-9);
-    EXPECT_NEAR(detuneFromSpread(12.0, 7), 18.0, 1e-9);
+    EXPECT_NEAR(lineWidthCents(voicesAt(220.0, {-18, -12, -6, 0, 6, 12, 18}), 0.0, 1.0, 220.0), 12.0, 2.5);
+    EXPECT_NEAR(detuneFromLineWidth(12.0, 2), 12.0, 1e-9);
+    EXPECT_NEAR(detuneFromLineWidth(15.0 * std::sqrt(2.0 / 3.0), 3), 15.0, 1e-9);
+    EXPECT_NEAR(detuneFromLineWidth(12.0, 7), 18.0, 1e-9);
 }
 
 TEST(LineSpread, OneVoiceHasNone) {
-    EXPECT_LT(lineSpreadCents(voicesAt(220.0, {0.0}), 0.0, 1.0, 220.0), 1.0);
-    EXPECT_FALSE(isMeasured(lineSpreadCents(voicesAt(220.0, {0.0}), 0.0, 0.2, 220.0))) << "too short";
-    EXPECT_FALSE(isMeasured(lineSpreadCents(voicesAt(220.0, {}), 0.0, 1.0, 220.0))) << "silence";
+    EXPECT_LT(lineWidthCents(voicesAt(220.0, {0.0}), 0.0, 1.0, 220.0), 1.0);
+    EXPECT_FALSE(isMeasured(lineWidthCents(voicesAt(220.0, {0.0}), 0.0, 0.2, 220.0))) << "too short";
+    EXPECT_FALSE(isMeasured(lineWidthCents(voicesAt(220.0, {}), 0.0, 1.0, 220.0))) << "silence";
 }
 
-TEST(CutoffRise, TellsAttackHeightAndRest) {
+TEST(CutoffSweep, TellsAttackHeightAndRest) {
     const Note note{.start = 0.5, .end = 2.5, .key = 60, .velocity = 100.0};
     Track cutoff{0.01, {}};
     const auto fill = [&](auto octaves) {
@@ -65,7 +65,7 @@ TEST(CutoffRise, TellsAttackHeightAndRest) {
         cutoff.values[120] = notMeasurable;
     };
     fill([](double t) { return t < 0.4 ? 3.0 * std::max(0.0, t) / 0.4 : 1.5 + 1.5 * std::exp(-(t - 0.4) / 0.25); });
-    const CutoffRise rise = cutoffRiseOf(cutoff, note);
+    const CutoffSweep rise = cutoffSweepOf(cutoff, note);
     ASSERT_TRUE(rise.found());
     EXPECT_NEAR(std::log2(rise.fromHz / 300.0), 0.0, 0.15);
     EXPECT_NEAR(rise.octaves, 3.0, 0.25) << "medians flatten what is sharp";
@@ -74,13 +74,13 @@ TEST(CutoffRise, TellsAttackHeightAndRest) {
     EXPECT_NEAR(rise.fallSeconds, 0.25, 0.04);
 
     fill([](double t) { return t < 0.4 ? 0.8 * std::max(0.0, t) / 0.4 : 0.8; });
-    EXPECT_FALSE(cutoffRiseOf(cutoff, note).found()) << "less than an octave";
+    EXPECT_FALSE(cutoffSweepOf(cutoff, note).found()) << "less than an octave";
     fill([](double t) { return 3.0 * std::exp(-std::max(0.0, t) / 0.3); });
-    EXPECT_FALSE(cutoffRiseOf(cutoff, note).found()) << "only closes";
-    EXPECT_FALSE(cutoffRiseOf(Track{}, note).found());
+    EXPECT_FALSE(cutoffSweepOf(cutoff, note).found()) << "only closes";
+    EXPECT_FALSE(cutoffSweepOf(Track{}, note).found());
 }
 
-TEST(CutoffRise, IsAHypothesis) {
+TEST(CutoffSweep, IsAHypothesis) {
     Profile profile;
     profile.seconds = 3.0;
     NoteProfile note;
@@ -107,21 +107,21 @@ TEST(LoneNotes, AreThoseThatNothingElseSoundsWith) {
         one.note = {.start = start, .end = end, .key = key, .velocity = 100.0};
         profile.notes.push_back(one);
     };
-    EXPECT_EQ(longestAlone(profile, 5.0).note, nullptr);
+    EXPECT_EQ(longestIsolatedNote(profile, 5.0).note, nullptr);
     note(0.0, 1.0, 48);
     note(0.0, 1.0, 55); // a chord
     note(1.005, 1.5, 60);
     note(1.5, 1.8, 62);
     note(2.5, 2.52, 64);
-    EXPECT_FALSE(soundsAlone(profile.notes[0], profile));
-    EXPECT_TRUE(soundsAlone(profile.notes[2], profile)) << "what only touches it does not count";
-    const LoneNote longest = longestAlone(profile, 5.0);
+    EXPECT_FALSE(isIsolated(profile.notes[0], profile));
+    EXPECT_TRUE(isIsolated(profile.notes[2], profile)) << "what only touches it does not count";
+    const IsolatedNote longest = longestIsolatedNote(profile, 5.0);
     EXPECT_EQ(longest.note, &profile.notes[2]);
     EXPECT_DOUBLE_EQ(longest.until, 1.5);
     profile.notes.erase(profile.notes.begin() + 2);
-    EXPECT_DOUBLE_EQ(longestAlone(profile, 5.0).until, 2.5);
+    EXPECT_DOUBLE_EQ(longestIsolatedNote(profile, 5.0).until, 2.5);
     profile.notes.erase(profile.notes.begin() + 2);
-    EXPECT_EQ(longestAlone(profile, 5.0).note, nullptr) << "a click of 20 ms tells nothing";
+    EXPECT_EQ(longestIsolatedNote(profile, 5.0).note, nullptr) << "a click of 20 ms tells nothing";
 }
 
 TEST(PitchSweeps, TheFirstNoteAloneTellsWhatEchoesHideOfTheOthers) {

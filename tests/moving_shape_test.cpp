@@ -1,7 +1,7 @@
 // What was measured to move, made in a patch and measured again: there and back through engine and analysis.
 #include "core/engine/render.h"
-#include "core/match/starts/envelope_motion_starts.h"
-#include "core/match/evidence/envelope_motion.h"
+#include "core/match/starts/spectral_envelope_starts.h"
+#include "core/match/evidence/spectral_envelope_motion.h"
 
 #include <cmath>
 #include <gtest/gtest.h>
@@ -9,8 +9,8 @@
 namespace facet {
 namespace {
 
-using Family = ShapeMotion::Family;
-using Course = ShapeMotion::Course;
+using Family = SpectralEnvelopeMotion::Family;
+using Course = SpectralEnvelopeMotion::Course;
 
 Performance twoNotes() {
     Performance played;
@@ -23,18 +23,18 @@ Performance twoNotes() {
 }
 
 /// What is heard of it best.
-ShapeMotion heard(const ShapeMotion& asked) {
+SpectralEnvelopeMotion heard(const SpectralEnvelopeMotion& asked) {
     Patch patch;
     patch.set({"layer:a/source:a", "wave"}, static_cast<double>(Wave::saw));
-    letMove(patch, asked);
+    applySpectralEnvelopeMotion(patch, asked);
     const Recording sound = render(patch, twoNotes());
-    const auto found = shapeMotionsOf(measureProfile(sound, twoNotes()), sound, 2);
+    const auto found = spectralEnvelopeMotions(measureProfile(sound, twoNotes()), sound, 2);
     if (found.empty()) ADD_FAILURE() << "nothing moves";
-    return found.empty() ? ShapeMotion{} : found.front();
+    return found.empty() ? SpectralEnvelopeMotion{} : found.front();
 }
 
-ShapeMotion swinging(Family family, double from, double to, double rateHz) {
-    ShapeMotion motion;
+SpectralEnvelopeMotion swinging(Family family, double from, double to, double rateHz) {
+    SpectralEnvelopeMotion motion;
     motion.family = family;
     motion.course = Course::cycle;
     motion.from = from;
@@ -44,7 +44,7 @@ ShapeMotion swinging(Family family, double from, double to, double rateHz) {
 }
 
 TEST(MovingShape, AWidthSwingsAsItWasMeasured) {
-    const ShapeMotion found = heard(swinging(Family::pulse, 15.0, 45.0, 1.3));
+    const SpectralEnvelopeMotion found = heard(swinging(Family::pulse, 15.0, 45.0, 1.3));
     EXPECT_EQ(found.family, Family::pulse);
     EXPECT_EQ(found.course, Course::cycle);
     EXPECT_NEAR(found.from, 15.0, 1.5);
@@ -54,14 +54,14 @@ TEST(MovingShape, AWidthSwingsAsItWasMeasured) {
 }
 
 TEST(MovingShape, AWidthRunsFromOneToAnother) {
-    ShapeMotion asked;
+    SpectralEnvelopeMotion asked;
     asked.course = Course::ramp;
     asked.from = 40.0;
     asked.to = 12.0;
     asked.seconds = 0.8;
     for (bool bent : {false, true}) {
         asked.bent = bent;
-        const ShapeMotion found = heard(asked);
+        const SpectralEnvelopeMotion found = heard(asked);
         EXPECT_EQ(found.course, Course::ramp);
         EXPECT_EQ(found.bent, bent);
         EXPECT_NEAR(found.from, 40.0, 1.5);
@@ -71,14 +71,14 @@ TEST(MovingShape, AWidthRunsFromOneToAnother) {
 }
 
 TEST(MovingShape, ASyncedSawFallsAsItWasMeasured) {
-    ShapeMotion asked;
+    SpectralEnvelopeMotion asked;
     asked.family = Family::synced;
     asked.course = Course::ramp;
     asked.from = 30.0;
     asked.to = 9.0;
     asked.seconds = 0.3;
     asked.bent = true;
-    const ShapeMotion found = heard(asked);
+    const SpectralEnvelopeMotion found = heard(asked);
     EXPECT_EQ(found.family, Family::synced);
     EXPECT_EQ(found.course, Course::ramp);
     EXPECT_NEAR(found.from, 30.0, 1.0);
@@ -87,9 +87,9 @@ TEST(MovingShape, ASyncedSawFallsAsItWasMeasured) {
 }
 
 TEST(MovingShape, EffectsSwingWithTheRecordingNotWithItsNotes) {
-    ShapeMotion phaser = swinging(Family::phaser, 12.0 * std::log2(350.0), 12.0 * std::log2(1400.0), 0.7);
+    SpectralEnvelopeMotion phaser = swinging(Family::phaser, 12.0 * std::log2(350.0), 12.0 * std::log2(1400.0), 0.7);
     phaser.stages = 6;
-    const ShapeMotion found = heard(phaser);
+    const SpectralEnvelopeMotion found = heard(phaser);
     EXPECT_EQ(found.family, Family::phaser);
     EXPECT_EQ(found.stages, 6);
     EXPECT_NEAR(found.from, phaser.from, 1.0);
@@ -101,7 +101,7 @@ TEST(MovingShape, EffectsSwingWithTheRecordingNotWithItsNotes) {
 TEST(MovingShape, NeedsRoom) {
     Patch full;
     for (int i = 0; i < mostEffects; ++i) full.add(full.freePath(ModuleKind::equalizer));
-    EXPECT_THROW(letMove(full, swinging(Family::flanger, 1.0, 3.0, 0.5)), Error);
+    EXPECT_THROW(applySpectralEnvelopeMotion(full, swinging(Family::flanger, 1.0, 3.0, 0.5)), Error);
 }
 
 } // namespace

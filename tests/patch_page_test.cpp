@@ -1022,8 +1022,8 @@ TEST_F(PatchPageTest, EveryControlIsReachedByTheKeyboardAlone) {
 
 TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {
     window.resize(1024, 700);
-    session.patch.setPatch("Fixture",
-                     readPatch(std::filesystem::path(FACET_SOURCE_DIR) / "tests/fixtures/patches/tremolo-stab.json"));
+    session.patch.setPatch(
+        "Fixture", readPatch(std::filesystem::path(FACET_SOURCE_DIR) / "tests/fixtures/patches/tremolo-stab.json"));
     const Patch all = patch();
     for (const auto& module : all.modules()) {
         window.findChild<PatchView*>()->open(module.path);

@@ -27,7 +27,9 @@ protected:
             if (each->isVisible() && each->accessibleName() == accessible) return each;
         return nullptr;
     }
-    const Excerpt& excerptOf(int cue) { return *session.document.document().cues[static_cast<std::size_t>(cue)]->excerpt(); }
+    const Excerpt& excerptOf(int cue) {
+        return *session.document.document().cues[static_cast<std::size_t>(cue)]->excerpt();
+    }
     bool ready() {
         return QTest::qWaitFor([this] { return session.listening.pieceReady(); }, 90000);
     }

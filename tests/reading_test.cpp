@@ -24,7 +24,7 @@ const std::string source = "layer:a/source:a", filter = "layer:a/filter:a";
 
 std::string told(const Patch& patch, const std::string& path, std::size_t most = 6) {
     std::string line;
-    for (const ToldValue& value : toldValues(patch, *patch.find(path), most))
+    for (const ImportantValue& value : importantValues(patch, *patch.find(path), most))
         line += value.label + " " + value.value + "; ";
     return line;
 }
@@ -477,7 +477,7 @@ TEST(Pictures, CanBeMadeOfEveryFixture) {
         SCOPED_TRACE(entry.path().filename().string());
         const Patch patch = readPatch(entry.path());
         for (const auto& module : patch.modules()) {
-            EXPECT_LE(toldValues(patch, module, 7).size(), 7u);
+            EXPECT_LE(importantValues(patch, module, 7).size(), 7u);
             const double hz[] = {20.0, 1000.0, 20000.0};
             if (module.kind == ModuleKind::source) {
                 for (float v : previewOfSource(patch, module.path, 64)) ASSERT_LE(std::abs(v), 1.21f);

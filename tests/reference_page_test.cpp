@@ -40,8 +40,9 @@ protected:
     ReferenceTest() : page(window.findChild<ReferencePage*>()) {}
     SourcePicture& picture() { return page->picture(); }
     bool waitForPicture() {
-        return QTest::qWaitFor([&] { return session.reference.source().overview() && session.reference.source().overview()->finished(); },
-                               60000);
+        return QTest::qWaitFor(
+            [&] { return session.reference.source().overview() && session.reference.source().overview()->finished(); },
+            60000);
     }
     void dragOver(double begin, double end) {
         const QPoint from(static_cast<int>(picture().xAt(begin)), 80);
@@ -78,7 +79,10 @@ TEST_F(ReferenceTest, PartsOfALongFileBecomeExcerpts) {
     EXPECT_NEAR(session.results.state().likeness, 0.5 * (both.at(first) + both.at(excerpt.id)), 1e-6);
     session.reference.setExcerptWeight(first, 0.0);
     EXPECT_TRUE(QTest::qWaitFor(
-        [&] { return std::abs(session.results.state().likeness - session.results.state().comparison->likeness) < 1e-6; }, 15000));
+        [&] {
+            return std::abs(session.results.state().likeness - session.results.state().comparison->likeness) < 1e-6;
+        },
+        15000));
 
     // Both survive the project file; the excerpt in view too.
     session.document.saveAs(folder / "two.facet");
@@ -112,9 +116,10 @@ TEST_F(ReferenceTest, SpacePlaysTheChosenPartAndLeavingGivesTheReferenceBack) {
     dragOver(50.0, 60.0);
     picture().setFocus();
     QTest::keyClick(&picture(), Qt::Key_Space);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.listening.auditioning() && session.playback.player().playing(); }, 15000));
-    EXPECT_TRUE(
-        QTest::qWaitFor([&] { return session.listening.auditionPosition() > picture().selection().begin + 0.05; }, 15000));
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return session.listening.auditioning() && session.playback.player().playing(); }, 15000));
+    EXPECT_TRUE(QTest::qWaitFor(
+        [&] { return session.listening.auditionPosition() > picture().selection().begin + 0.05; }, 15000));
     EXPECT_LT(session.listening.auditionPosition(), 60.0);
     window.showView("facets");
     EXPECT_FALSE(session.listening.auditioning());
@@ -169,7 +174,8 @@ TEST_F(ReferenceTest, PartsOfTheSoundAreHeardButNotCompared) {
     QTest::mouseClick(button("As excerpt"), Qt::LeftButton);
     ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == 2; }, 60000));
     EXPECT_TRUE(QString::fromStdString(session.document.cue()->excerpt()->name).contains("struck"));
-    EXPECT_EQ(session.document.performance().notes.size(), session.document.cue()->excerpts.front()->corrected().notes.size());
+    EXPECT_EQ(session.document.performance().notes.size(),
+              session.document.cue()->excerpts.front()->corrected().notes.size());
     QTest::mouseClick(button("All"), Qt::LeftButton);
     QTest::mouseClick(button("Remove"), Qt::LeftButton);
     EXPECT_EQ(session.document.cue()->excerpts.size(), 1u);

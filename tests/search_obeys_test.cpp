@@ -52,7 +52,8 @@ TEST(SeveralRecordings, TellTogetherWhatNoneTellsAlone) {
     MatchSettings settings = quick(400);
     settings.goOnWith = {filtered(700.0)};
     const auto names = [](const MatchResult& result, const Address& address) {
-        return std::find(result.unidentifiable.begin(), result.unidentifiable.end(), address) != result.unidentifiable.end();
+        return std::find(result.unidentifiable.begin(), result.unidentifiable.end(), address) !=
+               result.unidentifiable.end();
     };
     const MatchResult one = match(render(right, low), low, settings);
     const Patch& alone = one.best.patch;

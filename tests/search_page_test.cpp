@@ -30,7 +30,8 @@ protected:
     bool leads(int count = 1) {
         return QTest::qWaitFor(
             [this, count] {
-                return session.matching.state().running && static_cast<int>(session.matching.state().found.size()) >= count;
+                return session.matching.state().running &&
+                       static_cast<int>(session.matching.state().found.size()) >= count;
             },
             180000);
     }
@@ -132,8 +133,8 @@ TEST_F(SearchPageTest, ValuesAreLockedAndRangedBesideTheSearchAndTellHowSureItIs
     EXPECT_TRUE(list->isColumnHidden(2)) << "no search has told anything yet";
     const double held = session.document.cue()->patch.value(Address::parse(attack.toStdString()));
     row(attack)->setCheckState(0, Qt::Checked);
-    EXPECT_TRUE(
-        QTest::qWaitFor([&] { return session.document.cue()->locks.contains(Address::parse(attack.toStdString())); }, 10000));
+    EXPECT_TRUE(QTest::qWaitFor(
+        [&] { return session.document.cue()->locks.contains(Address::parse(attack.toStdString())); }, 10000));
     list->setCurrentItem(row(release));
     QTimer::singleShot(0, &window, [] {
         ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 10000));
@@ -191,7 +192,8 @@ TEST_F(SearchPageTest, WhatIsTiedStaysTiedAndHasItsLine) {
 TEST_F(SearchPageTest, GoesOnFromWhatWasFound) {
     const double before = session.results.state().comparison->likeness;
     QStringList tried;
-    QObject::connect(&session.matching, &MatchController::changed, &window, [&] { tried << session.matching.state().trying; });
+    QObject::connect(&session.matching, &MatchController::changed, &window,
+                     [&] { tried << session.matching.state().trying; });
     session.matching.start(60.0);
     ASSERT_TRUE(leads());
     ASSERT_TRUE(QTest::qWaitFor([&] { return session.matching.state().likeness > before + 10.0; }, 180000));

@@ -506,7 +506,8 @@ TEST_F(Spaces, AreNotOfferedWhereTheyAreOrMayNotCome) {
     EXPECT_TRUE(withDelaysAndReverbs({wet, {}, profile}).empty());
     SearchLimits held;
     held.locks.insert(release);
-    EXPECT_TRUE(with(ModuleKind::reverb, withDelaysAndReverbs({dry, held, profile})).empty()) << "it would stand for the tail";
+    EXPECT_TRUE(with(ModuleKind::reverb, withDelaysAndReverbs({dry, held, profile})).empty())
+        << "it would stand for the tail";
     Profile echoing = profile;
     echoing.space.echo.seconds = 0.3;
     EXPECT_TRUE(with(ModuleKind::delay, withDelaysAndReverbs({dry, {}, echoing})).empty()) << "that one has been tried";

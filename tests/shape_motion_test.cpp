@@ -1,7 +1,7 @@
 // How the outline of a spectrum moves: sounds made from formulas, nothing of the engine. A pulse is the difference of
 // two saws, as their series say; a first-order all-pass and a comb with feedback: J. O. Smith, "Introduction to Digital
 // Filters", 2007, and "Physical Audio Signal Processing", 2010 (from memory).
-#include "core/match/evidence/envelope_motion.h"
+#include "core/match/evidence/spectral_envelope_motion.h"
 #include "tests/support/sounds.h"
 
 #include <algorithm>
@@ -14,13 +14,13 @@
 namespace facet {
 namespace {
 
-using Family = ShapeMotion::Family;
-using Course = ShapeMotion::Course;
+using Family = SpectralEnvelopeMotion::Family;
+using Course = SpectralEnvelopeMotion::Course;
 
 constexpr double rate = 48000.0, pi = std::numbers::pi;
 
 /// Notes one after another; a wave of the seconds since the note's start → sample.
-std::vector<ShapeMotion> motionsOf(const Performance& played, double seconds,
+std::vector<SpectralEnvelopeMotion> motionsOf(const Performance& played, double seconds,
                                    const std::function<double(double sinceNote, double hz)>& wave,
                                    const std::function<void(std::vector<float>&)>& effect = {}) {
     Recording recording;
@@ -35,7 +35,7 @@ std::vector<ShapeMotion> motionsOf(const Performance& played, double seconds,
         }
     }
     if (effect) effect(sound);
-    return shapeMotionsOf(measureProfile(recording, played), recording);
+    return spectralEnvelopeMotions(measureProfile(recording, played), recording);
 }
 
 Performance notesAt(std::initializer_list<Note> notes) {
@@ -55,7 +55,7 @@ double pulse(double seconds, double hz, double width) { return saw(seconds * hz,
 
 const Note longNote{.start = 0.1, .end = 2.6, .key = 48, .velocity = 100.0};
 
-TEST(ShapeMotion, ThePulseWidthSwingsWithEachNote) {
+TEST(SpectralEnvelopeMotion, ThePulseWidthSwingsWithEachNote) {
     const auto found = motionsOf(
         notesAt({{.start = 0.1, .end = 1.0, .key = 48, .velocity = 100.0},
                  {.start = 1.2, .end = 2.2, .key = 55, .velocity = 100.0}}),
@@ -71,7 +71,7 @@ TEST(ShapeMotion, ThePulseWidthSwingsWithEachNote) {
     EXPECT_LT(found.front().errorDb, 0.5 * found.front().plainErrorDb);
 }
 
-TEST(ShapeMotion, ACycleThatKnowsNoNotesGoesOnThroughThem) {
+TEST(SpectralEnvelopeMotion, ACycleThatKnowsNoNotesGoesOnThroughThem) {
     const auto played = notesAt({{.start = 0.1, .end = 0.9, .key = 48, .velocity = 100.0},
                                  {.start = 1.0, .end = 1.7, .key = 55, .velocity = 100.0},
                                  {.start = 1.8, .end = 2.6, .key = 51, .velocity = 100.0}});
@@ -91,14 +91,14 @@ TEST(ShapeMotion, ACycleThatKnowsNoNotesGoesOnThroughThem) {
     EXPECT_NEAR(found.front().to, 45.0, 2.0);
 }
 
-TEST(ShapeMotion, ThePulseNarrowsInALineOrSlowerAndSlower) {
+TEST(SpectralEnvelopeMotion, ThePulseNarrowsInALineOrSlowerAndSlower) {
     for (bool bent : {false, true}) {
         const auto found = motionsOf(notesAt({longNote}), 2.8, [=](double t, double hz) {
             const double gone = bent ? 1.0 - std::exp(-t / 0.5) : std::min(1.0, t / 1.4);
             return pulse(t, hz, 0.5 - 0.38 * gone);
         });
         ASSERT_FALSE(found.empty());
-        const ShapeMotion& motion = found.front();
+        const SpectralEnvelopeMotion& motion = found.front();
         EXPECT_EQ(motion.family, Family::pulse);
         EXPECT_EQ(motion.course, Course::ramp);
         EXPECT_EQ(motion.bent, bent);
@@ -108,7 +108,7 @@ TEST(ShapeMotion, ThePulseNarrowsInALineOrSlowerAndSlower) {
     }
 }
 
-TEST(ShapeMotion, ASyncedSawRises) {
+TEST(SpectralEnvelopeMotion, ASyncedSawRises) {
     // Its second phase runs so many times faster and begins again with the first: eight times oversampled.
     const auto found = motionsOf(notesAt({longNote}), 2.8, [](double t, double hz) {
         double sum = 0.0;
@@ -126,7 +126,7 @@ TEST(ShapeMotion, ASyncedSawRises) {
     EXPECT_NEAR(found.front().to, 12.0 * std::log2(2.5), 0.7);
 }
 
-TEST(ShapeMotion, APhaserTellsItsStagesAndItsCenter) {
+TEST(SpectralEnvelopeMotion, APhaserTellsItsStagesAndItsCenter) {
     const auto found = motionsOf(
         notesAt({longNote}), 2.8, [](double t, double hz) { return saw(t * hz, hz); },
         [](std::vector<float>& sound) {
@@ -146,7 +146,7 @@ TEST(ShapeMotion, APhaserTellsItsStagesAndItsCenter) {
             }
         });
     ASSERT_FALSE(found.empty());
-    const ShapeMotion& motion = found.front();
+    const SpectralEnvelopeMotion& motion = found.front();
     EXPECT_EQ(motion.family, Family::phaser);
     EXPECT_EQ(motion.stages, 6);
     EXPECT_EQ(motion.feedback, 0.0);
@@ -156,7 +156,7 @@ TEST(ShapeMotion, APhaserTellsItsStagesAndItsCenter) {
     EXPECT_NEAR(motion.to, 12.0 * std::log2(1400.0), 1.5);
 }
 
-TEST(ShapeMotion, AFlangerTellsItsDelayAndItsFeedback) {
+TEST(SpectralEnvelopeMotion, AFlangerTellsItsDelayAndItsFeedback) {
     const auto found = motionsOf(
         notesAt({longNote}), 2.8, [](double t, double hz) { return saw(t * hz, hz); },
         [](std::vector<float>& sound) {
@@ -176,7 +176,7 @@ TEST(ShapeMotion, AFlangerTellsItsDelayAndItsFeedback) {
             }
         });
     ASSERT_FALSE(found.empty());
-    const ShapeMotion& motion = found.front();
+    const SpectralEnvelopeMotion& motion = found.front();
     EXPECT_EQ(motion.family, Family::flanger);
     EXPECT_EQ(motion.feedback, 0.5);
     EXPECT_EQ(motion.course, Course::cycle);
@@ -185,7 +185,7 @@ TEST(ShapeMotion, AFlangerTellsItsDelayAndItsFeedback) {
     EXPECT_NEAR(motion.to, 4.2, 0.1);
 }
 
-TEST(ShapeMotion, AStandingPulseIsToldItsWidth) {
+TEST(SpectralEnvelopeMotion, AStandingPulseIsToldItsWidth) {
     const auto found = motionsOf(notesAt({longNote}), 2.8, [](double t, double hz) { return pulse(t, hz, 0.21); });
     ASSERT_FALSE(found.empty());
     EXPECT_EQ(found.front().family, Family::pulse);
@@ -193,7 +193,7 @@ TEST(ShapeMotion, AStandingPulseIsToldItsWidth) {
     EXPECT_NEAR(std::min(found.front().from, 100.0 - found.front().from), 21.0, 1.0);
 }
 
-TEST(ShapeMotion, SmoothOutlinesNoiseAndChordsTellNothing) {
+TEST(SpectralEnvelopeMotion, SmoothOutlinesNoiseAndChordsTellNothing) {
     EXPECT_TRUE(motionsOf(notesAt({longNote}), 2.8, [](double t, double hz) { return saw(t * hz, hz); }).empty());
     // Closing at 12 dB per octave, with a vibrato.
     EXPECT_TRUE(motionsOf(notesAt({longNote}), 2.8, [](double t, double hz) {

@@ -12,7 +12,7 @@
 namespace facet {
 namespace {
 
-using How = SourceRatio::How;
+using Relation = SourceRatio::Relation;
 
 constexpr double rate = 48000.0, seconds = 1.0, pitch = 130.81;
 
@@ -39,8 +39,8 @@ std::vector<SourceRatio> ratiosOf(const std::function<double(double)>& wave) {
     return sourceRatiosOf(sounding(wave), 0.0, seconds, pitch);
 }
 
-const SourceRatio* kindOf(const std::vector<SourceRatio>& found, How how) {
-    const auto it = std::find_if(found.begin(), found.end(), [&](const SourceRatio& each) { return each.how == how; });
+const SourceRatio* kindOf(const std::vector<SourceRatio>& found, Relation relation) {
+    const auto it = std::find_if(found.begin(), found.end(), [&](const SourceRatio& each) { return each.relation == relation; });
     return it == found.end() ? nullptr : &*it;
 }
 
@@ -49,7 +49,7 @@ TEST(SourceRatios, ASecondSawStandsAtItsInterval) {
         const auto found =
             ratiosOf([&](double turns) { return saw(turns) + 0.5 * saw(turns * std::pow(2.0, semitones / 12.0)); });
         ASSERT_FALSE(found.empty()) << semitones;
-        EXPECT_EQ(found.front().how, How::beside) << semitones;
+        EXPECT_EQ(found.front().relation, Relation::interval) << semitones;
         EXPECT_EQ(found.front().semitones, semitones);
     }
 }
@@ -61,7 +61,7 @@ TEST(SourceRatios, SumAndDifferenceTellTheRatioOfAMultiplication) {
     for (const auto& [over, under] : ratios) {
         const auto found =
             ratiosOf([over = over, under = under](double turns) { return sine(turns) * sine(turns * over / under); });
-        const SourceRatio* multiplies = kindOf(found, How::multiplies);
+        const SourceRatio* multiplies = kindOf(found, Relation::ringModulation);
         ASSERT_TRUE(multiplies) << over;
         EXPECT_EQ(multiplies->over, over);
         EXPECT_EQ(multiplies->under, under);
@@ -77,7 +77,7 @@ TEST(SourceRatios, SidebandsTellTheRatioOfAPhaseModulation) {
     } const ratios[] = {{1.4, 7, 5, 0.0}, {3.5, 7, 2, 0.0}, {2.76, 11, 4, 6.3}, {1.41421356, 7, 5, 17.5}};
     for (const auto& asked : ratios) {
         const auto found = ratiosOf([&](double turns) { return sine(turns + 0.3 * sine(turns * asked.ratio)); });
-        const SourceRatio* modulates = kindOf(found, How::modulates);
+        const SourceRatio* modulates = kindOf(found, Relation::phaseModulation);
         ASSERT_TRUE(modulates) << asked.ratio;
         const double told = std::pow(2.0, modulates->cents / 1200.0) * modulates->over / modulates->under;
         EXPECT_NEAR(1200.0 * std::log2(told / asked.ratio), 0.0, 8.0) << asked.ratio;

@@ -226,7 +226,10 @@ TEST_F(WindowTest, ThePictureOfTheMirrorIsChosenByKey) {
     const auto before = session.results.state().render.spectrogram;
     session.patch.setParameter({"layer:a/source:a", "octave"}, 1.0);
     ASSERT_TRUE(QTest::qWaitFor(
-        [&] { return session.results.state().render.spectrogram && session.results.state().render.spectrogram != before; }, 30000));
+        [&] {
+            return session.results.state().render.spectrogram && session.results.state().render.spectrogram != before;
+        },
+        30000));
     QTest::keyClick(&window, Qt::Key_F11);
     EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::pitch);
     QTest::keyClick(&window, Qt::Key_F10);

@@ -7,8 +7,8 @@ Session::Session(const std::filesystem::path& stateFolder, const std::string& ou
       patch(document, messages), notes(document, messages), sounds(document, patch, notes, messages),
       reference(document, messages), piece(document, messages),
       results(document, [this] { return playback.player().rateHz(); }),
-      takes(document, [this] { return results.currentLikeness(); }), readings(document),
-      comparisons(document, results), listening(document, results, reference, playback, messages),
+      takes(document, [this] { return results.currentLikeness(); }), readings(document), comparisons(document, results),
+      listening(document, results, reference, playback, messages),
       automation(document, patch, notes, listening, playback, messages),
       matching(document, takes, results, listening, bank, messages), variations(document, takes, listening),
       nextMoves(document, patch, results, listening, playback, [this] { return matching.running(); }) {

@@ -111,9 +111,9 @@ int main(int argc, char** argv) {
     try {
         const auto state = stateFolder();
         Session session(state);
-        session.collection = Collection(
-            (QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/facet/collection")
-                .toStdString());
+        session.collection =
+            Collection((QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/facet/collection")
+                           .toStdString());
         MainWindow window(session);
         const bool recovered = offerRecovery(session, state, !options.isSet(shot));
         if (!recovered && options.isSet(demo)) openDemo(session, options.value(demo).toStdString());

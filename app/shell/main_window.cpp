@@ -77,19 +77,23 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     warning_->setWordWrap(true);
     warning_->hide();
     bodyLayout->addWidget(warning_);
-    mirror_ = new MirrorView(session_, body);
+    mirror_ = new MirrorView(session_.document, session_.notes, session_.reference, session_.results,
+                             session_.listening, body);
     bodyLayout->addWidget(mirror_, 4);
     pages_ = new QStackedWidget(body);
-    reference_ = new ReferencePage(session_, pages_);
+    reference_ = new ReferencePage(session_.document, session_.reference, session_.results, session_.listening,
+                                   session_.playback, pages_);
     pages_->addWidget(reference_);
-    notes_ = new NotesPage(session_, *mirror_, pages_);
+    notes_ = new NotesPage(session_.document, session_.notes, session_.results, session_.listening, *mirror_, pages_);
     pages_->addWidget(notes_);
     pages_->addWidget(makeFacetsPage());
-    patch_ = new PatchView(session_, pages_);
+    patch_ = new PatchView(session_.document, session_.patch, session_.sounds, session_.readings, session_.comparisons,
+                           session_.listening, session_.playback, session_.messages, pages_);
     pages_->addWidget(patch_);
-    search_ = new SearchView(session_, pages_);
+    search_ = new SearchView(session_.document, session_.patch, session_.bank, session_.matching, session_.variations,
+                             session_.messages, pages_);
     pages_->addWidget(search_);
-    piece_ = new PiecePage(session_, pages_);
+    piece_ = new PiecePage(session_.document, session_.piece, session_.listening, session_.playback, pages_);
     pages_->addWidget(piece_);
     connect(piece_, &PiecePage::backingWanted, this, &MainWindow::openBacking);
     connect(reference_, &ReferencePage::openWanted, this, &MainWindow::openReference);
@@ -99,7 +103,7 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     connect(notes_, &NotesPage::importWanted, this, &MainWindow::importNotes);
     connect(notes_, &NotesPage::exportWanted, this, &MainWindow::exportNotes);
     bodyLayout->addWidget(pages_, 8);
-    keyboard_ = new KeyboardStrip(session_, body);
+    keyboard_ = new KeyboardStrip(session_.document, session_.listening, session_.playback, body);
     keyboard_->hide();
     connect(keyboard_, &KeyboardStrip::notice, this,
             [this](const QString& words) { statusBar()->showMessage(words, 4000); });
@@ -128,7 +132,8 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     connect(&session_.document.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refreshTitle);
     connect(&session_.reference, &ReferenceController::channelsWanted, this, &MainWindow::askChannels);
     connect(&session_.reference, &ReferenceController::partsWanted, this, [this] { showView("reference"); });
-    connect(mirror_, &MirrorView::seekWanted, this, [this](double seconds) { session_.listening.seekInPhrase(seconds); });
+    connect(mirror_, &MirrorView::seekWanted, this,
+            [this](double seconds) { session_.listening.seekInPhrase(seconds); });
     clock_ = new QTimer(this);
     clock_->setInterval(33);
     connect(clock_, &QTimer::timeout, this, [this] {
@@ -194,8 +199,9 @@ QWidget* MainWindow::makeHeader() {
     matchButton_->setObjectName("primary");
     matchButton_->setToolTip(tr("Search for a patch that sounds alike (Ctrl+M)"));
     matchButton_->setMinimumWidth(112);
-    connect(matchButton_, &QPushButton::clicked, this,
-            [this] { session_.matching.state().running ? session_.matching.stop() : session_.matching.start(search_->seconds()); });
+    connect(matchButton_, &QPushButton::clicked, this, [this] {
+        session_.matching.state().running ? session_.matching.stop() : session_.matching.start(search_->seconds());
+    });
     layout->addWidget(matchButton_);
     layout->addSpacing(8);
     likenessCaption_ = new QLabel(tr("Likeness"), header);
@@ -227,7 +233,7 @@ QWidget* MainWindow::makeFacetsPage() {
     auto* layout = new QHBoxLayout(page);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(18);
-    facets_ = new FacetList(session_, page);
+    facets_ = new FacetList(session_.document, session_.results, page);
     facets_->setMinimumWidth(220);
     facets_->setMaximumWidth(300);
     layout->addWidget(facets_, 2);
@@ -254,9 +260,9 @@ QWidget* MainWindow::makeFacetsPage() {
     layout->addLayout(middle, 5);
     auto* right = new QVBoxLayout;
     right->setSpacing(4);
-    moves_ = new MovesView(session_, page);
+    moves_ = new MovesView(session_.document, session_.nextMoves, page);
     right->addWidget(moves_);
-    answers_ = new AnswerView(session_, page);
+    answers_ = new AnswerView(session_.document, session_.patch, session_.comparisons, session_.messages, page);
     answers_->setMinimumWidth(290);
     answers_->setMaximumWidth(350);
     moves_->setMaximumWidth(350);
@@ -272,12 +278,12 @@ QWidget* MainWindow::makeBottomBar() {
     auto* layout = new QHBoxLayout(bar);
     layout->setContentsMargins(16, 6, 16, 6);
     layout->setSpacing(16);
-    transport_ = new TransportBar(session_, bar);
+    transport_ = new TransportBar(session_.document, session_.listening, session_.playback, session_.automation, bar);
     layout->addWidget(transport_);
     auto* caption = new QLabel(tr("Takes"), bar);
     caption->setObjectName("quiet");
     layout->addWidget(caption);
-    takes_ = new TakesBar(session_, bar);
+    takes_ = new TakesBar(session_.document, session_.takes, bar);
     connect(takes_, &TakesBar::changesWanted, this, &MainWindow::showChanges);
     connect(takes_, &TakesBar::comparisonWanted, this, &MainWindow::compareTakes);
     layout->addWidget(takes_, 1);
@@ -405,25 +411,27 @@ void MainWindow::setDark(bool dark) {
 
 void MainWindow::beginFrom() {
     if (!session_.document.cue()) return;
-    auto* dialog = new StartDialog(session_, this);
+    auto* dialog = new StartDialog(session_.document, session_.takes, session_.comparisons, session_.listening,
+                                   session_.playback, session_.collection, session_.messages, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->open();
 }
 
 void MainWindow::showChanges(std::uint64_t take) {
-    auto* dialog = new ChangesDialog(session_, take, this);
+    auto* dialog = new ChangesDialog(session_.document, session_.patch, take, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->show(); // beside the work
 }
 
 void MainWindow::compareTakes(std::uint64_t first) {
-    auto* dialog = new PairDialog(session_, first, this);
+    auto* dialog = new PairDialog(session_.document, session_.takes, session_.comparisons, session_.listening,
+                                  session_.playback, first, this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->show();
 }
 
 void MainWindow::testBlind() {
-    BlindDialog dialog(session_, this);
+    BlindDialog dialog(session_.results, session_.takes, session_.listening, session_.playback, this);
     dialog.exec();
 }
 
@@ -475,9 +483,7 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
             return true;
         }
         return QMainWindow::eventFilter(watched, event);
-    case Qt::Key_Space:
-        reference_->isVisible() ? reference_->togglePlaying() : session_.playback.toggle();
-        return true;
+    case Qt::Key_Space: reference_->isVisible() ? reference_->togglePlaying() : session_.playback.toggle(); return true;
     case Qt::Key_X: session_.playback.swap(); return true;
     case Qt::Key_R: session_.automation.record(!session_.automation.recording()); return true;
     case Qt::Key_Slash: session_.playback.setLooping(!session_.playback.looping()); return true;

@@ -44,8 +44,8 @@ class MainWindow : public QMainWindow {
 public:
     explicit MainWindow(Session& session);
 
-    /// "reference", "notes", "facets", "patch", "search", "piece", a facet by its name, or "patch/" and the path of a module
-    /// whose line is to be open. False for an unknown id.
+    /// "reference", "notes", "facets", "patch", "search", "piece", a facet by its name, or "patch/" and the path of a
+    /// module whose line is to be open. False for an unknown id.
     bool showView(const QString& id);
     void setDark(bool dark);
     void showKeyboard(bool on);

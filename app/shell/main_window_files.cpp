@@ -49,7 +49,8 @@ void MainWindow::showProblem(const QString& sentence, const QString& detail) {
 
 bool MainWindow::confirmLosing() {
     if (!session_.document.modified()) return true;
-    QMessageBox box(QMessageBox::Question, tr("Facet"), tr("Save the changes to “%1” first?").arg(session_.document.title()),
+    QMessageBox box(QMessageBox::Question, tr("Facet"),
+                    tr("Save the changes to “%1” first?").arg(session_.document.title()),
                     QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
     box.setObjectName("unsaved");
     const int answer = box.exec();
@@ -161,8 +162,8 @@ void MainWindow::recordReference() {
     RecordDialog dialog(this);
     if (dialog.exec() != QDialog::Accepted) return;
     const Recording recorded = dialog.takeRecording();
-    session_.reference.addExcerptSound(recorded,
-                             tr("Recorded %1").arg(QDateTime::currentDateTime().toString("yyyy-MM-dd hh:mm")));
+    session_.reference.addExcerptSound(
+        recorded, tr("Recorded %1").arg(QDateTime::currentDateTime().toString("yyyy-MM-dd hh:mm")));
 }
 
 void MainWindow::importNotes() {
@@ -178,13 +179,14 @@ void MainWindow::exportNotes() {
     }
     const QString apart = tr("MIDI file, tempo on a track of its own (*.mid)");
     QString kind;
-    QString name =
-        QFileDialog::getSaveFileName(this, tr("Export notes"), QString::fromStdString(session_.document.cue()->name) + ".mid",
-                                     tr("MIDI file, one track (*.mid)") + ";;" + apart, &kind);
+    QString name = QFileDialog::getSaveFileName(this, tr("Export notes"),
+                                                QString::fromStdString(session_.document.cue()->name) + ".mid",
+                                                tr("MIDI file, one track (*.mid)") + ";;" + apart, &kind);
     if (name.isEmpty()) return;
     if (!name.endsWith(".mid")) name += ".mid";
     try {
-        writeMidi(toPath(name), session_.document.performance(), kind == apart ? MidiFormat::tempoApart : MidiFormat::oneTrack);
+        writeMidi(toPath(name), session_.document.performance(),
+                  kind == apart ? MidiFormat::tempoApart : MidiFormat::oneTrack);
         statusBar()->showMessage(tr("Notes written to %1").arg(name), 8000);
     } catch (const Error& problem) {
         showProblem(QString::fromUtf8(problem.what()), QString::fromStdString(problem.detail()));
@@ -203,8 +205,9 @@ void MainWindow::loadSound(const QString& module) {
 }
 
 void MainWindow::savePatch() {
-    const QString name = QFileDialog::getSaveFileName(
-        this, tr("Save patch"), QString::fromStdString(session_.document.cue()->name) + ".json", tr("Patches (*.json)"));
+    const QString name = QFileDialog::getSaveFileName(this, tr("Save patch"),
+                                                      QString::fromStdString(session_.document.cue()->name) + ".json",
+                                                      tr("Patches (*.json)"));
     if (name.isEmpty()) return;
     try {
         Patch patch = session_.document.cue()->patch;
@@ -222,9 +225,9 @@ void MainWindow::exportRender() {
         statusBar()->showMessage(tr("There is no finished render yet."), 8000);
         return;
     }
-    const QString name =
-        QFileDialog::getSaveFileName(this, tr("Export render"), QString::fromStdString(session_.document.cue()->name) + ".wav",
-                                     tr("WAV, 32-bit float (*.wav);;FLAC, 24-bit (*.flac)"));
+    const QString name = QFileDialog::getSaveFileName(this, tr("Export render"),
+                                                      QString::fromStdString(session_.document.cue()->name) + ".wav",
+                                                      tr("WAV, 32-bit float (*.wav);;FLAC, 24-bit (*.flac)"));
     if (name.isEmpty()) return;
     try {
         writeAudio(toPath(name), *render, name.endsWith(".flac") ? SampleFormat::flac24 : SampleFormat::wavFloat);

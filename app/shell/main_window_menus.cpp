@@ -86,7 +86,8 @@ void MainWindow::makeEditMenu() {
                     [this] { moves_->hear(moves_->heard() == 0 ? -1 : 0); });
     menu->addAction(tr("&Keep take"), QKeySequence(Qt::CTRL | Qt::Key_K), this, [this] { session_.takes.keep(); });
     menu->addAction(tr("&Compare takes …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T), this, [this] {
-        if (session_.document.cue()) compareTakes(session_.document.cue()->takes.empty() ? 0 : session_.document.cue()->takes.back()->id);
+        if (session_.document.cue())
+            compareTakes(session_.document.cue()->takes.empty() ? 0 : session_.document.cue()->takes.back()->id);
     });
     menu->addAction(tr("What changed since the last &take …"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_K), this,
                     [this] {
@@ -129,8 +130,10 @@ void MainWindow::makeCueMenu() {
         if (fine) session_.notes.setTempo(bpm);
     });
     menu->addAction(tr("Tap te&mpo"), QKeySequence(Qt::Key_F3), this, &MainWindow::tapTempo);
-    menu->addAction(tr("Half tempo"), this, [this] { session_.notes.setTempo(0.5 * session_.document.performance().tempo); });
-    menu->addAction(tr("Double tempo"), this, [this] { session_.notes.setTempo(2.0 * session_.document.performance().tempo); });
+    menu->addAction(tr("Half tempo"), this,
+                    [this] { session_.notes.setTempo(0.5 * session_.document.performance().tempo); });
+    menu->addAction(tr("Double tempo"), this,
+                    [this] { session_.notes.setTempo(2.0 * session_.document.performance().tempo); });
     menu->addSeparator();
     menu->addAction(tr("&Match / stop"), QKeySequence(Qt::CTRL | Qt::Key_M), this, [this] { matchButton_->click(); });
 }
@@ -289,9 +292,10 @@ void MainWindow::tapTempo() {
 void MainWindow::askFocus() {
     if (!session_.document.cue()) return;
     const auto text = [](double hz) { return hz > 0.0 ? QString("%1").arg(hz, 0, 'f', 0) : QString(); };
-    const QString now = session_.document.cue()->focused()
-                            ? tr("%1 – %2").arg(text(session_.document.cue()->focusLowHz), text(session_.document.cue()->focusHighHz))
-                            : QString();
+    const QString now =
+        session_.document.cue()->focused()
+            ? tr("%1 – %2").arg(text(session_.document.cue()->focusLowHz), text(session_.document.cue()->focusHighHz))
+            : QString();
     bool fine = false;
     const QString typed = QInputDialog::getText(
         this, tr("Focus band"),

@@ -14,7 +14,7 @@ namespace {
 
 constexpr int mostPairs = 16384;
 constexpr int fewestPairFrames = 32;
-constexpr int mostColumns = 1500;
+constexpr int mostOverviewColumns = 1500;
 constexpr int sketchSpots = 400;
 constexpr auto showEvery = std::chrono::milliseconds(250);
 
@@ -109,7 +109,7 @@ void makeOverview(AudioStream& stream, const std::function<void(OverviewPtr)>& s
     const auto pairCount = (frames + pairFrames - 1) / pairFrames;
     picture.secondsPerPair = static_cast<double>(pairFrames) / picture.rateHz;
     picture.pairs.resize(static_cast<std::size_t>(pairCount));
-    picture.spectrogram.columns = static_cast<int>(std::clamp<std::int64_t>(frames / 512, 1, mostColumns));
+    picture.spectrogram.columns = static_cast<int>(std::clamp<std::int64_t>(frames / 512, 1, mostOverviewColumns));
     picture.spectrogram.secondsPerColumn = picture.seconds / picture.spectrogram.columns;
     Columns columns(picture.spectrogram, picture.rateHz);
     const auto columnOf = [&](std::int64_t frame) {

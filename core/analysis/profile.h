@@ -38,7 +38,7 @@ struct NoteProfile {
     Glide glide;                         ///< from the note before, where the two are joined
     double sweepCents = notMeasurable;   ///< pitch at the onset re the steady pitch, when it falls or rises into it
     double sweepSeconds = notMeasurable; ///< until 63 % of the sweep is done
-    LevelFit level; ///< behind a gate or deep tremolo: of the highest level within each of its cycles
+    LevelFit level;               ///< behind a gate or deep tremolo: of the highest level within each of its cycles
     Partials partials{};          ///< in dB, mean power over the note
     Partials brightestPartials{}; ///< at the moment with the highest centroid
     /// Slope of each of the lowest partials in dB per second from its loudest on; notMeasurable where it is heard too

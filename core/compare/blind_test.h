@@ -9,8 +9,8 @@
 namespace facet {
 
 /// In each trial A and B are known and X is one of them, drawn anew; the listener says which (D. Clark,
-/// "High-Resolution Subjective Testing Using a Double-Blind Comparator", JAES 30, 1982). Nothing tells how it goes until
-/// all trials are done.
+/// "High-Resolution Subjective Testing Using a Double-Blind Comparator", JAES 30, 1982). Nothing tells how it goes
+/// until all trials are done.
 class BlindTest {
 public:
     /// `trials` > 0. Equal seeds draw the same order.

@@ -93,7 +93,7 @@ private:
 };
 
 /// Devices with an input, the default first.
-std::vector<std::pair<unsigned, std::string>> devices() {
+std::vector<std::pair<unsigned, std::string>> inputDevices() {
     std::vector<std::pair<unsigned, std::string>> found;
     const QuietStderr quiet;
     try {
@@ -117,14 +117,14 @@ std::vector<std::pair<unsigned, std::string>> devices() {
 
 std::vector<std::string> inputNames() {
     std::vector<std::string> names;
-    for (const auto& [id, name] : devices()) names.push_back(name);
+    for (const auto& [id, name] : inputDevices()) names.push_back(name);
     names.push_back(SimulatedInput().name());
     return names;
 }
 
 std::unique_ptr<AudioInput> openInput(const std::string& name) {
     if (name == SimulatedInput().name()) return std::make_unique<SimulatedInput>();
-    const auto all = devices();
+    const auto all = inputDevices();
     if (all.empty()) return std::make_unique<SimulatedInput>();
     unsigned chosen = all.front().first;
     for (const auto& [id, deviceName] : all)

@@ -17,7 +17,7 @@ struct SharedPlans {
 };
 
 const SharedPlans& plansOf(int size, float* time, fftwf_complex* bins) {
-    static std::mutex mutex; // FFTW's planner is the one part of it that is not thread-safe
+    static std::mutex mutex;                             // FFTW's planner is the one part of it that is not thread-safe
     static auto& kept = *new std::map<int, SharedPlans>; // never destroyed: a thread may outlast static objects
     const std::lock_guard lock(mutex);
     const auto found = kept.find(size);

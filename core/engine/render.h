@@ -38,7 +38,6 @@ std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Perform
 /// The same for whoever needs each of them for a moment only: `take` is called once with the number of each patch and
 /// its render, on the thread that rendered it and beside other calls.
 void renderEachAt48k(std::span<const Patch> patches, const Performance& performance,
-                     const std::function<void(std::size_t, Recording&&)>& take, const Task& task = {},
-                     int threads = 1);
+                     const std::function<void(std::size_t, Recording&&)>& take, const Task& task = {}, int threads = 1);
 
 } // namespace facet

@@ -90,8 +90,8 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     runSearch(search);
 
     const Deadline deadline(search);
-    std::vector<ScoredPatch> scored = scoreFinalists(finalistsOf(search, deadline), prepared, settings, deadline,
-                                                     search.budget.scoreSeconds());
+    std::vector<ScoredPatch> scored =
+        scoreFinalists(finalistsOf(search, deadline), prepared, settings, deadline, search.budget.scoreSeconds());
     MatchResult result;
     result.before = scored.front();
     scored.erase(scored.begin());

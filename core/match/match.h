@@ -31,13 +31,13 @@ struct MatchResult {
     std::vector<Shortfall> shortfalls; ///< facets of the first target in which the best stays unlike
 };
 
-/// Searches until nothing gains any more, a limit is reached or `task.stop` is requested; in each case the best so far is
-/// returned, with its output level solved for equal loudness; that is the start patch where nothing was worth more.
+/// Searches until nothing gains any more, a limit is reached or `task.stop` is requested; in each case the best so far
+/// is returned, with its output level solved for equal loudness; that is the start patch where nothing was worth more.
 /// docs/search.md says what it does. Equal evaluations and seed give equal patches on any number of threads.
 ///
-/// One patch is to fit all targets; structure and first estimate come from the first of them, and the comparisons of the
-/// result are with it. Of a recording over 30 s the most informative 20 are compared. Throws Error without targets, for
-/// an unusable reference or a performance without notes. Called on a worker thread; `progress` is called on it too.
+/// One patch is to fit all targets; structure and first estimate come from the first of them, and the comparisons of
+/// the result are with it. Of a recording over 30 s the most informative 20 are compared. Throws Error without targets,
+/// for an unusable reference or a performance without notes. Called on a worker thread; `progress` is called on it too.
 MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& settings, const Task& task = {},
                   const MatchListener& progress = {});
 /// The same for one recording.

@@ -10,7 +10,7 @@
 
 namespace facet {
 
-/// A facet that stays unlike.
+/// A facet in which the best patch stays unlike.
 struct Shortfall {
     Facet facet = Facet::pitch;
     double likeness = 0.0;

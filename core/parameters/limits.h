@@ -14,7 +14,8 @@ inline constexpr int mostSources = 4;
 inline constexpr int mostFilters = 2;
 inline constexpr int mostEnvelopes = 6;
 inline constexpr int mostLfos = 6;
-inline constexpr int mostModulesOfLayer = 1 + mostSources + mostFilters + mostEnvelopes + mostLfos; ///< with the layer's own
+inline constexpr int mostModulesOfLayer =
+    1 + mostSources + mostFilters + mostEnvelopes + mostLfos; ///< with the layer's own
 
 /// Parameters of a module; the table is checked against it when it is compiled.
 inline constexpr int mostFields = 32;

@@ -40,7 +40,8 @@ struct ModuleData {
     std::vector<double> partialsDb;
     /// Of a source: cycles of a wavetable, each of tableFrameSamples values in −1…1, one after the other.
     std::vector<float> frames;
-    /// Of a source: a mono recording; of a response: an impulse response. Its rate, and the key at which it plays at its own pitch.
+    /// Of a source: a mono recording; of a response: an impulse response. Its rate, and the key at which it plays at
+    /// its own pitch.
     std::vector<float> sample;
     int sampleRateHz = 48000;
     double sampleKey = 60.0;

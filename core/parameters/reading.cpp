@@ -77,7 +77,7 @@ bool isOn(const Patch& patch, const Patch::Module& module) {
 
 } // namespace
 
-std::vector<ToldValue> toldValues(const Patch& patch, const Patch::Module& module, std::size_t most) {
+std::vector<ImportantValue> importantValues(const Patch& patch, const Patch::Module& module, std::size_t most) {
     struct Found {
         const ParameterDescriptor* descriptor;
         bool known;
@@ -95,7 +95,7 @@ std::vector<ToldValue> toldValues(const Patch& patch, const Patch::Module& modul
     // What the kind is known by has room first.
     std::size_t room = most - std::min(most, static_cast<std::size_t>(std::count_if(
                                                  found.begin(), found.end(), [](const Found& f) { return f.known; })));
-    std::vector<ToldValue> told;
+    std::vector<ImportantValue> told;
     for (const Found& f : found) {
         if (told.size() == most || (!f.known && room == 0)) continue;
         if (!f.known) --room;

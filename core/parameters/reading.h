@@ -9,14 +9,14 @@
 
 namespace facet {
 
-struct ToldValue {
+struct ImportantValue {
     Address address;
     std::string label; ///< "cutoff"
     std::string value; ///< "410 Hz"
 };
 /// The values that tell most of a module, in the order of the editor: what its kind is known by, and what is not where
 /// it stands by default; only such as could be heard, `most` at most. Of a link: its amount.
-std::vector<ToldValue> toldValues(const Patch& patch, const Patch::Module& module, std::size_t most);
+std::vector<ImportantValue> importantValues(const Patch& patch, const Patch::Module& module, std::size_t most);
 
 /// Where the sound of a source goes: "to filter 1", "past the filters", "to the output". Of other modules: empty.
 std::string destinationOf(const Patch& patch, const Patch::Module& module);

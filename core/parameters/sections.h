@@ -12,8 +12,8 @@ namespace facet {
 /// JSON text of one module, `"format": "facet-section"`. Throws Error for a module that is not there.
 std::string sectionToText(const Patch& patch, std::string_view path);
 
-/// The patch with a module's values, and what it holds, as in such a text. The two must be of one kind; the ends of a link
-/// stay its own. Throws Error, in one sentence, for a text that is no section, or one of another kind.
+/// The patch with a module's values, and what it holds, as in such a text. The two must be of one kind; the ends of a
+/// link stay its own. Throws Error, in one sentence, for a text that is no section, or one of another kind.
 Patch withSection(const Patch& patch, std::string_view path, const std::string& text);
 
 /// The patch with a module as it stands in another patch; unchanged when the other lacks it.

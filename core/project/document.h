@@ -81,7 +81,7 @@ struct Document {
     std::string name = "Untitled";
     std::vector<std::shared_ptr<const Cue>> cues;
     std::uint64_t activeCue = 0;
-    std::uint64_t nextId = 1; ///< ids are never reused
+    std::uint64_t nextId = 1;               ///< ids are never reused
     std::shared_ptr<const Backing> backing; ///< null: none
     double backingDb = 0.0;                 ///< its level
 

@@ -37,7 +37,8 @@ protected:
     ~WindowTest() override { session.document.undoStack().setClean(); }
 
     bool settle() {
-        return QTest::qWaitFor([this] { return !session.busy() && session.results.state().comparisonIsCurrent; }, 120000);
+        return QTest::qWaitFor([this] { return !session.busy() && session.results.state().comparisonIsCurrent; },
+                               120000);
     }
     /// The line of a parameter that is in view; on the patch page its module is opened first.
     ParameterRow* row(const Address& address) {

@@ -37,8 +37,9 @@ void AutomationRecorder::note(const Address& address, double place) {
     if (fresh) {
         if (turned_.size() == 1) document_.undoStack().beginMacro(tr("Record moves"));
         turned.before = document_.cue()->patch.value(address);
-        turned.points[std::max(0.0, now - justBefore)] = d.toUnit(turned.before);    // it stood until then
-        if (document_.performance().curveOf(address.text())) notes_.setCurve({address.text(), {}}); // it would be heard instead
+        turned.points[std::max(0.0, now - justBefore)] = d.toUnit(turned.before); // it stood until then
+        if (document_.performance().curveOf(address.text()))
+            notes_.setCurve({address.text(), {}}); // it would be heard instead
     } else {
         auto& points = turned.points;
         if (turned.last > now) { // round the loop: it stood where it was left, to the end and from the beginning on

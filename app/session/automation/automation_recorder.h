@@ -10,8 +10,8 @@
 
 namespace facet {
 
-/// While it records, what is turned during playback becomes curves in the end; the parameters stand where they stood then,
-/// and all of it is one step of undo. GUI thread only.
+/// While it records, what is turned during playback becomes curves in the end; the parameters stand where they stood
+/// then, and all of it is one step of undo. GUI thread only.
 class AutomationRecorder : public QObject {
     Q_OBJECT
 
@@ -27,9 +27,9 @@ signals:
 
 private:
     struct TurnedParameter {
-        double before = 0.0; ///< its value
-        double last = 0.0;   ///< seconds
-        double place = 0.0;  ///< on its scale, since then
+        double before = 0.0;             ///< its value
+        double last = 0.0;               ///< seconds
+        double place = 0.0;              ///< on its scale, since then
         std::map<double, double> points; ///< place on its scale, by seconds into the phrase
     };
     /// A value that was set while the phrase plays. What it passes over once more takes the place of what was there.

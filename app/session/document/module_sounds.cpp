@@ -38,8 +38,8 @@ void ModuleSounds::fill(const std::string& path, const QString& what, std::funct
 void ModuleSounds::load(const std::string& path, const std::filesystem::path& file) {
     const auto* module = document_.cue() ? document_.cue()->patch.find(path) : nullptr;
     if (!module) return;
-    const bool table =
-        module->kind == ModuleKind::source && static_cast<Wave>(document_.cue()->patch.value({path, "wave"})) == Wave::wavetable;
+    const bool table = module->kind == ModuleKind::source &&
+                       static_cast<Wave>(document_.cue()->patch.value({path, "wave"})) == Wave::wavetable;
     const bool response = module->kind == ModuleKind::response;
     fill(path, tr("Load sound"), [file, table, response](ModuleData& data) {
         Recording sound = readAudio(file);
@@ -75,27 +75,27 @@ void ModuleSounds::takeTable(const std::string& path) {
     const auto measured = longestNote();
     if (!measured) return;
     fill(path, tr("Take cycles from the reference"),
-               [reference = document_.excerpt()->audio, measured](ModuleData& data) {
-                   constexpr int cycles = 32;
-                   data.frames =
-                       wavetableFromNote(*reference, measured->note.start, measured->note.end, measured->hz, cycles);
-               });
+         [reference = document_.excerpt()->audio, measured](ModuleData& data) {
+             constexpr int cycles = 32;
+             data.frames =
+                 wavetableFromNote(*reference, measured->note.start, measured->note.end, measured->hz, cycles);
+         });
 }
 
 void ModuleSounds::takePartials(const std::string& path) {
     const auto measured = longestNote();
     if (!measured) return;
     fill(path, tr("Take partials from the reference"),
-               [reference = document_.excerpt()->audio, measured](ModuleData& data) {
-                   data.partialsDb = partialsFromNote(*reference, measured->note.start, measured->note.end, measured->hz);
-               });
+         [reference = document_.excerpt()->audio, measured](ModuleData& data) {
+             data.partialsDb = partialsFromNote(*reference, measured->note.start, measured->note.end, measured->hz);
+         });
 }
 
 void ModuleSounds::takeShape(const std::string& path) {
     const auto measured = longestNote();
     if (!measured) return;
     const auto shape =
-        shapeFromNote(*document_.excerpt()->audio, measured->note.start, measured->note.end, measured->hz);
+        amplitudeShapeOf(*document_.excerpt()->audio, measured->note.start, measured->note.end, measured->hz);
     if (!shape) {
         messages_.say(tr("The level of that note does not go up and down evenly; choose another note."));
         return;

@@ -116,7 +116,8 @@ void PatchEditor::tryPatch(const QString& what, const std::function<Patch(const 
 }
 
 std::string PatchEditor::copiedModule(const std::string& path) const {
-    return document_.cue() && document_.cue()->patch.find(path) ? sectionToText(document_.cue()->patch, path) : std::string();
+    return document_.cue() && document_.cue()->patch.find(path) ? sectionToText(document_.cue()->patch, path)
+                                                                : std::string();
 }
 
 void PatchEditor::pasteModule(const std::string& path, const std::string& text) {

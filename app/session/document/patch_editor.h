@@ -31,8 +31,8 @@ public:
     void tie(const Address& address, const Address& to, bool keepDistance);
     void untie(const Address& address);
 
-    /// Adds a module under a new key; `layer` is the path of its layer, or empty. Returns the new path, empty when there
-    /// was a problem.
+    /// Adds a module under a new key; `layer` is the path of its layer, or empty. Returns the new path, empty when
+    /// there was a problem.
     std::string addModule(ModuleKind kind, const std::string& layer);
     void removeModule(const std::string& path);
     void setModuleData(const std::string& path, const ModuleData& data);

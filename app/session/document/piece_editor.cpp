@@ -51,7 +51,8 @@ void PieceEditor::placeExcerpt(std::uint64_t cueId, std::uint64_t excerptId, dou
     Excerpt moved = **slot;
     moved.place = seconds;
     *slot = std::make_shared<const Excerpt>(std::move(moved));
-    document_.push(tr("Place cue in the piece"), withCue(document_.document(), std::move(changed)), QString("place %1").arg(excerptId));
+    document_.push(tr("Place cue in the piece"), withCue(document_.document(), std::move(changed)),
+                   QString("place %1").arg(excerptId));
 }
 
 } // namespace facet

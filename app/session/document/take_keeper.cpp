@@ -42,7 +42,8 @@ Take TakeKeeper::takeOf(const Patch& patch, Document& document, const QString& n
 void TakeKeeper::keep(const QString& name) {
     if (!document_.cue()) return;
     Document after = document_.document();
-    Take take = takeOf(document_.cue()->patch, after, name.isEmpty() ? tr("Take %1").arg(document_.cue()->takes.size() + 1) : name);
+    Take take = takeOf(document_.cue()->patch, after,
+                       name.isEmpty() ? tr("Take %1").arg(document_.cue()->takes.size() + 1) : name);
     Cue changed = *document_.cue();
     changed.chosenTake = take.id;
     changed.takes.push_back(std::make_shared<const Take>(std::move(take)));
@@ -85,8 +86,9 @@ void TakeKeeper::branch(std::uint64_t id) {
     Document after = document_.document();
     Cue branch = *document_.cue();
     branch.id = takeId(after);
-    branch.name =
-        tr("%1, from %2").arg(QString::fromStdString(document_.cue()->name), QString::fromStdString(take->name)).toStdString();
+    branch.name = tr("%1, from %2")
+                      .arg(QString::fromStdString(document_.cue()->name), QString::fromStdString(take->name))
+                      .toStdString();
     branch.patch = take->patch;
     branch.takes = {std::make_shared<const Take>(*take)};
     branch.chosenTake = id;
@@ -95,16 +97,18 @@ void TakeKeeper::branch(std::uint64_t id) {
 }
 
 void TakeKeeper::rename(std::uint64_t id, const QString& name) {
-    document_.editCue(tr("Rename take"), [&](Cue& c) { changeTake(c, id, [&](Take& t) { t.name = name.toStdString(); }); });
+    document_.editCue(tr("Rename take"),
+                      [&](Cue& c) { changeTake(c, id, [&](Take& t) { t.name = name.toStdString(); }); });
 }
 
 void TakeKeeper::note(std::uint64_t id, const QString& note) {
-    document_.editCue(tr("Note on take"), [&](Cue& c) { changeTake(c, id, [&](Take& t) { t.note = note.toStdString(); }); });
+    document_.editCue(tr("Note on take"),
+                      [&](Cue& c) { changeTake(c, id, [&](Take& t) { t.note = note.toStdString(); }); });
 }
 
 void TakeKeeper::star(std::uint64_t id, bool starred) {
     document_.editCue(starred ? tr("Star take") : tr("Unstar take"),
-            [&](Cue& c) { changeTake(c, id, [&](Take& t) { t.starred = starred; }); });
+                      [&](Cue& c) { changeTake(c, id, [&](Take& t) { t.starred = starred; }); });
 }
 
 void TakeKeeper::remove(std::uint64_t id) {

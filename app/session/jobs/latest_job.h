@@ -13,8 +13,8 @@
 
 namespace facet {
 
-/// A worker thread whose results come back to the GUI thread. A new request stops the running work, takes the place of a
-/// waiting one, and everything that earlier ones still deliver is dropped. Work gets values and gives values; it must
+/// A worker thread whose results come back to the GUI thread. A new request stops the running work, takes the place of
+/// a waiting one, and everything that earlier ones still deliver is dropped. Work gets values and gives values; it must
 /// not touch what the GUI thread owns. All functions are called on the GUI thread.
 template <typename Result> class LatestJob {
 public:
@@ -42,7 +42,8 @@ public:
         queue_.submit([this, turn, request](const Task& task) {
             try {
                 request->work(task, [this, turn, request](Result result) {
-                    post(turn, [request, result = std::move(result)]() mutable { request->deliver(std::move(result)); });
+                    post(turn,
+                         [request, result = std::move(result)]() mutable { request->deliver(std::move(result)); });
                 });
             } catch (const Cancelled&) {
             } catch (...) {
@@ -57,8 +58,8 @@ public:
     /// The same for work that gives one result.
     void request(std::function<Result(const Task&)> work, std::function<void(Result)> deliver,
                  std::function<void(const std::exception_ptr&)> failed = {}) {
-        request({[work = std::move(work)](const Task& task, const Tell& tell) { tell(work(task)); },
-                 std::move(deliver), std::move(failed)});
+        request({[work = std::move(work)](const Task& task, const Tell& tell) { tell(work(task)); }, std::move(deliver),
+                 std::move(failed)});
     }
     /// Stops what runs; nothing more of it is delivered.
     void cancel() {

@@ -19,8 +19,8 @@ namespace facet {
 enum class HeardModules { whole, alone, upTo, without, dryFrom };
 
 /// Normally the reference and the render of the active cue, at equal loudness. In their place can be heard: a part of
-/// the reference, another patch or a part of this one, the difference of the two sounds, a passage of the source, or all
-/// cues in the piece. What must be rendered, cut or stretched first comes from a worker. GUI thread only.
+/// the reference, another patch or a part of this one, the difference of the two sounds, a passage of the source, or
+/// all cues in the piece. What must be rendered, cut or stretched first comes from a worker. GUI thread only.
 class Listening : public QObject {
     Q_OBJECT
 
@@ -97,8 +97,8 @@ private:
         RecordingPtr lacking, excess; ///< at the player's rate
     };
 
-    /// Gives a sound to the player: at once as it is, or from a worker when it must be cut, parted or stretched. `slow`:
-    /// it is as slow already as it is to be heard.
+    /// Gives a sound to the player: at once as it is, or from a worker when it must be cut, parted or stretched.
+    /// `slow`: it is as slow already as it is to be heard.
     void give(Side side, const RecordingPtr& recording, double gainDb, bool slow = false);
     void giveReference();
     void giveRender();

@@ -46,8 +46,7 @@ void PieceMixing::mix(const Document& heard, Player& player) {
         [this, &player](const Mix& mix) {
             player.setSound(Side::reference, std::move(*mix.references));
             player.setSound(Side::render, std::move(*mix.renders));
-            if (mix.behind || !mix.backing.recording)
-                player.setBacking(mix.behind ? std::move(*mix.behind) : nullptr);
+            if (mix.behind || !mix.backing.recording) player.setBacking(mix.behind ? std::move(*mix.behind) : nullptr);
             backing_ = mix.backing;
             backingKey_ = mix.backingKey;
             ready_ = true;

@@ -16,8 +16,8 @@
 
 namespace facet {
 
-/// One search at a time. While it runs, its best is heard and seen at once as long as the patch is not edited. GUI thread
-/// only.
+/// One search at a time. While it runs, its best is heard and seen at once as long as the patch is not edited. GUI
+/// thread only.
 class MatchController : public QObject {
     Q_OBJECT
 

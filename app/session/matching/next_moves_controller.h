@@ -13,8 +13,8 @@
 
 namespace facet {
 
-/// While moves are wanted they are looked for after each comparison, in the background and at low priority, but not while
-/// a search runs: a first list, then a last one. The next edit drops them. GUI thread only.
+/// While moves are wanted they are looked for after each comparison, in the background and at low priority, but not
+/// while a search runs: a first list, then a last one. The next edit drops them. GUI thread only.
 class NextMovesController : public QObject {
     Q_OBJECT
 

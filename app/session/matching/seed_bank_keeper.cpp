@@ -13,9 +13,7 @@ void SeedBankKeeper::prepare() {
 void SeedBankKeeper::resume() {
     if (fraction_ < 0.0 || fraction_ >= 1.0) return;
     growing_.request({[known = usable_](const Task& task, const auto& tell) {
-                          const auto give = [&](const SeedBank& bank) {
-                              tell(std::make_shared<const SeedBank>(bank));
-                          };
+                          const auto give = [&](const SeedBank& bank) { tell(std::make_shared<const SeedBank>(bank)); };
                           const auto file = SeedBank::cacheFile();
                           const SeedBank bank = known ? *known : SeedBank::load(file);
                           give(bank);

@@ -22,10 +22,8 @@ void VariationsController::make(double likeness) {
     settings.threads = hardwareThreads();
     settings.seed = ++made_; // others each time
     emit changed();
-    varying_.request({[settings, patch = current->patch, played = document_.performance()](const Task& task,
-                                                                                           const auto& tell) {
-                          variationsOf(patch, played, settings, task, tell);
-                      },
+    varying_.request({[settings, patch = current->patch, played = document_.performance()](
+                          const Task& task, const auto& tell) { variationsOf(patch, played, settings, task, tell); },
                       [this](const Variation& one) {
                           state_.found.push_back(one);
                           emit changed();

@@ -88,7 +88,7 @@ void NotesController::choose(const NoteChoice& chosen) {
 }
 
 void NotesController::correct(const QString& what, const Note& from, const std::optional<Note>& to,
-                          const QString& mergeKey) {
+                              const QString& mergeKey) {
     change(what, {{from, to}}, mergeKey);
 }
 
@@ -112,7 +112,7 @@ void NotesController::setDownbeat(double seconds) {
 void NotesController::setBeatsPerBar(int beats) {
     if (!document_.cue() || !document_.excerpt()) return;
     document_.editExcerpt(tr("Set meter"), document_.excerpt()->id,
-                  [&](Excerpt& e) { e.performance.beatsPerBar = std::clamp(beats, 1, 32); });
+                          [&](Excerpt& e) { e.performance.beatsPerBar = std::clamp(beats, 1, 32); });
     emit gridChanged();
 }
 

@@ -84,8 +84,8 @@ void ReferenceController::importReference(const std::filesystem::path& path, con
     if (seconds > longestWhole) {
         document_.editCue(tr("Open recording"), [&](Cue& c) { c.source = path.string(); });
         messages_.say(tr("%1 is %2 minutes long: drag over the sound you want and add it as an excerpt.")
-                        .arg(QString::fromStdString(path.filename().string()))
-                        .arg(seconds / 60.0, 0, 'f', 1));
+                          .arg(QString::fromStdString(path.filename().string()))
+                          .arg(seconds / 60.0, 0, 'f', 1));
         emit partsWanted();
         return;
     }

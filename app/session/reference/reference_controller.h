@@ -24,8 +24,9 @@ public:
     ReferenceController(DocumentStore& document, Messages& messages, QObject* parent = nullptr)
         : QObject(parent), document_(document), messages_(messages), imports_(*this) {}
 
-    /// Opens an audio file. A short one takes the place of the excerpt in view (or becomes the first), notes found; of a
-    /// long one the producer chooses excerpts, see partsWanted(). More than two channels: channelsWanted() asks which.
+    /// Opens an audio file. A short one takes the place of the excerpt in view (or becomes the first), notes found; of
+    /// a long one the producer chooses excerpts, see partsWanted(). More than two channels: channelsWanted() asks
+    /// which.
     void importReference(const std::filesystem::path& path, const ChannelChoice& channels = {});
     /// The looped part of the excerpt in view becomes that excerpt.
     void useSelectionAsReference();

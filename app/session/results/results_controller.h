@@ -13,8 +13,8 @@
 
 namespace facet {
 
-/// Brings results up to date in the background whenever the document has settled. A result whose inputs are no longer the
-/// document's is dropped. GUI thread only.
+/// Brings results up to date in the background whenever the document has settled. A result whose inputs are no longer
+/// the document's is dropped. GUI thread only.
 class ResultsController : public QObject {
     Q_OBJECT
 
@@ -73,9 +73,9 @@ private:
         std::shared_ptr<const Comparison> comparison;
     };
     struct Pictures {
-        MeasuredSound sound;               ///< one with its new spectrogram, or:
-        SpectrogramPtr lacking, excess;    ///< the difference …
-        RecordingPtr differenceOf;         ///< … with this render
+        MeasuredSound sound;            ///< one with its new spectrogram, or:
+        SpectrogramPtr lacking, excess; ///< the difference …
+        RecordingPtr differenceOf;      ///< … with this render
     };
     struct OtherLikeness {
         ProfilePtr reference;

@@ -1,6 +1,9 @@
 #include "app/views/facets/answer_view.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/patch_editor.h"
+#include "app/session/messages.h"
+#include "app/session/results/patch_comparisons.h"
 #include "app/views/patch/parameter_row.h"
 #include "app/views/common/theme.h"
 #include "app/views/common/words.h"
@@ -31,8 +34,10 @@ QScrollArea* scrolling(QWidget* content, QWidget* parent) {
 
 } // namespace
 
-AnswerView::AnswerView(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), title_(new QLabel(this)), layout_(new QVBoxLayout(this)) {
+AnswerView::AnswerView(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons,
+                       Messages& messages, QWidget* parent)
+    : QWidget(parent), document_(document), patchEditor_(patchEditor), comparisons_(comparisons), messages_(messages),
+      title_(new QLabel(this)), layout_(new QVBoxLayout(this)) {
     title_->setObjectName("heading");
     title_->setFont(interfaceFont(10.5, QFont::DemiBold));
     layout_->setContentsMargins(0, 0, 0, 0);
@@ -59,7 +64,7 @@ void AnswerView::rebuild() {
     stack->setContentsMargins(0, 0, 6, 0);
     stack->setSpacing(2);
     shownState_.clear();
-    if (const Cue* cue = session_.document.cue()) {
+    if (const Cue* cue = document_.cue()) {
         for (const auto& module : cue->patch.modules()) {
             const bool on = takesPart(cue->patch, module);
             shownState_ += stateOf(cue->patch, module);
@@ -76,7 +81,8 @@ void AnswerView::rebuild() {
                     stack->addWidget(label);
                     titled = true;
                 }
-                rows_.push_back(new ParameterRow(session_, {module.path, std::string(d.field)}, cue->patch, content));
+                rows_.push_back(new ParameterRow(document_, patchEditor_, comparisons_, messages_,
+                                                 {module.path, std::string(d.field)}, cue->patch, content));
                 stack->addWidget(rows_.back());
             }
         }
@@ -94,7 +100,7 @@ void AnswerView::rebuild() {
 
 void AnswerView::refresh() {
     std::string state;
-    if (const Cue* cue = session_.document.cue())
+    if (const Cue* cue = document_.cue())
         for (const auto& module : cue->patch.modules()) state += stateOf(cue->patch, module);
     if (state != shownState_) {
         rebuild();

@@ -13,21 +13,28 @@ class QVBoxLayout;
 namespace facet {
 
 class ParameterRow;
-class Session;
+class DocumentStore;
+class PatchEditor;
+class PatchComparisons;
+class Messages;
 
 /// The parameters that answer for a facet.
 class AnswerView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit AnswerView(Session& session, QWidget* parent = nullptr);
+    explicit AnswerView(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons,
+                        Messages& messages, QWidget* parent = nullptr);
     void show(Facet facet);
     void refresh();
 
 private:
     void rebuild();
 
-    Session& session_;
+    DocumentStore& document_;
+    PatchEditor& patchEditor_;
+    PatchComparisons& comparisons_;
+    Messages& messages_;
     Facet facet_ = Facet::pitch;
     QLabel* title_;
     QWidget* list_ = nullptr;

@@ -1,6 +1,7 @@
 #include "app/views/facets/facet_list.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/results/results_controller.h"
 #include "app/views/facets/facet_card.h"
 #include "app/views/common/theme.h"
 
@@ -19,7 +20,8 @@ constexpr Facet allFacets[] = {Facet::pitch, Facet::level,  Facet::harmonics, Fa
 
 } // namespace
 
-FacetList::FacetList(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+FacetList::FacetList(DocumentStore& document, ResultsController& results, QWidget* parent)
+    : QWidget(parent), document_(document), results_(results) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(4);
@@ -46,7 +48,7 @@ FacetList::FacetList(Session& session, QWidget* parent) : QWidget(parent), sessi
         cards_.push_back(card);
         connect(card, &QAbstractButton::clicked, this, [this, facet] { choose(facet); });
         connect(card, &FacetCard::weighed, this,
-                [this, facet](double weight) { session_.document.setFacetWeight(facet, weight); });
+                [this, facet](double weight) { document_.setFacetWeight(facet, weight); });
     }
     layout->addStretch(1);
     choose(chosen_);
@@ -65,7 +67,7 @@ void FacetList::sortBySize(bool on) {
 }
 
 void FacetList::arrange() {
-    const auto& comparison = session_.results.state().comparison;
+    const auto& comparison = results_.state().comparison;
     const auto place = [&](const FacetCard* card) {
         const FacetComparison* found = comparison ? comparison->find(card->facet()) : nullptr;
         const double size = !found || !found->measured ? 1000.0 : found->likeness;
@@ -86,11 +88,11 @@ void FacetList::arrange() {
 
 void FacetList::refresh() {
     for (FacetCard* card : cards_) {
-        const Cue* cue = session_.document.cue();
-        card->show(session_.results.state(), cue ? cue->facetWeights[static_cast<std::size_t>(card->facet())] : 1.0);
+        const Cue* cue = document_.cue();
+        card->show(results_.state(), cue ? cue->facetWeights[static_cast<std::size_t>(card->facet())] : 1.0);
     }
     // Not while one of them is worked with: it would leave from under the hand.
-    if (session_.results.state().comparisonIsCurrent) arrange();
+    if (results_.state().comparisonIsCurrent) arrange();
 }
 
 } // namespace facet

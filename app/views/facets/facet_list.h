@@ -11,7 +11,8 @@ class QVBoxLayout;
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class ResultsController;
 
 class FacetCard;
 
@@ -19,7 +20,7 @@ class FacetList : public QWidget {
     Q_OBJECT
 
 public:
-    explicit FacetList(Session& session, QWidget* parent = nullptr);
+    explicit FacetList(DocumentStore& document, ResultsController& results, QWidget* parent = nullptr);
     void refresh();
     Facet chosen() const { return chosen_; }
     void choose(Facet facet);
@@ -30,7 +31,8 @@ signals:
     void facetChosen(facet::Facet facet);
 
 private:
-    Session& session_;
+    DocumentStore& document_;
+    ResultsController& results_;
     Facet chosen_ = Facet::brightness;
     void arrange();
     bool bySize_ = false;

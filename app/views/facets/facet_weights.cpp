@@ -1,6 +1,6 @@
 #include "app/views/facets/facet_weights.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
 #include "app/views/common/words.h"
 
 #include <QComboBox>
@@ -18,7 +18,7 @@ const std::array<std::pair<const char*, double>, 4>& facetWeightChoices() {
     return choices;
 }
 
-FacetWeightsView::FacetWeightsView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+FacetWeightsView::FacetWeightsView(DocumentStore& document, QWidget* parent) : QWidget(parent), document_(document) {
     auto* layout = new QGridLayout(this);
     layout->setContentsMargins(0, 8, 0, 0);
     for (int f = 0; f < facetCount; ++f) {
@@ -29,7 +29,7 @@ FacetWeightsView::FacetWeightsView(Session& session, QWidget* parent) : QWidget(
         box->setAccessibleName(name);
         for (const auto& [words, weight] : facetWeightChoices()) box->addItem(tr(words), weight);
         connect(box, &QComboBox::activated, this,
-                [this, facet, box] { session_.document.setFacetWeight(facet, box->currentData().toDouble()); });
+                [this, facet, box] { document_.setFacetWeight(facet, box->currentData().toDouble()); });
         boxes_[static_cast<std::size_t>(f)] = box;
         layout->addWidget(new QLabel(name, this), f, 0);
         layout->addWidget(box, f, 1);
@@ -44,7 +44,7 @@ FacetWeightsView::FacetWeightsView(Session& session, QWidget* parent) : QWidget(
 }
 
 void FacetWeightsView::refresh() {
-    const Cue* cue = session_.document.cue();
+    const Cue* cue = document_.cue();
     for (std::size_t f = 0; f < boxes_.size(); ++f) {
         boxes_[f]->setEnabled(cue);
         if (!cue) continue;

@@ -10,17 +10,17 @@ class QComboBox;
 
 namespace facet {
 
-class Session;
+class DocumentStore;
 
 class FacetWeightsView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit FacetWeightsView(Session& session, QWidget* parent = nullptr);
+    explicit FacetWeightsView(DocumentStore& document, QWidget* parent = nullptr);
     void refresh();
 
 private:
-    Session& session_;
+    DocumentStore& document_;
     std::array<QComboBox*, facetCount> boxes_{};
 };
 

@@ -1,6 +1,7 @@
 #include "app/views/facets/next_moves_view.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/matching/next_moves_controller.h"
 #include "app/views/facets/facet_card.h"
 #include "app/views/common/theme.h"
 
@@ -114,8 +115,9 @@ void MoveRow::focusOutEvent(QFocusEvent* event) {
 
 // ---- the list ----
 
-MovesView::MovesView(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), title_(new QLabel(tr("Next moves"), this)), state_(new QLabel(this)) {
+MovesView::MovesView(DocumentStore& document, NextMovesController& nextMoves, QWidget* parent)
+    : QWidget(parent), document_(document), nextMoves_(nextMoves), title_(new QLabel(tr("Next moves"), this)),
+      state_(new QLabel(this)) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 6);
     layout->setSpacing(2);
@@ -141,12 +143,12 @@ MovesView::MovesView(Session& session, QWidget* parent)
                 rows_[static_cast<std::size_t>(to)]->setFocus(Qt::TabFocusReason);
         });
     }
-    connect(&session_.nextMoves, &NextMovesController::changed, this, [this] {
+    connect(&nextMoves_, &NextMovesController::changed, this, [this] {
         // A refined list may order them anew; what is heard goes by its patch.
         if (heard_ >= 0) hear(-1);
         refresh();
     });
-    connect(&session_.document, &DocumentStore::changed, this, [this] {
+    connect(&document_, &DocumentStore::changed, this, [this] {
         heard_ = -1; // an edit is heard at once
         refresh();
     });
@@ -154,35 +156,35 @@ MovesView::MovesView(Session& session, QWidget* parent)
 
 void MovesView::hear(int index) {
     heard_ = index;
-    session_.nextMoves.hear(index);
+    nextMoves_.hear(index);
     refresh();
 }
 
 void MovesView::take(int index) {
     heard_ = -1;
-    session_.nextMoves.take(index);
+    nextMoves_.take(index);
 }
 
 void MovesView::showEvent(QShowEvent* event) {
     QWidget::showEvent(event);
-    session_.nextMoves.want(true);
+    nextMoves_.want(true);
 }
 
 void MovesView::hideEvent(QHideEvent* event) {
     QWidget::hideEvent(event);
-    session_.nextMoves.want(false);
+    nextMoves_.want(false);
 }
 
 void MovesView::refresh() {
-    const NextMoves& moves = session_.nextMoves.moves();
-    const auto state = session_.nextMoves.state();
+    const NextMoves& moves = nextMoves_.moves();
+    const auto state = nextMoves_.state();
     if (moves.best.empty())
         state_->setText(state == NextMovesController::State::looking    ? tr("looking …")
                         : state == NextMovesController::State::complete ? tr("no single change brings it closer")
-                                                                : QString());
+                                                                        : QString());
     else
         state_->setText(state == NextMovesController::State::looking ? tr("looking further …")
-                                                             : tr("%1 changes tried").arg(moves.tried));
+                                                                     : tr("%1 changes tried").arg(moves.tried));
     for (std::size_t i = 0; i < rows_.size(); ++i) {
         const bool used = i < moves.best.size();
         if (used)

@@ -10,14 +10,15 @@ class QToolButton;
 namespace facet {
 
 class MoveRow;
-class Session;
+class DocumentStore;
+class NextMovesController;
 
 /// Five lines at most, the best first. Up and Down choose, Right hears it, Left what is before it, Return takes.
 class MovesView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit MovesView(Session& session, QWidget* parent = nullptr);
+    explicit MovesView(DocumentStore& document, NextMovesController& nextMoves, QWidget* parent = nullptr);
     void refresh();
     /// The move that is heard in place of the patch; −1: none.
     int heard() const { return heard_; }
@@ -30,7 +31,8 @@ protected:
     void hideEvent(QHideEvent* event) override;
 
 private:
-    Session& session_;
+    DocumentStore& document_;
+    NextMovesController& nextMoves_;
     QLabel* title_;
     QLabel* state_;
     std::vector<MoveRow*> rows_;

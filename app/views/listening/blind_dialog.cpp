@@ -1,6 +1,9 @@
 #include "app/views/listening/blind_dialog.h"
 
-#include "app/session/session.h"
+#include "app/session/document/take_keeper.h"
+#include "app/session/listening/listening.h"
+#include "app/session/listening/playback.h"
+#include "app/session/results/results_controller.h"
 #include "app/views/common/theme.h"
 
 #include <QHBoxLayout>
@@ -20,8 +23,10 @@ constexpr double convincing = 0.05; ///< of being guessed; the level that is usu
 
 } // namespace
 
-BlindDialog::BlindDialog(Session& session, QWidget* parent)
-    : QDialog(parent), session_(session), wasLooping_(session.playback.looping()) {
+BlindDialog::BlindDialog(ResultsController& results, TakeKeeper& takes, Listening& listening, Playback& playback,
+                         QWidget* parent)
+    : QDialog(parent), results_(results), takes_(takes), listening_(listening), playback_(playback),
+      wasLooping_(playback.looping()) {
     setObjectName("blindDialog");
     setWindowTitle(tr("Blind test"));
     resize(520, 280);
@@ -86,19 +91,19 @@ BlindDialog::BlindDialog(Session& session, QWidget* parent)
 }
 
 BlindDialog::~BlindDialog() {
-    session_.playback.player().stop();
-    session_.playback.setLooping(wasLooping_);
-    session_.playback.setBlind(false);
+    playback_.player().stop();
+    playback_.setLooping(wasLooping_);
+    playback_.setBlind(false);
 }
 
 void BlindDialog::begin() {
     // Nothing but the two sounds as they are.
-    session_.listening.hearDifference(false);
-    session_.listening.hearModules(HeardModules::whole);
-    session_.listening.hearOther({});
-    session_.playback.setTogether(Together::swapped);
-    session_.playback.setLooping(true);
-    session_.playback.setBlind(true);
+    listening_.hearDifference(false);
+    listening_.hearModules(HeardModules::whole);
+    listening_.hearOther({});
+    playback_.setTogether(Together::swapped);
+    playback_.setLooping(true);
+    playback_.setBlind(true);
     test_.emplace(trials_->value(), QRandomGenerator::global()->generate64());
     told_->setText(tr("Listen with A, X and B as often as you like; ← says that X is A, → that X is B."));
     hear('X');
@@ -108,7 +113,7 @@ void BlindDialog::hear(char which) {
     if (!test()) return;
     heard_ = which;
     const bool render = which == 'B' || (which == 'X' && test_->xIsB());
-    session_.playback.play(render ? Side::render : Side::reference);
+    playback_.play(render ? Side::render : Side::reference);
     refresh();
 }
 
@@ -119,8 +124,8 @@ void BlindDialog::answer(bool xIsB) {
         hear('X');
         return;
     }
-    session_.playback.player().stop();
-    session_.playback.setBlind(false);
+    playback_.player().stop();
+    playback_.setBlind(false);
     heard_ = 0;
     const int right = test_->right(), trials = test_->trials();
     const double chance = chanceOf(right, trials);
@@ -130,7 +135,7 @@ void BlindDialog::answer(bool xIsB) {
                        .arg(trials)
                        .arg(percent, chance < convincing ? tr("You hear the two apart.")
                                                          : tr("There is no sign that you hear the two apart.")));
-    session_.takes.keepBlindResult({trials, right});
+    takes_.keepBlindResult({trials, right});
     refresh();
 }
 
@@ -142,7 +147,7 @@ void BlindDialog::refresh() {
     }
     for (QPushButton* each : answers_) each->setEnabled(running);
     trials_->setEnabled(!running);
-    const bool ready = session_.results.state().reference.recording && session_.results.state().render.recording;
+    const bool ready = results_.state().reference.recording && results_.state().render.recording;
     begin_->setEnabled(!running && ready);
     begin_->setText(test_ && !running ? tr("&Begin again") : tr("&Begin"));
     count_->setText(running ? tr("Trial %1 of %2").arg(test_->done() + 1).arg(test_->trials())

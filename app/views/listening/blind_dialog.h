@@ -12,15 +12,19 @@ class QSpinBox;
 
 namespace facet {
 
-class Session;
+class ResultsController;
+class TakeKeeper;
+class Listening;
+class Playback;
 
-/// Worked by keys alone: A, B and X are heard, Left says that X is A, Right that it is B. Whatever else tells which side
-/// plays is blind meanwhile. The result is kept with the take.
+/// Worked by keys alone: A, B and X are heard, Left says that X is A, Right that it is B. Whatever else tells which
+/// side plays is blind meanwhile. The result is kept with the take.
 class BlindDialog : public QDialog {
     Q_OBJECT
 
 public:
-    explicit BlindDialog(Session& session, QWidget* parent = nullptr);
+    explicit BlindDialog(ResultsController& results, TakeKeeper& takes, Listening& listening, Playback& playback,
+                         QWidget* parent = nullptr);
     ~BlindDialog() override;
     /// The running test; null before it begins and after it ended.
     const BlindTest* test() const { return test_ && !test_->finished() ? &*test_ : nullptr; }
@@ -34,7 +38,10 @@ private:
     void answer(bool xIsB);
     void refresh();
 
-    Session& session_;
+    ResultsController& results_;
+    TakeKeeper& takes_;
+    Listening& listening_;
+    Playback& playback_;
     std::optional<BlindTest> test_;
     char heard_ = 0;
     bool wasLooping_;

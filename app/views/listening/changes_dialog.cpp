@@ -1,7 +1,7 @@
 #include "app/views/listening/changes_dialog.h"
 
-#include "app/session/session.h"
-
+#include "app/session/document/document_store.h"
+#include "app/session/document/patch_editor.h"
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QLabel>
@@ -12,8 +12,8 @@
 
 namespace facet {
 
-ChangesDialog::ChangesDialog(Session& session, std::uint64_t take, QWidget* parent)
-    : QDialog(parent), session_(session), take_(take) {
+ChangesDialog::ChangesDialog(DocumentStore& document, PatchEditor& patchEditor, std::uint64_t take, QWidget* parent)
+    : QDialog(parent), document_(document), patchEditor_(patchEditor), take_(take) {
     setObjectName("changesDialog");
     resize(560, 360);
     auto* layout = new QVBoxLayout(this);
@@ -39,12 +39,12 @@ ChangesDialog::ChangesDialog(Session& session, std::uint64_t take, QWidget* pare
     layout->addLayout(line);
     connect(list_, &QTreeWidget::itemActivated, this, &ChangesDialog::takeBack);
     connect(list_, &QTreeWidget::currentItemChanged, this, [this] { back_->setEnabled(list_->currentItem()); });
-    connect(&session_.document, &DocumentStore::changed, this, &ChangesDialog::refresh);
+    connect(&document_, &DocumentStore::changed, this, &ChangesDialog::refresh);
     refresh();
 }
 
 void ChangesDialog::refresh() {
-    const Cue* cue = session_.document.cue();
+    const Cue* cue = document_.cue();
     const auto found =
         cue ? std::find_if(cue->takes.begin(), cue->takes.end(), [this](const auto& take) { return take->id == take_; })
             : decltype(cue->takes.begin()){};
@@ -72,7 +72,7 @@ void ChangesDialog::refresh() {
 
 void ChangesDialog::takeBack() {
     const int place = list_->indexOfTopLevelItem(list_->currentItem());
-    if (place >= 0) session_.patch.takeChangeBack(take_, changes_[static_cast<std::size_t>(place)]);
+    if (place >= 0) patchEditor_.takeChangeBack(take_, changes_[static_cast<std::size_t>(place)]);
 }
 
 } // namespace facet

@@ -12,20 +12,22 @@ class QTreeWidget;
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class PatchEditor;
 
 /// Goes on being true while the patch is worked on.
 class ChangesDialog : public QDialog {
     Q_OBJECT
 
 public:
-    ChangesDialog(Session& session, std::uint64_t take, QWidget* parent = nullptr);
+    ChangesDialog(DocumentStore& document, PatchEditor& patchEditor, std::uint64_t take, QWidget* parent = nullptr);
 
 private:
     void refresh();
     void takeBack();
 
-    Session& session_;
+    DocumentStore& document_;
+    PatchEditor& patchEditor_;
     const std::uint64_t take_;
     std::vector<PatchChange> changes_;
     QLabel* about_;

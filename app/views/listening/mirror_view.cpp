@@ -1,6 +1,10 @@
 #include "app/views/listening/mirror_view.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/listening/listening.h"
+#include "app/session/reference/notes_controller.h"
+#include "app/session/reference/reference_controller.h"
+#include "app/session/results/results_controller.h"
 #include "app/views/common/theme.h"
 #include "app/views/common/time_picture.h"
 #include "core/base/units.h"
@@ -30,10 +34,13 @@ constexpr double levelRangeDb = 60.0;
 
 } // namespace
 
-MirrorView::MirrorView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+MirrorView::MirrorView(DocumentStore& document, NotesController& notes, ReferenceController& reference,
+                       ResultsController& results, Listening& listening, QWidget* parent)
+    : QWidget(parent), document_(document), notes_(notes), reference_(reference), results_(results),
+      listening_(listening) {
     setObjectName("mirror");
-    connect(&session_.notes, &NotesController::chosenChanged, this, qOverload<>(&QWidget::update));
-    connect(&session_.notes, &NotesController::gridChanged, this, qOverload<>(&QWidget::update));
+    connect(&notes_, &NotesController::chosenChanged, this, qOverload<>(&QWidget::update));
+    connect(&notes_, &NotesController::gridChanged, this, qOverload<>(&QWidget::update));
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
     setAccessibleName(tr("Reference and render over time"));
@@ -42,7 +49,7 @@ MirrorView::MirrorView(Session& session, QWidget* parent) : QWidget(parent), ses
 }
 
 double MirrorView::length() const {
-    const auto& recording = session_.results.state().reference.recording;
+    const auto& recording = results_.state().reference.recording;
     return recording ? recording->seconds() : 0.0;
 }
 
@@ -74,14 +81,14 @@ void MirrorView::clampView() {
 
 void MirrorView::refresh() {
     const double all = length();
-    if (session_.document.document().activeCue != shownCue_ || all != shownLength_) {
-        shownCue_ = session_.document.document().activeCue;
+    if (document_.document().activeCue != shownCue_ || all != shownLength_) {
+        shownCue_ = document_.document().activeCue;
         shownLength_ = all;
         viewBegin_ = 0.0;
         viewEnd_ = all;
         emit viewChanged();
     }
-    const auto notes = session_.document.performance().notes;
+    const auto notes = document_.performance().notes;
     rows_.clear();
     for (std::size_t i = 0; i + 1 < notes.size(); ++i)
         if (notes[i + 1].start < notes[i].end - 0.02) // a chord, or at least an overlap
@@ -95,7 +102,7 @@ void MirrorView::refresh() {
 void MirrorView::setPicture(Picture picture) {
     picture_ = picture;
     const bool difference = picture == Picture::difference;
-    session_.results.wantSpectrograms(picture == Picture::spectrum || difference, difference);
+    results_.wantSpectrograms(picture == Picture::spectrum || difference, difference);
     update();
 }
 
@@ -106,9 +113,9 @@ void MirrorView::setPlayhead(double seconds, bool playing) {
     update();
 }
 
-int MirrorView::selectedNote() const { return session_.notes.chosen().empty() ? -1 : *session_.notes.chosen().begin(); }
+int MirrorView::selectedNote() const { return notes_.chosen().empty() ? -1 : *notes_.chosen().begin(); }
 
-void MirrorView::selectNote(int index) { session_.notes.choose(index < 0 ? NoteChoice{} : NoteChoice{index}); }
+void MirrorView::selectNote(int index) { notes_.choose(index < 0 ? NoteChoice{} : NoteChoice{index}); }
 
 void MirrorView::zoom(double factor, double around) {
     const double span = (viewEnd_ - viewBegin_) / factor;
@@ -147,15 +154,16 @@ void MirrorView::paintEvent(QPaintEvent*) {
     painter.setPen(QPen(t.line, 1));
     painter.setBrush(t.card);
     painter.drawRoundedRect(plot, 5, 5);
-    if (!session_.results.state().reference.recording) {
+    if (!results_.state().reference.recording) {
         painter.setPen(t.quiet);
         painter.setFont(interfaceFont(11));
-        const QString words =
-            session_.busy() ? tr("Listening …") : tr("Drop a recording here, or open one with Ctrl+R");
+        const QString words = results_.busy() || reference_.busy()
+                                  ? tr("Listening …")
+                                  : tr("Drop a recording here, or open one with Ctrl+R");
         painter.drawText(plot, Qt::AlignCenter, words);
         return;
     }
-    const Cue* cue = session_.document.cue();
+    const Cue* cue = document_.cue();
     const bool dragging = looping_;
     const double loopBegin = dragging ? std::min(dragFrom_, dragTo_) : cue->loopBegin;
     const double loopEnd = dragging ? std::max(dragFrom_, dragTo_) : cue->loopEnd;
@@ -166,7 +174,7 @@ void MirrorView::paintEvent(QPaintEvent*) {
     const QRectF upper(plot.left(), plot.top() + 3, plot.width(), ruler.top() - plot.top() - 3);
     const QRectF lower(plot.left(), ruler.bottom(), plot.width(), plot.bottom() - ruler.bottom() - 3);
     const TimeToX toX = [this](double s) { return xAt(s); };
-    paintGrid(painter, plot, viewBegin_, viewEnd_, toX, session_.notes.grid(), true);
+    paintGrid(painter, plot, viewBegin_, viewEnd_, toX, notes_.grid(), true);
     paintSide(painter, true, upper);
     paintSide(painter, false, lower);
     if (const Excerpt* excerpt = cue->excerpt())
@@ -181,7 +189,7 @@ void MirrorView::paintEvent(QPaintEvent*) {
     painter.setClipping(false);
     paintTimes(painter, plot, viewBegin_, viewEnd_, toX);
 
-    const auto& results = session_.results.state();
+    const auto& results = results_.state();
     const auto caption = [&](double y, const QString& name, const QColor& color, const QString& below) {
         painter.setPen(color);
         painter.setFont(interfaceFont(10.5, QFont::DemiBold));
@@ -206,9 +214,9 @@ void MirrorView::paintEvent(QPaintEvent*) {
     painter.setFont(interfaceFont(8.5));
     painter.drawText(
         QRectF(0, ruler.top(), namesWidth - 6, ruler.height()), Qt::AlignLeft | Qt::AlignVCenter,
-        tr("%1 bpm").arg(session_.document.performance().tempo, 0, 'f',
-                         std::abs(session_.document.performance().tempo - std::round(session_.document.performance().tempo)) < 0.05 ? 0
-                                                                                                                  : 1));
+        tr("%1 bpm").arg(
+            document_.performance().tempo, 0, 'f',
+            std::abs(document_.performance().tempo - std::round(document_.performance().tempo)) < 0.05 ? 0 : 1));
     if (hasFocus()) {
         painter.setPen(QPen(t.reference, 1));
         painter.setBrush(Qt::NoBrush);
@@ -227,16 +235,16 @@ void MirrorView::paintSide(QPainter& painter, bool reference, const QRectF& area
 }
 
 QString MirrorView::measured() const {
-    if (!cursor_ || !session_.results.state().reference.recording) return {};
+    if (!cursor_ || !results_.state().reference.recording) return {};
     const double at = *cursor_;
     QStringList parts{tr("%1 s").arg(at, 0, 'f', 3)};
     if (looping_) { // what is being chosen
         const double seconds = std::abs(dragTo_ - dragFrom_);
         parts = {tr("%1 ms").arg(1000.0 * seconds, 0, 'f', 0),
-                 tr("%1 beats").arg(seconds * session_.document.performance().tempo / 60.0, 0, 'f', 2)};
+                 tr("%1 beats").arg(seconds * document_.performance().tempo / 60.0, 0, 'f', 2)};
         return parts.join(" · ");
     }
-    const CueResults& results = session_.results.state();
+    const CueResults& results = results_.state();
     const auto number = [](double value, int decimals) {
         return QString::number(value, 'f', decimals).replace('-', "−");
     };
@@ -285,8 +293,8 @@ void MirrorView::paintCursor(QPainter& painter, const QRectF& plot) {
 /// Low frequencies at the ruler, high ones away from it; the darker the louder (on dark paper: the lighter). Of a
 /// difference each side shows what it has beyond the other.
 void MirrorView::paintSpectrum(QPainter& painter, bool reference, const QRectF& area) {
-    const MeasuredSound& sound = reference ? session_.results.state().reference : session_.results.state().render;
-    const CueResults& results = session_.results.state();
+    const MeasuredSound& sound = reference ? results_.state().reference : results_.state().render;
+    const CueResults& results = results_.state();
     const SpectrogramPtr& picture = picture_ != Picture::difference ? sound.spectrogram
                                     : reference                     ? results.lacking
                                                                     : results.excess;
@@ -315,10 +323,10 @@ void MirrorView::paintSpectrum(QPainter& painter, bool reference, const QRectF& 
 }
 
 void MirrorView::paintWave(QPainter& painter, bool reference, const QRectF& area) {
-    const MeasuredSound& sound = reference ? session_.results.state().reference : session_.results.state().render;
+    const MeasuredSound& sound = reference ? results_.state().reference : results_.state().render;
     if (!sound.recording || !sound.peaks) return;
     // Both at equal loudness, scaled by the louder peak, so that the pictures compare as the ears do.
-    const auto& other = session_.results.state();
+    const auto& other = results_.state();
     const double gain = reference || other.render.loudness < silenceDb + 1
                             ? 1.0
                             : gainFromDb(other.reference.loudness - other.render.loudness);
@@ -333,7 +341,7 @@ void MirrorView::paintWave(QPainter& painter, bool reference, const QRectF& area
     const double rate = sound.recording->rateHz;
     const double base = reference ? area.bottom() : area.top();
     QColor color = reference ? theme().reference : theme().render;
-    if (!reference && !session_.results.state().renderIsCurrent) color.setAlphaF(0.45f);
+    if (!reference && !results_.state().renderIsCurrent) color.setAlphaF(0.45f);
     // A bar for each column of the screen: a smooth outline of so many corners takes ten times as long.
     const double step = 1.0 / devicePixelRatioF();
     painter.setRenderHint(QPainter::Antialiasing, false);
@@ -349,7 +357,7 @@ void MirrorView::paintWave(QPainter& painter, bool reference, const QRectF& area
 }
 
 void MirrorView::paintLevel(QPainter& painter, bool reference, const QRectF& area) {
-    const auto& results = session_.results.state();
+    const auto& results = results_.state();
     const ProfilePtr& profile = reference ? results.reference.profile : results.render.profile;
     const double base = reference ? area.bottom() : area.top();
     const double direction = reference ? -1.0 : 1.0;
@@ -375,11 +383,11 @@ void MirrorView::paintLevel(QPainter& painter, bool reference, const QRectF& are
 }
 
 void MirrorView::paintPitch(QPainter& painter, bool reference, const QRectF& area) {
-    const auto& results = session_.results.state();
+    const auto& results = results_.state();
     // One range of keys for both, a third of an octave around all notes.
     double lowest = 200.0;
     double highest = -1.0;
-    for (const Note& note : session_.document.performance().notes) {
+    for (const Note& note : document_.performance().notes) {
         lowest = std::min<double>(lowest, note.key - 4);
         highest = std::max<double>(highest, note.key + 4);
     }
@@ -444,7 +452,7 @@ void MirrorView::paintNotes(QPainter& painter) {
     const Theme& t = theme();
     const QRectF ruler = rulerRect();
     painter.fillRect(ruler, t.paper);
-    Performance performance = session_.document.performance();
+    Performance performance = document_.performance();
     if (noteDrag_) performance.notes = changed(noteDrag_->notes, dragChanges_);
     painter.setFont(interfaceFont(rows_.empty() ? 8 : 7, QFont::DemiBold));
     int lowest = 127, highest = 0;
@@ -457,7 +465,7 @@ void MirrorView::paintNotes(QPainter& painter) {
         const QRectF bar = noteBar(note, lowest, highest);
         const bool chosen = noteDrag_ ? std::any_of(dragChanges_.begin(), dragChanges_.end(),
                                                     [&](const auto& c) { return c.to == note; })
-                                      : session_.notes.chosen().contains(static_cast<int>(i));
+                                      : notes_.chosen().contains(static_cast<int>(i));
         painter.setPen(chosen ? QPen(t.ink, 1.5) : QPen(Qt::NoPen));
         painter.setBrush(chosen ? t.selected : t.note);
         painter.drawRoundedRect(bar, 2.5, 2.5);
@@ -472,7 +480,7 @@ void MirrorView::paintNotes(QPainter& painter) {
 
 int MirrorView::noteAt(QPointF place) const {
     if (!rulerRect().contains(place)) return -1;
-    const auto notes = session_.document.performance().notes;
+    const auto notes = document_.performance().notes;
     for (std::size_t i = notes.size(); i-- > 0;) {
         const QRectF bar = noteBar(notes[i], 0, 127);
         const bool row = rows_.empty() || (place.y() >= bar.top() && place.y() <= bar.bottom() + 1);
@@ -490,20 +498,20 @@ void MirrorView::mousePressEvent(QMouseEvent* event) {
         return;
     }
     const int note = noteAt(event->position());
-    NoteChoice chosen = session_.notes.chosen();
+    NoteChoice chosen = notes_.chosen();
     const bool more = event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier);
     if (note < 0) {
-        if (!more) session_.notes.choose({});
+        if (!more) notes_.choose({});
         return;
     }
     if (more && chosen.contains(note)) {
         chosen.erase(note);
-        return session_.notes.choose(chosen);
+        return notes_.choose(chosen);
     }
     if (!chosen.contains(note)) chosen = more ? chosen : NoteChoice{};
     chosen.insert(note);
-    session_.notes.choose(chosen);
-    const auto notes = session_.document.performance().notes;
+    notes_.choose(chosen);
+    const auto notes = document_.performance().notes;
     noteDrag_ =
         NoteDrag{edgeAt(event->position(), notes[static_cast<std::size_t>(note)]), notes, chosen, note, dragFrom_, 0};
     dragChanges_.clear();
@@ -521,7 +529,7 @@ NoteDrag::Kind MirrorView::edgeAt(QPointF place, const Note& note) const {
 
 void MirrorView::mouseMoveEvent(QMouseEvent* event) {
     const int under = noteAt(event->position());
-    setCursor(under >= 0 ? edgeAt(event->position(), session_.document.performance().notes[static_cast<std::size_t>(under)]) ==
+    setCursor(under >= 0 ? edgeAt(event->position(), document_.performance().notes[static_cast<std::size_t>(under)]) ==
                                    NoteDrag::Kind::move
                                ? Qt::OpenHandCursor
                                : Qt::SizeHorCursor
@@ -532,8 +540,8 @@ void MirrorView::mouseMoveEvent(QMouseEvent* event) {
     if (!looping_ && !noteDrag_) return;
     dragTo_ = std::clamp(secondsAt(event->position().x()), 0.0, length());
     if (noteDrag_) {
-        const Grid grid = session_.notes.grid();
-        dragChanges_ = noteDrag_->changesAt(dragTo_, noteDrag_->fromKey, session_.notes.snapping() ? &grid : nullptr);
+        const Grid grid = notes_.grid();
+        dragChanges_ = noteDrag_->changesAt(dragTo_, noteDrag_->fromKey, notes_.snapping() ? &grid : nullptr);
     }
     update();
 }
@@ -546,15 +554,15 @@ void MirrorView::leaveEvent(QEvent*) {
 void MirrorView::mouseReleaseEvent(QMouseEvent* event) {
     if (const auto drag = std::exchange(noteDrag_, std::nullopt)) {
         if (std::abs(dragTo_ - drag->fromSeconds) > 0.0005)
-            session_.notes.change(drag->kind == NoteDrag::Kind::move ? tr("Move note") : tr("Change note's length"),
-                                 dragChanges_);
+            notes_.change(drag->kind == NoteDrag::Kind::move ? tr("Move note") : tr("Change note's length"),
+                          dragChanges_);
     } else if (std::exchange(looping_, false)) {
         const auto place = [this](double seconds) {
-            return std::clamp(session_.notes.snapping() ? session_.notes.grid().nearest(seconds) : seconds, 0.0, length());
+            return std::clamp(notes_.snapping() ? notes_.grid().nearest(seconds) : seconds, 0.0, length());
         };
         const bool wide = std::abs(xAt(dragTo_) - xAt(dragFrom_)) > 4.0;
         if (wide)
-            session_.document.setLoop(place(std::min(dragFrom_, dragTo_)), place(std::max(dragFrom_, dragTo_)));
+            document_.setLoop(place(std::min(dragFrom_, dragTo_)), place(std::max(dragFrom_, dragTo_)));
         else
             emit seekWanted(std::clamp(secondsAt(event->position().x()), 0.0, length()));
     }
@@ -566,7 +574,7 @@ void MirrorView::mouseDoubleClickEvent(QMouseEvent* event) {
         if (noteAt(event->position()) < 0) addNoteAt(secondsAt(event->position().x()));
         return;
     }
-    session_.document.setLoop(0.0, 0.0);
+    document_.setLoop(0.0, 0.0);
     showAll();
 }
 
@@ -581,23 +589,23 @@ void MirrorView::wheelEvent(QWheelEvent* event) {
 }
 
 void MirrorView::moveChosenNotes(double seconds, int semitones) {
-    const auto changes = moved(session_.document.performance().notes, session_.notes.chosen(), seconds, semitones);
-    session_.notes.change(semitones ? tr("Change note") : tr("Move note"), changes);
-    if (semitones && !changes.empty()) session_.listening.hearNote(*changes.front().to);
+    const auto changes = moved(document_.performance().notes, notes_.chosen(), seconds, semitones);
+    notes_.change(semitones ? tr("Change note") : tr("Move note"), changes);
+    if (semitones && !changes.empty()) listening_.hearNote(*changes.front().to);
 }
 
 /// A quarter of a second, or a step of the grid, with the pitch of the last note.
 void MirrorView::addNoteAt(double seconds) {
-    const auto notes = session_.document.performance().notes;
-    const Grid grid = session_.notes.grid();
-    if (session_.notes.snapping()) seconds = std::max(0.0, grid.nearest(seconds));
-    const double lasting = session_.notes.snapping() ? grid.stepSeconds() : 0.25;
+    const auto notes = document_.performance().notes;
+    const Grid grid = notes_.grid();
+    if (notes_.snapping()) seconds = std::max(0.0, grid.nearest(seconds));
+    const double lasting = notes_.snapping() ? grid.stepSeconds() : 0.25;
     const Note added{seconds, std::min(length(), seconds + lasting), notes.empty() ? 60 : notes.back().key, 0.0, 100.0};
-    if (added.end > added.start) session_.notes.add(added);
+    if (added.end > added.start) notes_.add(added);
 }
 
 void MirrorView::keyPressEvent(QKeyEvent* event) {
-    const int count = static_cast<int>(session_.document.performance().notes.size());
+    const int count = static_cast<int>(document_.performance().notes.size());
     const bool control = event->modifiers() & Qt::ControlModifier;
     switch (event->key()) {
     case Qt::Key_Left:
@@ -620,7 +628,7 @@ void MirrorView::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_Up: moveChosenNotes(0.0, control ? 12 : 1); return;
     case Qt::Key_Down: moveChosenNotes(0.0, control ? -12 : -1); return;
     case Qt::Key_Delete:
-        session_.notes.change(tr("Delete note"), deleted(session_.document.performance().notes, session_.notes.chosen()));
+        notes_.change(tr("Delete note"), deleted(document_.performance().notes, notes_.chosen()));
         return;
     case Qt::Key_Escape: selectNote(-1); return;
     default: QWidget::keyPressEvent(event);
@@ -633,28 +641,29 @@ void MirrorView::contextMenuEvent(QContextMenuEvent* event) {
     const int note = noteAt(event->pos());
     QMenu menu(this);
     if (note >= 0) {
-        if (!session_.notes.chosen().contains(note)) selectNote(note);
+        if (!notes_.chosen().contains(note)) selectNote(note);
         const double at = secondsAt(event->pos().x());
         menu.addAction(tr("Split here"), this, [this, at] {
-            session_.notes.change(tr("Split note"), split(session_.document.performance().notes, session_.notes.chosen(), at));
+            notes_.change(tr("Split note"), split(document_.performance().notes, notes_.chosen(), at));
         });
         menu.addAction(tr("Octave up"), this, [this] { moveChosenNotes(0.0, 12); });
         menu.addAction(tr("Octave down"), this, [this] { moveChosenNotes(0.0, -12); });
         menu.addAction(tr("Delete note"), this, [this] {
-            session_.notes.change(tr("Delete note"), deleted(session_.document.performance().notes, session_.notes.chosen()));
+            notes_.change(tr("Delete note"), deleted(document_.performance().notes, notes_.chosen()));
         });
     } else if (length() > 0.0) {
         const double at = std::clamp(secondsAt(event->pos().x()), 0.0, length());
         menu.addAction(tr("Add note here"), this, [this, at] { addNoteAt(at); });
-        menu.addAction(tr("Bar 1 begins here"), this, [this, at] { session_.notes.setDownbeat(at); });
-        const double loopBegin = session_.document.cue()->loopBegin;
-        const double loopEnd = session_.document.cue()->loopEnd;
-        menu.addAction(tr("Leave selection out"), this, [=, this] { session_.reference.leaveOut(loopBegin, loopEnd, true); })
+        menu.addAction(tr("Bar 1 begins here"), this, [this, at] { notes_.setDownbeat(at); });
+        const double loopBegin = document_.cue()->loopBegin;
+        const double loopEnd = document_.cue()->loopEnd;
+        menu.addAction(tr("Leave selection out"), this, [=, this] { reference_.leaveOut(loopBegin, loopEnd, true); })
             ->setEnabled(loopEnd > loopBegin);
-        menu.addAction(tr("Take selection in again"), this, [=, this] { session_.reference.leaveOut(loopBegin, loopEnd, false); })
-            ->setEnabled(loopEnd > loopBegin && !session_.document.cue()->excerpt()->leftOut.empty());
-        menu.addAction(tr("Use selection as reference"), this, [this] { session_.reference.useSelectionAsReference(); })
-            ->setEnabled(session_.document.cue()->loopEnd > session_.document.cue()->loopBegin);
+        menu.addAction(tr("Take selection in again"), this,
+                       [=, this] { reference_.leaveOut(loopBegin, loopEnd, false); })
+            ->setEnabled(loopEnd > loopBegin && !document_.cue()->excerpt()->leftOut.empty());
+        menu.addAction(tr("Use selection as reference"), this, [this] { reference_.useSelectionAsReference(); })
+            ->setEnabled(document_.cue()->loopEnd > document_.cue()->loopBegin);
         menu.addAction(tr("Show all"), this, [this] { showAll(); });
     }
     if (!menu.isEmpty()) menu.exec(event->globalPos());

@@ -15,7 +15,11 @@
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class NotesController;
+class ReferenceController;
+class ResultsController;
+class Listening;
 
 /// Drag over a picture to loop a part, click to go there, wheel to zoom, Shift + wheel to scroll, double-click to hear
 /// all. Notes on the ruler are chosen by click (with Ctrl several), moved and resized by dragging, added by
@@ -26,7 +30,8 @@ class MirrorView : public QWidget {
 public:
     enum class Picture { wave, spectrum, level, pitch, difference };
 
-    explicit MirrorView(Session& session, QWidget* parent = nullptr);
+    explicit MirrorView(DocumentStore& document, NotesController& notes, ReferenceController& reference,
+                        ResultsController& results, Listening& listening, QWidget* parent = nullptr);
     void refresh();
     void setPicture(Picture picture);
     Picture picture() const { return picture_; }
@@ -85,7 +90,11 @@ private:
     void addNoteAt(double seconds);
     void clampView();
 
-    Session& session_;
+    DocumentStore& document_;
+    NotesController& notes_;
+    ReferenceController& reference_;
+    ResultsController& results_;
+    Listening& listening_;
     Picture picture_ = Picture::wave;
     double viewBegin_ = 0.0;
     double viewEnd_ = 0.0; ///< 0: everything

@@ -1,6 +1,10 @@
 #include "app/views/listening/pair_dialog.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/take_keeper.h"
+#include "app/session/listening/listening.h"
+#include "app/session/listening/playback.h"
+#include "app/session/results/patch_comparisons.h"
 #include "app/views/facets/facet_card.h"
 #include "app/views/facets/facet_plot.h"
 #include "app/views/common/theme.h"
@@ -23,7 +27,10 @@ QString letter(int which) { return which == 0 ? QStringLiteral("A") : QStringLit
 
 } // namespace
 
-PairDialog::PairDialog(Session& session, std::uint64_t first, QWidget* parent) : QDialog(parent), session_(session) {
+PairDialog::PairDialog(DocumentStore& document, TakeKeeper& takes, PatchComparisons& comparisons, Listening& listening,
+                       Playback& playback, std::uint64_t first, QWidget* parent)
+    : QDialog(parent), document_(document), takes_(takes), comparisons_(comparisons), listening_(listening),
+      playback_(playback) {
     setObjectName("pairDialog");
     setWindowTitle(tr("Compare takes"));
     resize(880, 560);
@@ -71,14 +78,14 @@ PairDialog::PairDialog(Session& session, std::uint64_t first, QWidget* parent) :
         foot->addWidget(hear_[i]);
     }
     auto* reference = new QPushButton(tr("Hear the &reference"), this);
-    connect(reference, &QPushButton::clicked, this, [this] { session_.playback.play(Side::reference); });
+    connect(reference, &QPushButton::clicked, this, [this] { playback_.play(Side::reference); });
     foot->addWidget(reference);
     foot->addStretch(1);
     for (int i = 0; i < 2; ++i) {
         back_[i] = new QPushButton(tr("Go to %1").arg(letter(i)), this);
         back_[i]->setToolTip(tr("It becomes the patch you work on; one step of undo"));
         connect(back_[i], &QPushButton::clicked, this, [this, i] {
-            session_.takes.restore(choices_[i]->currentData().toULongLong());
+            takes_.restore(choices_[i]->currentData().toULongLong());
             accept();
         });
         foot->addWidget(back_[i]);
@@ -93,26 +100,26 @@ PairDialog::PairDialog(Session& session, std::uint64_t first, QWidget* parent) :
     choices_[1]->setCurrentIndex(0);
     for (QComboBox* box : choices_) connect(box, &QComboBox::activated, this, &PairDialog::compare);
     connect(marks_, &QTreeWidget::currentItemChanged, this, &PairDialog::showPicture);
-    connect(&session_.comparisons, &PatchComparisons::pairCompared, this,
+    connect(&comparisons_, &PatchComparisons::pairCompared, this,
             [this](quint64 ticket, const std::shared_ptr<const PatchPair>& pair) {
                 if (ticket == ticket_) showPair(pair);
             });
     compare();
 }
 
-PairDialog::~PairDialog() { session_.listening.hearOther({}); }
+PairDialog::~PairDialog() { listening_.hearOther({}); }
 
 void PairDialog::fill() {
     for (QComboBox* box : choices_) {
         box->addItem(tr("The patch as it stands"), QVariant::fromValue<qulonglong>(0));
-        if (!session_.document.cue()) continue;
-        for (const auto& take : session_.document.cue()->takes)
+        if (!document_.cue()) continue;
+        for (const auto& take : document_.cue()->takes)
             box->addItem(QString::fromStdString(take->name), QVariant::fromValue<qulonglong>(take->id));
     }
 }
 
 const Patch* PairDialog::patchOf(int which) const {
-    const Cue* cue = session_.document.cue();
+    const Cue* cue = document_.cue();
     const std::uint64_t id = choices_[which]->currentData().toULongLong();
     if (!cue || id == 0) return cue ? &cue->patch : nullptr;
     for (const auto& take : cue->takes)
@@ -140,7 +147,7 @@ void PairDialog::compare() {
     marks_->clear();
     marks_->addTopLevelItem(new QTreeWidgetItem({tr("measuring …"), "", ""}));
     pair_.reset();
-    ticket_ = session_.comparisons.comparePair(*a, *b);
+    ticket_ = comparisons_.comparePair(*a, *b);
 }
 
 void PairDialog::showPair(std::shared_ptr<const PatchPair> pair) {
@@ -183,8 +190,8 @@ void PairDialog::showPicture() {
 
 void PairDialog::hear(int which) {
     if (const Patch* patch = patchOf(which)) {
-        session_.listening.hearOther(*patch);
-        session_.playback.play(Side::render);
+        listening_.hearOther(*patch);
+        playback_.play(Side::render);
     }
 }
 

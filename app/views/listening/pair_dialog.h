@@ -15,14 +15,19 @@ class QTreeWidget;
 namespace facet {
 
 class FacetPlot;
-class Session;
+class DocumentStore;
+class TakeKeeper;
+class PatchComparisons;
+class Listening;
+class Playback;
 
 class PairDialog : public QDialog {
     Q_OBJECT
 
 public:
     /// `first` against the patch as it stands, to begin with; both can be chosen anew.
-    PairDialog(Session& session, std::uint64_t first, QWidget* parent = nullptr);
+    PairDialog(DocumentStore& document, TakeKeeper& takes, PatchComparisons& comparisons, Listening& listening,
+               Playback& playback, std::uint64_t first, QWidget* parent = nullptr);
     ~PairDialog() override;
 
 private:
@@ -33,7 +38,11 @@ private:
     const Patch* patchOf(int which) const;
     void hear(int which);
 
-    Session& session_;
+    DocumentStore& document_;
+    TakeKeeper& takes_;
+    PatchComparisons& comparisons_;
+    Listening& listening_;
+    Playback& playback_;
     quint64 ticket_ = 0;
     std::shared_ptr<const PatchPair> pair_;
     QComboBox* choices_[2];

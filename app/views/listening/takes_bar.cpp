@@ -1,6 +1,7 @@
 #include "app/views/listening/takes_bar.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/take_keeper.h"
 #include "app/views/common/theme.h"
 #include "core/compare/blind_test.h"
 
@@ -69,8 +70,8 @@ private:
 
 } // namespace
 
-TakesBar::TakesBar(Session& session, QWidget* parent)
-    : QScrollArea(parent), session_(session), row_(new QWidget), layout_(new QHBoxLayout(row_)) {
+TakesBar::TakesBar(DocumentStore& document, TakeKeeper& takes, QWidget* parent)
+    : QScrollArea(parent), document_(document), takes_(takes), row_(new QWidget), layout_(new QHBoxLayout(row_)) {
     setWidget(row_);
     setWidgetResizable(true);
     setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -82,7 +83,7 @@ TakesBar::TakesBar(Session& session, QWidget* parent)
 }
 
 void TakesBar::refresh() {
-    const Cue* cue = session_.document.cue();
+    const Cue* cue = document_.cue();
     const auto takes = cue ? cue->takes : decltype(shown_){};
     bool same = false;
     for (const auto& take : takes)
@@ -104,7 +105,7 @@ void TakesBar::refresh() {
         card->setObjectName("take " + QString::fromStdString(take->name));
         layout_->addWidget(card);
         const std::uint64_t id = take->id;
-        connect(card, &QAbstractButton::clicked, this, [this, id] { session_.takes.restore(id); });
+        connect(card, &QAbstractButton::clicked, this, [this, id] { takes_.restore(id); });
         connect(card, &QWidget::customContextMenuRequested, this,
                 [this, id, card](const QPoint& at) { showMenu(id, card->mapToGlobal(at)); });
         auto* renameAction = new QAction(tr("Rename"), card);
@@ -114,14 +115,14 @@ void TakesBar::refresh() {
         auto* deleteAction = new QAction(tr("Delete"), card);
         deleteAction->setShortcut(Qt::Key_Delete);
         deleteAction->setShortcutContext(Qt::WidgetShortcut);
-        connect(deleteAction, &QAction::triggered, this, [this, id] { session_.takes.remove(id); });
+        connect(deleteAction, &QAction::triggered, this, [this, id] { takes_.remove(id); });
         card->addActions({renameAction, deleteAction});
     }
     auto* keep = new QPushButton(tr("keep"), row_);
     keep->setObjectName("keep");
     keep->setFixedSize(60, 54);
     keep->setToolTip(tr("Keep the patch as it is now as a take (Ctrl+K)"));
-    connect(keep, &QPushButton::clicked, this, [this] { session_.takes.keep(); });
+    connect(keep, &QPushButton::clicked, this, [this] { takes_.keep(); });
     layout_->addWidget(keep);
     layout_->addStretch(1);
     if (grown)
@@ -135,7 +136,7 @@ void TakesBar::rename(std::uint64_t id) {
         bool fine = false;
         const QString name = QInputDialog::getText(this, tr("Rename take"), tr("Name"), QLineEdit::Normal,
                                                    QString::fromStdString(take->name), &fine);
-        if (fine && !name.trimmed().isEmpty()) session_.takes.rename(id, name.trimmed());
+        if (fine && !name.trimmed().isEmpty()) takes_.rename(id, name.trimmed());
         return;
     }
 }
@@ -147,7 +148,7 @@ void TakesBar::note(std::uint64_t id) {
         const QString text =
             QInputDialog::getMultiLineText(this, tr("Note on “%1”").arg(QString::fromStdString(take->name)), tr("Note"),
                                            QString::fromStdString(take->note), &fine);
-        if (fine) session_.takes.note(id, text.trimmed());
+        if (fine) takes_.note(id, text.trimmed());
         return;
     }
 }
@@ -157,16 +158,16 @@ void TakesBar::showMenu(std::uint64_t id, const QPoint& place) {
     for (const auto& take : shown_)
         if (take->id == id) starred = take->starred;
     QMenu menu(this);
-    menu.addAction(tr("Go back to it"), this, [this, id] { session_.takes.restore(id); });
+    menu.addAction(tr("Go back to it"), this, [this, id] { takes_.restore(id); });
     menu.addAction(tr("What changed since …"), this, [this, id] { emit changesWanted(id); });
     menu.addAction(tr("Compare with …"), this, [this, id] { emit comparisonWanted(id); });
-    menu.addAction(tr("New cue from it"), this, [this, id] { session_.takes.branch(id); });
+    menu.addAction(tr("New cue from it"), this, [this, id] { takes_.branch(id); });
     menu.addSeparator();
     menu.addAction(tr("Note …"), this, [this, id] { note(id); });
-    menu.addAction(starred ? tr("Unstar") : tr("Star"), this, [this, id, starred] { session_.takes.star(id, !starred); });
+    menu.addAction(starred ? tr("Unstar") : tr("Star"), this, [this, id, starred] { takes_.star(id, !starred); });
     menu.addAction(tr("Rename …"), this, [this, id] { rename(id); });
     menu.addSeparator();
-    menu.addAction(tr("Delete (undo brings it back)"), this, [this, id] { session_.takes.remove(id); });
+    menu.addAction(tr("Delete (undo brings it back)"), this, [this, id] { takes_.remove(id); });
     menu.exec(place);
 }
 

@@ -9,14 +9,15 @@ class QHBoxLayout;
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class TakeKeeper;
 struct Take;
 
 class TakesBar : public QScrollArea {
     Q_OBJECT
 
 public:
-    explicit TakesBar(Session& session, QWidget* parent = nullptr);
+    explicit TakesBar(DocumentStore& document, TakeKeeper& takes, QWidget* parent = nullptr);
     void refresh();
 
 protected:
@@ -33,7 +34,8 @@ private:
     void rename(std::uint64_t take);
     void note(std::uint64_t take);
 
-    Session& session_;
+    DocumentStore& document_;
+    TakeKeeper& takes_;
     QWidget* row_;
     QHBoxLayout* layout_;
     std::vector<std::shared_ptr<const Take>> shown_;

@@ -1,6 +1,9 @@
 #include "app/views/listening/transport_bar.h"
 
-#include "app/session/session.h"
+#include "app/session/automation/automation_recorder.h"
+#include "app/session/document/document_store.h"
+#include "app/session/listening/listening.h"
+#include "app/session/listening/playback.h"
 #include "app/views/common/theme.h"
 #include "core/base/units.h"
 
@@ -35,7 +38,9 @@ QIcon playIcon(bool playing) {
 
 } // namespace
 
-TransportBar::TransportBar(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+TransportBar::TransportBar(DocumentStore& document, Listening& listening, Playback& playback,
+                           AutomationRecorder& automation, QWidget* parent)
+    : QWidget(parent), document_(document), listening_(listening), playback_(playback), automation_(automation) {
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(8);
@@ -45,7 +50,7 @@ TransportBar::TransportBar(Session& session, QWidget* parent) : QWidget(parent),
     play_->setToolTip(tr("Play or stop (Space)"));
     play_->setFixedSize(42, 42);
     play_->setIconSize({22, 22});
-    connect(play_, &QToolButton::clicked, this, [this] { session_.playback.toggle(); });
+    connect(play_, &QToolButton::clicked, this, [this] { playback_.toggle(); });
     layout->addWidget(play_);
 
     const auto side = [&](const QString& name, Side which, const QString& tip) {
@@ -54,7 +59,7 @@ TransportBar::TransportBar(Session& session, QWidget* parent) : QWidget(parent),
         button->setCheckable(true);
         button->setToolTip(tip);
         connect(button, &QPushButton::clicked, this, [this, which] {
-            session_.playback.listenTo(which);
+            playback_.listenTo(which);
             refresh();
         });
         layout->addWidget(button);
@@ -67,7 +72,7 @@ TransportBar::TransportBar(Session& session, QWidget* parent) : QWidget(parent),
     loop_->setText(tr("Loop"));
     loop_->setCheckable(true);
     loop_->setToolTip(tr("Play the chosen part over and over (/)"));
-    connect(loop_, &QToolButton::clicked, this, [this](bool on) { session_.playback.setLooping(on); });
+    connect(loop_, &QToolButton::clicked, this, [this](bool on) { playback_.setLooping(on); });
     layout->addWidget(loop_);
     record_ = new QToolButton(this);
     record_->setText(tr("Record"));
@@ -75,8 +80,8 @@ TransportBar::TransportBar(Session& session, QWidget* parent) : QWidget(parent),
     record_->setAccessibleName(tr("Record moves"));
     record_->setCheckable(true);
     record_->setToolTip(tr("Parameters that you turn while the phrase plays become curves of it (R)"));
-    connect(record_, &QToolButton::clicked, this, [this](bool on) { session_.automation.record(on); });
-    connect(&session_.automation, &AutomationRecorder::changed, this, [this] { record_->setChecked(session_.automation.recording()); });
+    connect(record_, &QToolButton::clicked, this, [this](bool on) { automation_.record(on); });
+    connect(&automation_, &AutomationRecorder::changed, this, [this] { record_->setChecked(automation_.recording()); });
     layout->addWidget(record_);
     auto* texts = new QVBoxLayout;
     texts->setSpacing(0);
@@ -104,7 +109,7 @@ TransportBar::TransportBar(Session& session, QWidget* parent) : QWidget(parent),
     volume_->setFixedWidth(80);
     volume_->setAccessibleName(tr("Volume in dB"));
     connect(volume_, &QSlider::valueChanged, this, [this](int db) {
-        session_.playback.setVolume(db);
+        playback_.setVolume(db);
         volume_->setToolTip(tr("Volume %1 dB").arg(db));
     });
     volume_->setToolTip(tr("Volume 0 dB"));
@@ -117,7 +122,7 @@ TransportBar::TransportBar(Session& session, QWidget* parent) : QWidget(parent),
     output_->setMenu(menu);
     connect(menu, &QMenu::aboutToShow, this, [this] { chooseOutputMenu(); });
     layout->addWidget(output_);
-    connect(&session_.playback, &Playback::changed, this, &TransportBar::refresh);
+    connect(&playback_, &Playback::changed, this, &TransportBar::refresh);
     refresh();
 }
 
@@ -127,17 +132,17 @@ void TransportBar::chooseOutputMenu() {
     for (const std::string& name : outputNames()) {
         QAction* action = menu->addAction(QString::fromStdString(name));
         action->setCheckable(true);
-        action->setChecked(name == session_.playback.output().name());
-        connect(action, &QAction::triggered, this, [this, name] { session_.playback.chooseOutput(name); });
+        action->setChecked(name == playback_.output().name());
+        connect(action, &QAction::triggered, this, [this, name] { playback_.chooseOutput(name); });
     }
     menu->addSeparator();
-    menu->addAction(tr("Stop all sound (Esc)"), this, [this] { session_.playback.panic(); });
+    menu->addAction(tr("Stop all sound (Esc)"), this, [this] { playback_.panic(); });
 }
 
 void TransportBar::refresh() {
-    Player& player = session_.playback.player();
+    Player& player = playback_.player();
     play_->setIcon(playIcon(player.playing()));
-    const bool blind = session_.playback.blind(), both = session_.playback.together() == Together::ears;
+    const bool blind = playback_.blind(), both = playback_.together() == Together::ears;
     const bool render = !blind && (both || player.side() == Side::render);
     const bool reference = !blind && (both || player.side() == Side::reference);
     reference_->setChecked(reference);
@@ -149,30 +154,30 @@ void TransportBar::refresh() {
     };
     reference_->setStyleSheet(sideStyle(reference, theme().reference));
     render_->setStyleSheet(sideStyle(render, theme().render));
-    loop_->setChecked(session_.playback.looping());
-    const Cue* cue = session_.document.cue();
+    loop_->setChecked(playback_.looping());
+    const Cue* cue = document_.cue();
     if (cue && cue->loopEnd > cue->loopBegin)
         loopText_->setText(tr("%1 – %2 s").arg(cue->loopBegin, 0, 'f', 2).arg(cue->loopEnd, 0, 'f', 2));
     else
         loopText_->setText(tr("whole sound"));
-    if (const int slow = session_.playback.slowness(); slow > 1)
+    if (const int slow = playback_.slowness(); slow > 1)
         loopText_->setText(tr("%1 · 1/%2 speed").arg(loopText_->text()).arg(slow));
-    if (session_.listening.hearingPiece())
+    if (listening_.hearingPiece())
         loopText_->setText(tr("all cues together"));
-    else if (session_.listening.hearingDifference())
+    else if (listening_.hearingDifference())
         loopText_->setText(tr("difference only"));
     else if (both)
         loopText_->setText(tr("left · right ear"));
-    else if (session_.playback.together() == Together::alternating)
+    else if (playback_.together() == Together::alternating)
         loopText_->setText(tr("%1 · in turn").arg(loopText_->text()));
-    reference_->setText(session_.listening.hearingDifference() ? tr("Lacking") : tr("Reference"));
-    render_->setText(session_.listening.hearingDifference() ? tr("Too much") : tr("Render"));
-    const bool simulated = session_.playback.output().simulated();
+    reference_->setText(listening_.hearingDifference() ? tr("Lacking") : tr("Reference"));
+    render_->setText(listening_.hearingDifference() ? tr("Too much") : tr("Render"));
+    const bool simulated = playback_.output().simulated();
     output_->setText(simulated ? tr("No sound device") : tr("Output"));
     output_->setToolTip(simulated
                             ? tr("No sound device was found: Facet plays to a simulated one, which cannot be heard. "
                                  "Choose another output here.")
-                            : tr("Sound goes to %1").arg(QString::fromStdString(session_.playback.output().name())));
+                            : tr("Sound goes to %1").arg(QString::fromStdString(playback_.output().name())));
     showPeak(shownPeak_);
 }
 
@@ -180,8 +185,8 @@ void TransportBar::showPeak(float peak) {
     shownPeak_ = peak;
     const double db = dbFromGain(peak);
     const QString words =
-        !session_.playback.player().playing() && peak < 1e-4f ? tr("level matched")
-        : peak > 1.0f                                           ? tr("too loud: limited")
+        !playback_.player().playing() && peak < 1e-4f ? tr("level matched")
+        : peak > 1.0f                                 ? tr("too loud: limited")
                       : tr("peak %1 dB").arg(db < -99 ? QString("−∞") : QString::number(db, 'f', 1).replace('-', "−"));
     if (level_->text() != words) level_->setText(words);
     meter_->setValue(static_cast<int>(std::clamp(db, -60.0, 0.0)));

@@ -11,20 +11,27 @@ class QToolButton;
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class Listening;
+class Playback;
+class AutomationRecorder;
 
 class TransportBar : public QWidget {
     Q_OBJECT
 
 public:
-    explicit TransportBar(Session& session, QWidget* parent = nullptr);
+    explicit TransportBar(DocumentStore& document, Listening& listening, Playback& playback,
+                          AutomationRecorder& automation, QWidget* parent = nullptr);
     void refresh();
     void showPeak(float peak);
 
 private:
     void chooseOutputMenu();
 
-    Session& session_;
+    DocumentStore& document_;
+    Listening& listening_;
+    Playback& playback_;
+    AutomationRecorder& automation_;
     QToolButton* play_;
     QPushButton* reference_;
     QPushButton* render_;

@@ -1,6 +1,8 @@
 #include "app/views/notes/keyboard_strip.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/listening/listening.h"
+#include "app/session/listening/playback.h"
 #include "app/views/notes/piano_keys.h"
 #include "app/views/common/theme.h"
 
@@ -18,7 +20,8 @@ constexpr int warningStaysMs = 4000;
 
 } // namespace
 
-KeyboardStrip::KeyboardStrip(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+KeyboardStrip::KeyboardStrip(DocumentStore& document, Listening& listening, Playback& playback, QWidget* parent)
+    : QWidget(parent), document_(document), listening_(listening), playback_(playback) {
     setObjectName("keyboardStrip");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -54,7 +57,7 @@ KeyboardStrip::KeyboardStrip(Session& session, QWidget* parent) : QWidget(parent
     inputs_->setMinimumWidth(170);
     connect(inputs_, &QComboBox::activated, this, [this](int index) {
         const QString name = inputs_->itemData(index).toString();
-        name.isEmpty() ? session_.playback.closeKeyboard() : session_.playback.chooseKeyboard(name.toStdString());
+        name.isEmpty() ? playback_.closeKeyboard() : playback_.chooseKeyboard(name.toStdString());
     });
     line->addWidget(inputs_);
     line->addStretch(1);
@@ -71,10 +74,10 @@ KeyboardStrip::KeyboardStrip(Session& session, QWidget* parent) : QWidget(parent
         Note note;
         note.key = key;
         note.velocity = velocity;
-        session_.listening.hearNote(note);
+        listening_.hearNote(note);
     });
-    connect(&session_.playback, &Playback::keyPlayed, keys_, &PianoKeys::setDown);
-    connect(&session_.playback, &Playback::keyboardChanged, this, [this] {
+    connect(&playback_, &Playback::keyPlayed, keys_, &PianoKeys::setDown);
+    connect(&playback_, &Playback::keyboardChanged, this, [this] {
         keys_->allUp();
         fillInputs();
     });
@@ -86,21 +89,21 @@ void KeyboardStrip::fillInputs() {
     inputs_->addItem(tr("none"), QString());
     for (const std::string& name : midiInputNames()) {
         inputs_->addItem(QString::fromStdString(name), QString::fromStdString(name));
-        const MidiInput* open = session_.playback.keyboard();
+        const MidiInput* open = playback_.keyboard();
         if (open && open->name() == name) inputs_->setCurrentIndex(inputs_->count() - 1);
     }
 }
 
-void KeyboardStrip::refresh() { keys_->setPhrase(session_.document.performance().notes); }
+void KeyboardStrip::refresh() { keys_->setPhrase(document_.performance().notes); }
 
 void KeyboardStrip::tick() {
-    Player& player = session_.playback.player();
+    Player& player = playback_.player();
     const std::uint64_t notesStolen = player.liveNotesStolen();
     const float load = player.takeLoad();
-    const auto* voicing = session_.document.cue() ? session_.document.cue()->patch.find("voicing") : nullptr;
+    const auto* voicing = document_.cue() ? document_.cue()->patch.find("voicing") : nullptr;
     const bool poly =
-        voicing && session_.document.cue()->patch.value({"voicing", "mode"}) == static_cast<double>(VoiceMode::poly);
-    const int limit = poly ? static_cast<int>(session_.document.cue()->patch.value({"voicing", "voices"})) : 1;
+        voicing && document_.cue()->patch.value({"voicing", "mode"}) == static_cast<double>(VoiceMode::poly);
+    const int limit = poly ? static_cast<int>(document_.cue()->patch.value({"voicing", "voices"})) : 1;
     if (load > 1.0f) {
         warning_ = tr("Too much for this machine: the sound broke up");
         warnedAgo_.start();
@@ -124,12 +127,12 @@ void KeyboardStrip::tick() {
 
 void KeyboardStrip::press(int key, double velocity) {
     keys_->setDown(key, true);
-    session_.playback.player().noteOn(key, velocity);
+    playback_.player().noteOn(key, velocity);
 }
 
 void KeyboardStrip::release(int key) {
     keys_->setDown(key, false);
-    session_.playback.player().noteOff(key);
+    playback_.player().noteOff(key);
 }
 
 bool KeyboardStrip::playLetter(int key, bool down) {

@@ -12,13 +12,16 @@ class QSpinBox;
 namespace facet {
 
 class PianoKeys;
-class Session;
+class DocumentStore;
+class Listening;
+class Playback;
 
 class KeyboardStrip : public QWidget {
     Q_OBJECT
 
 public:
-    explicit KeyboardStrip(Session& session, QWidget* parent = nullptr);
+    explicit KeyboardStrip(DocumentStore& document, Listening& listening, Playback& playback,
+                           QWidget* parent = nullptr);
     /// The phrase may have changed.
     void refresh();
     /// Thirty times a second.
@@ -35,7 +38,9 @@ private:
     void release(int key);
     void fillInputs();
 
-    Session& session_;
+    DocumentStore& document_;
+    Listening& listening_;
+    Playback& playback_;
     PianoKeys* keys_;
     QSpinBox* octave_;
     QSpinBox* velocity_;

@@ -1,6 +1,9 @@
 #include "app/views/notes/note_editor.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/listening/listening.h"
+#include "app/session/reference/notes_controller.h"
+#include "app/session/results/results_controller.h"
 #include "app/views/listening/mirror_view.h"
 #include "app/views/common/theme.h"
 #include "app/views/common/time_picture.h"
@@ -32,8 +35,9 @@ bool isBlackKey(int key) {
 
 } // namespace
 
-NoteEditor::NoteEditor(Session& session, MirrorView& mirror, QWidget* parent)
-    : QWidget(parent), session_(session), mirror_(mirror) {
+NoteEditor::NoteEditor(DocumentStore& document, NotesController& notes, ResultsController& results,
+                       Listening& listening, MirrorView& mirror, QWidget* parent)
+    : QWidget(parent), document_(document), notes_(notes), results_(results), listening_(listening), mirror_(mirror) {
     setObjectName("notes");
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
@@ -41,8 +45,8 @@ NoteEditor::NoteEditor(Session& session, MirrorView& mirror, QWidget* parent)
     setAccessibleDescription(
         tr("Arrow keys move the chosen notes, Delete removes them, Tab walks on, Ctrl+A chooses all"));
     connect(&mirror_, &MirrorView::viewChanged, this, qOverload<>(&QWidget::update));
-    connect(&session_.notes, &NotesController::chosenChanged, this, qOverload<>(&QWidget::update));
-    connect(&session_.notes, &NotesController::gridChanged, this, qOverload<>(&QWidget::update));
+    connect(&notes_, &NotesController::chosenChanged, this, qOverload<>(&QWidget::update));
+    connect(&notes_, &NotesController::gridChanged, this, qOverload<>(&QWidget::update));
 }
 
 // ---- places ----
@@ -83,7 +87,7 @@ std::pair<double, double> NoteEditor::laneRange() const {
     if (lane_ == velocityLane) return {0.0, 127.0};
     if (lane_ != bendLane) return {0.0, 1.0};
     double reachCents = 200.0;
-    for (const CurvePoint& p : session_.document.performance().bends) reachCents = std::max(reachCents, std::abs(p.value));
+    for (const CurvePoint& p : document_.performance().bends) reachCents = std::max(reachCents, std::abs(p.value));
     return {-reachCents, reachCents};
 }
 
@@ -105,14 +109,14 @@ QString NoteEditor::laneText(double value) const {
     const std::string target = lane_.toStdString();
     if (target == wheelTarget || target == pressureTarget) return tr("%1 %").arg(100.0 * value, 0, 'f', 0);
     const Address address = Address::parse(target);
-    if (!session_.document.cue()->patch.has(address)) return {};
-    const auto& descriptor = session_.document.cue()->patch.descriptor(address);
+    if (!document_.cue()->patch.has(address)) return {};
+    const auto& descriptor = document_.cue()->patch.descriptor(address);
     return QString::fromStdString(textOf(descriptor, descriptor.fromUnit(value)));
 }
 
 std::vector<CurvePoint> NoteEditor::lanePoints() const {
     if (lane_ == velocityLane) return {};
-    const Performance performance = session_.document.performance();
+    const Performance performance = document_.performance();
     if (lane_ == bendLane) return performance.bends;
     const Curve* curve = performance.curveOf(lane_.toStdString());
     return curve ? curve->points : std::vector<CurvePoint>{};
@@ -121,9 +125,9 @@ std::vector<CurvePoint> NoteEditor::lanePoints() const {
 void NoteEditor::setLanePoints(std::vector<CurvePoint> points, bool merge) {
     const QString key = merge ? "curve " + lane_ : QString();
     if (lane_ == bendLane)
-        session_.notes.setBends(points, key);
+        notes_.setBends(points, key);
     else
-        session_.notes.setCurve({lane_.toStdString(), std::move(points)}, key);
+        notes_.setCurve({lane_.toStdString(), std::move(points)}, key);
 }
 
 void NoteEditor::setLane(const QString& lane) {
@@ -132,7 +136,7 @@ void NoteEditor::setLane(const QString& lane) {
 }
 
 void NoteEditor::refresh() {
-    const auto notes = session_.document.performance().notes;
+    const auto notes = document_.performance().notes;
     int low = 127;
     int high = 0;
     for (const Note& note : notes) {
@@ -161,7 +165,7 @@ void NoteEditor::paintEvent(QPaintEvent*) {
     painter.setBrush(t.card);
     painter.drawRoundedRect(area, 5, 5);
     painter.drawRoundedRect(laneRect(), 5, 5);
-    if (!session_.results.state().reference.recording) {
+    if (!results_.state().reference.recording) {
         painter.setPen(t.quiet);
         painter.setFont(interfaceFont(10));
         painter.drawText(area, Qt::AlignCenter, tr("Open a reference first; its notes are edited here"));
@@ -171,11 +175,11 @@ void NoteEditor::paintEvent(QPaintEvent*) {
     const TimeToX toX = [this](double s) { return mirror_.xAt(s); };
     painter.save();
     painter.setClipRect(area);
-    paintGrid(painter, area, mirror_.viewBegin(), mirror_.viewEnd(), toX, session_.notes.grid(), true);
+    paintGrid(painter, area, mirror_.viewBegin(), mirror_.viewEnd(), toX, notes_.grid(), true);
     paintPitch(painter);
     paintNotes(painter);
     painter.setClipRect(laneRect().adjusted(-5, 0, 5, 0)); // a stem's head at the very start is whole
-    paintGrid(painter, laneRect(), mirror_.viewBegin(), mirror_.viewEnd(), toX, session_.notes.grid(), false);
+    paintGrid(painter, laneRect(), mirror_.viewBegin(), mirror_.viewEnd(), toX, notes_.grid(), false);
     paintLane(painter);
     painter.restore();
     paintTimes(painter, laneRect(), mirror_.viewBegin(), mirror_.viewEnd(), toX);
@@ -216,7 +220,7 @@ void NoteEditor::paintKeys(QPainter& painter) {
 
 /// The pitch heard in the recording, to see what the notes leave out.
 void NoteEditor::paintPitch(QPainter& painter) {
-    const ProfilePtr& profile = session_.results.state().reference.profile;
+    const ProfilePtr& profile = results_.state().reference.profile;
     if (!profile) return;
     const QRectF area = notesRect();
     const double row = area.height() / (highestKey_ - lowestKey_ + 1);
@@ -228,7 +232,7 @@ void NoteEditor::paintPitch(QPainter& painter) {
             begun = false;
             continue;
         }
-        const double key = keyFromHz(hz) - session_.document.performance().tuningCents / 100.0;
+        const double key = keyFromHz(hz) - document_.performance().tuningCents / 100.0;
         const QPointF point(x, area.top() + (highestKey_ - key + 0.5) * row);
         begun ? path.lineTo(point) : path.moveTo(point);
         begun = true;
@@ -242,7 +246,7 @@ void NoteEditor::paintPitch(QPainter& painter) {
 
 void NoteEditor::paintNotes(QPainter& painter) {
     const Theme& t = theme();
-    auto notes = session_.document.performance().notes;
+    auto notes = document_.performance().notes;
     if (noteDrag_) notes = changed(noteDrag_->notes, changes_);
     const bool tight = barOf({0.0, 1.0, 60, 0.0, 100.0}).height() < 11.0;
     painter.setFont(interfaceFont(tight ? 6.5 : 8, QFont::DemiBold));
@@ -251,7 +255,7 @@ void NoteEditor::paintNotes(QPainter& painter) {
         const bool chosen =
             noteDrag_ && !changes_.empty()
                 ? std::any_of(changes_.begin(), changes_.end(), [&](const auto& c) { return c.to == notes[i]; })
-                : session_.notes.chosen().contains(static_cast<int>(i));
+                : notes_.chosen().contains(static_cast<int>(i));
         QColor fill = t.note;
         fill.setAlphaF(static_cast<float>(0.35 + 0.65 * notes[i].velocity / 127.0)); // the louder the darker
         painter.setPen(chosen ? QPen(t.ink, 1.5) : QPen(Qt::NoPen));
@@ -275,10 +279,10 @@ void NoteEditor::paintLane(QPainter& painter) {
     const Theme& t = theme();
     const QRectF area = laneRect();
     if (lane_ == velocityLane) {
-        auto notes = session_.document.performance().notes;
+        auto notes = document_.performance().notes;
         if (noteDrag_) notes = changed(noteDrag_->notes, changes_);
         for (std::size_t i = 0; i < notes.size(); ++i) {
-            const bool chosen = session_.notes.chosen().contains(static_cast<int>(i));
+            const bool chosen = notes_.chosen().contains(static_cast<int>(i));
             const QPointF head(mirror_.xAt(notes[i].start), laneY(notes[i].velocity));
             painter.setPen(QPen(chosen ? t.ink : t.note, 2));
             painter.drawLine(head, QPointF(head.x(), area.bottom() - 2));
@@ -324,7 +328,7 @@ void NoteEditor::paintLane(QPainter& painter) {
 
 int NoteEditor::noteAt(QPointF place) const {
     if (!notesRect().contains(place)) return -1;
-    const auto notes = session_.document.performance().notes;
+    const auto notes = document_.performance().notes;
     for (std::size_t i = notes.size(); i-- > 0;)
         if (barOf(notes[i]).adjusted(-2, 0, 2, 0).contains(place)) return static_cast<int>(i);
     return -1;
@@ -341,7 +345,7 @@ int NoteEditor::pointAt(QPointF place) const {
 
 /// The note whose velocity stem is nearest; of a chord the one whose head is.
 int NoteEditor::stemAt(QPointF place) const {
-    const auto notes = session_.document.performance().notes;
+    const auto notes = document_.performance().notes;
     int best = -1;
     double nearest = 1e9;
     for (std::size_t i = 0; i < notes.size(); ++i) {
@@ -363,18 +367,18 @@ NoteDrag::Kind NoteEditor::edgeAt(QPointF place, const Note& note) const {
 }
 
 void NoteEditor::mousePressEvent(QMouseEvent* event) {
-    if (event->button() != Qt::LeftButton || !session_.results.state().reference.recording) return;
+    if (event->button() != Qt::LeftButton || !results_.state().reference.recording) return;
     setFocus(Qt::MouseFocusReason);
     from_ = to_ = event->position();
-    const auto notes = session_.document.performance().notes;
+    const auto notes = document_.performance().notes;
     const bool more = event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier);
     if (laneRect().contains(from_)) {
         if (lane_ == velocityLane) {
             const int note = stemAt(from_);
             if (note < 0) return;
-            NoteChoice chosen = session_.notes.chosen();
+            NoteChoice chosen = notes_.chosen();
             if (!chosen.contains(note)) chosen = {note};
-            session_.notes.choose(chosen);
+            notes_.choose(chosen);
             noteDrag_ = NoteDrag{NoteDrag::Kind::move, notes, chosen, note, 0.0, 0};
             changes_.clear();
             drag_ = Drag::velocity;
@@ -383,9 +387,9 @@ void NoteEditor::mousePressEvent(QMouseEvent* event) {
         draggedPoints_ = lanePoints();
         heldPoint_ = pointAt(from_);
         if (heldPoint_ < 0) {
-            const Grid grid = session_.notes.grid();
+            const Grid grid = notes_.grid();
             const double at = std::max(0.0, secondsAt(from_.x()));
-            const CurvePoint added{session_.notes.snapping() ? std::max(0.0, grid.nearest(at)) : at, laneValueAt(from_.y())};
+            const CurvePoint added{notes_.snapping() ? std::max(0.0, grid.nearest(at)) : at, laneValueAt(from_.y())};
             const auto where = std::upper_bound(draggedPoints_.begin(), draggedPoints_.end(), added.seconds,
                                                 [](double s, const CurvePoint& p) { return s < p.seconds; });
             heldPoint_ = static_cast<int>(where - draggedPoints_.begin());
@@ -396,25 +400,25 @@ void NoteEditor::mousePressEvent(QMouseEvent* event) {
         return;
     }
     const int note = noteAt(from_);
-    NoteChoice chosen = session_.notes.chosen();
+    NoteChoice chosen = notes_.chosen();
     if (note < 0) {
-        if (!more) session_.notes.choose({});
+        if (!more) notes_.choose({});
         drag_ = Drag::frame;
         return;
     }
     if (more && chosen.contains(note)) {
         chosen.erase(note);
-        return session_.notes.choose(chosen);
+        return notes_.choose(chosen);
     }
     if (!chosen.contains(note) && !more) chosen.clear();
     chosen.insert(note);
-    session_.notes.choose(chosen);
+    notes_.choose(chosen);
     const Note& held = notes[static_cast<std::size_t>(note)];
     noteDrag_ = NoteDrag{edgeAt(from_, held), notes, chosen, note, secondsAt(from_.x()), keyAt(from_.y())};
     changes_.clear();
     drag_ = Drag::notes;
     soundedKey_ = held.key;
-    session_.listening.hearNote(held);
+    listening_.hearNote(held);
 }
 
 void NoteEditor::mouseMoveEvent(QMouseEvent* event) {
@@ -422,11 +426,11 @@ void NoteEditor::mouseMoveEvent(QMouseEvent* event) {
     if (drag_ == Drag::none) {
         const int under = noteAt(to_);
         setCursor(under < 0 ? laneRect().contains(to_) ? Qt::CrossCursor : Qt::ArrowCursor
-                  : edgeAt(to_, session_.document.performance().notes[static_cast<std::size_t>(under)]) == NoteDrag::Kind::move
+                  : edgeAt(to_, document_.performance().notes[static_cast<std::size_t>(under)]) == NoteDrag::Kind::move
                       ? Qt::OpenHandCursor
                       : Qt::SizeHorCursor);
         if (under >= 0) {
-            const Note note = session_.document.performance().notes[static_cast<std::size_t>(under)];
+            const Note note = document_.performance().notes[static_cast<std::size_t>(under)];
             setToolTip(
                 tr("%1%2 · %3 – %4 s · velocity %5")
                     .arg(QString::fromStdString(nameOfKey(note.key)),
@@ -441,16 +445,16 @@ void NoteEditor::mouseMoveEvent(QMouseEvent* event) {
         }
         return;
     }
-    const Grid grid = session_.notes.grid();
+    const Grid grid = notes_.grid();
     if (drag_ == Drag::notes) {
         const bool far = std::abs(to_.x() - from_.x()) > 2.0;
         changes_ = noteDrag_->changesAt(far ? secondsAt(to_.x()) : noteDrag_->fromSeconds, keyAt(to_.y()),
-                                        far && session_.notes.snapping() ? &grid : nullptr);
+                                        far && notes_.snapping() ? &grid : nullptr);
         for (const NoteChange& change : changes_)
             if (change.from == noteDrag_->notes[static_cast<std::size_t>(noteDrag_->grabbed)] &&
                 change.to->key != soundedKey_) {
                 soundedKey_ = change.to->key;
-                session_.listening.hearNote(*change.to);
+                listening_.hearNote(*change.to);
             }
     } else if (drag_ == Drag::velocity) {
         const double by =
@@ -462,9 +466,9 @@ void NoteEditor::mouseMoveEvent(QMouseEvent* event) {
         // Between its neighbors.
         const double low = at > 0 ? draggedPoints_[at - 1].seconds : 0.0;
         const double high =
-            at + 1 < draggedPoints_.size() ? draggedPoints_[at + 1].seconds : session_.document.performance().seconds();
+            at + 1 < draggedPoints_.size() ? draggedPoints_[at + 1].seconds : document_.performance().seconds();
         const double wanted = secondsAt(to_.x());
-        held = {std::clamp(session_.notes.snapping() ? grid.nearest(wanted) : wanted, low, std::max(low, high)),
+        held = {std::clamp(notes_.snapping() ? grid.nearest(wanted) : wanted, low, std::max(low, high)),
                 laneValueAt(to_.y())};
     }
     update();
@@ -475,22 +479,21 @@ void NoteEditor::mouseReleaseEvent(QMouseEvent* event) {
     const Drag drag = std::exchange(drag_, Drag::none);
     const auto noteDrag = std::exchange(noteDrag_, std::nullopt);
     if (drag == Drag::notes) {
-        session_.notes.change(noteDrag->kind == NoteDrag::Kind::move ? tr("Move note") : tr("Change note's length"),
-                             changes_);
+        notes_.change(noteDrag->kind == NoteDrag::Kind::move ? tr("Move note") : tr("Change note's length"), changes_);
     } else if (drag == Drag::velocity) {
-        session_.notes.change(tr("Change velocity"), changes_);
-        if (!changes_.empty()) session_.listening.hearNote(*changes_.front().to);
+        notes_.change(tr("Change velocity"), changes_);
+        if (!changes_.empty()) listening_.hearNote(*changes_.front().to);
     } else if (drag == Drag::point) {
         setLanePoints(draggedPoints_, false);
     } else if (drag == Drag::frame) {
         const QRectF frame = QRectF(from_, to_).normalized();
         if (frame.width() > 3.0 || frame.height() > 3.0) {
             NoteChoice chosen =
-                event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier) ? session_.notes.chosen() : NoteChoice{};
-            const auto notes = session_.document.performance().notes;
+                event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier) ? notes_.chosen() : NoteChoice{};
+            const auto notes = document_.performance().notes;
             for (std::size_t i = 0; i < notes.size(); ++i)
                 if (frame.intersects(barOf(notes[i]))) chosen.insert(static_cast<int>(i));
-            session_.notes.choose(chosen);
+            notes_.choose(chosen);
         }
     }
     changes_.clear();
@@ -498,7 +501,7 @@ void NoteEditor::mouseReleaseEvent(QMouseEvent* event) {
 }
 
 void NoteEditor::mouseDoubleClickEvent(QMouseEvent* event) {
-    if (!session_.results.state().reference.recording) return;
+    if (!results_.state().reference.recording) return;
     const QPointF place = event->position();
     drag_ = Drag::none;
     noteDrag_.reset();
@@ -509,21 +512,21 @@ void NoteEditor::mouseDoubleClickEvent(QMouseEvent* event) {
     if (!notesRect().contains(place)) return;
     const double at = std::max(0.0, secondsAt(place.x()));
     if (const int note = noteAt(place); note >= 0) {
-        session_.notes.change(tr("Split note"), split(session_.document.performance().notes, {note}, at));
+        notes_.change(tr("Split note"), split(document_.performance().notes, {note}, at));
         return;
     }
-    const Grid grid = session_.notes.grid();
+    const Grid grid = notes_.grid();
     Note added{at, 0.0, keyAt(place.y()), 0.0, 100.0};
-    if (session_.notes.snapping()) { // the step that was clicked into
+    if (notes_.snapping()) { // the step that was clicked into
         added.start = grid.nearest(at);
         if (added.start > at) added.start -= grid.stepSeconds();
         added.start = std::max(0.0, added.start);
     }
     added.end =
-        std::min(session_.document.performance().seconds(), added.start + (session_.notes.snapping() ? grid.stepSeconds() : 0.25));
+        std::min(document_.performance().seconds(), added.start + (notes_.snapping() ? grid.stepSeconds() : 0.25));
     if (!(added.end > added.start)) return;
-    session_.notes.add(added);
-    session_.listening.hearNote(added);
+    notes_.add(added);
+    listening_.hearNote(added);
 }
 
 void NoteEditor::wheelEvent(QWheelEvent* event) {
@@ -546,52 +549,52 @@ void NoteEditor::removePoint(int index) {
 }
 
 void NoteEditor::nudge(double seconds, int semitones) {
-    const auto changes = moved(session_.document.performance().notes, session_.notes.chosen(), seconds, semitones);
+    const auto changes = moved(document_.performance().notes, notes_.chosen(), seconds, semitones);
     if (changes.empty()) return;
-    session_.notes.change(semitones ? tr("Change note") : tr("Move note"), changes);
-    if (semitones) session_.listening.hearNote(*changes.front().to);
+    notes_.change(semitones ? tr("Change note") : tr("Move note"), changes);
+    if (semitones) listening_.hearNote(*changes.front().to);
     refresh();
 }
 
 void NoteEditor::keyPressEvent(QKeyEvent* event) {
-    const auto notes = session_.document.performance().notes;
+    const auto notes = document_.performance().notes;
     const int count = static_cast<int>(notes.size());
     const bool control = event->modifiers() & Qt::ControlModifier;
     const bool shift = event->modifiers() & Qt::ShiftModifier;
-    const int first = session_.notes.chosen().empty() ? -1 : *session_.notes.chosen().begin();
-    const double step = session_.notes.snapping() ? session_.notes.grid().stepSeconds() : 0.005;
+    const int first = notes_.chosen().empty() ? -1 : *notes_.chosen().begin();
+    const double step = notes_.snapping() ? notes_.grid().stepSeconds() : 0.005;
     const int way = event->key() == Qt::Key_Right || event->key() == Qt::Key_Up ? 1 : -1;
     switch (event->key()) {
     case Qt::Key_Left:
     case Qt::Key_Right:
         if (control && shift)
-            session_.notes.change(tr("Change note's length"), resized(notes, session_.notes.chosen(), 0.0, way * step));
+            notes_.change(tr("Change note's length"), resized(notes, notes_.chosen(), 0.0, way * step));
         else if (control)
             nudge(way * step, 0);
         else if (count > 0)
-            session_.notes.choose({std::clamp(first + way, 0, count - 1)});
+            notes_.choose({std::clamp(first + way, 0, count - 1)});
         return;
     case Qt::Key_Up:
     case Qt::Key_Down:
         if (shift)
-            session_.notes.change(tr("Change velocity"), louder(notes, session_.notes.chosen(), 5.0 * way), "velocity");
+            notes_.change(tr("Change velocity"), louder(notes, notes_.chosen(), 5.0 * way), "velocity");
         else
             nudge(0.0, control ? 12 * way : way);
         return;
     case Qt::Key_Delete:
     case Qt::Key_Backspace:
-        if (session_.notes.chosen().empty())
+        if (notes_.chosen().empty())
             removePoint(heldPoint_);
         else
-            session_.notes.change(tr("Delete note"), deleted(notes, session_.notes.chosen()));
+            notes_.change(tr("Delete note"), deleted(notes, notes_.chosen()));
         return;
-    case Qt::Key_Escape: session_.notes.choose({}); return;
+    case Qt::Key_Escape: notes_.choose({}); return;
     default: break;
     }
     if (event->matches(QKeySequence::SelectAll)) {
         NoteChoice all;
         for (int i = 0; i < count; ++i) all.insert(all.end(), i);
-        session_.notes.choose(all);
+        notes_.choose(all);
         return;
     }
     QWidget::keyPressEvent(event);
@@ -600,23 +603,23 @@ void NoteEditor::keyPressEvent(QKeyEvent* event) {
 void NoteEditor::contextMenuEvent(QContextMenuEvent* event) {
     const QPointF place = event->pos();
     const int note = noteAt(place);
-    if (note >= 0 && !session_.notes.chosen().contains(note)) session_.notes.choose({note});
+    if (note >= 0 && !notes_.chosen().contains(note)) notes_.choose({note});
     const double at = std::max(0.0, secondsAt(place.x()));
     QMenu menu(this);
     const auto apply = [&](const QString& name, const std::vector<NoteChange>& changes) {
-        menu.addAction(name, this, [this, name, changes] { session_.notes.change(name, changes); })
+        menu.addAction(name, this, [this, name, changes] { notes_.change(name, changes); })
             ->setEnabled(!changes.empty());
     };
-    const auto notes = session_.document.performance().notes;
+    const auto notes = document_.performance().notes;
     if (note >= 0) {
         apply(tr("Split here"), split(notes, {note}, at));
-        apply(tr("Join"), joined(notes, session_.notes.chosen()));
-        apply(tr("Octave up"), moved(notes, session_.notes.chosen(), 0.0, 12));
-        apply(tr("Octave down"), moved(notes, session_.notes.chosen(), 0.0, -12));
-        apply(tr("Quantize"), quantized(notes, session_.notes.chosen(), session_.notes.grid()));
-        apply(tr("Delete"), deleted(notes, session_.notes.chosen()));
+        apply(tr("Join"), joined(notes, notes_.chosen()));
+        apply(tr("Octave up"), moved(notes, notes_.chosen(), 0.0, 12));
+        apply(tr("Octave down"), moved(notes, notes_.chosen(), 0.0, -12));
+        apply(tr("Quantize"), quantized(notes, notes_.chosen(), notes_.grid()));
+        apply(tr("Delete"), deleted(notes, notes_.chosen()));
     } else {
-        menu.addAction(tr("Bar 1 begins here"), this, [this, at] { session_.notes.setDownbeat(at); });
+        menu.addAction(tr("Bar 1 begins here"), this, [this, at] { notes_.setDownbeat(at); });
     }
     menu.exec(event->globalPos());
 }

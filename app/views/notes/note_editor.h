@@ -13,7 +13,10 @@
 namespace facet {
 
 class MirrorView;
-class Session;
+class DocumentStore;
+class NotesController;
+class ResultsController;
+class Listening;
 
 /// Click chooses, Ctrl adds to the choice, a drag over empty paper chooses what it frames; double-click adds or splits;
 /// dragging moves notes or their ends. In the lane a drag sets velocities, or adds and moves points of the curve;
@@ -26,7 +29,8 @@ public:
     static constexpr const char* velocityLane = "velocity";
     static constexpr const char* bendLane = "bend";
 
-    NoteEditor(Session& session, MirrorView& mirror, QWidget* parent = nullptr);
+    NoteEditor(DocumentStore& document, NotesController& notes, ResultsController& results, Listening& listening,
+               MirrorView& mirror, QWidget* parent = nullptr);
     void refresh();
     void setLane(const QString& lane);
     const QString& lane() const { return lane_; }
@@ -71,7 +75,10 @@ private:
     void removePoint(int index);
     void nudge(double seconds, int semitones);
 
-    Session& session_;
+    DocumentStore& document_;
+    NotesController& notes_;
+    ResultsController& results_;
+    Listening& listening_;
     MirrorView& mirror_;
     QString lane_ = velocityLane;
     int lowestKey_ = 48;

@@ -1,6 +1,9 @@
 #include "app/views/notes/notes_page.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/listening/listening.h"
+#include "app/session/reference/notes_controller.h"
+#include "app/session/results/results_controller.h"
 #include "app/views/notes/note_editor.h"
 #include "app/views/common/theme.h"
 #include "core/analysis/notes/bends.h"
@@ -17,12 +20,14 @@
 
 namespace facet {
 
-NotesPage::NotesPage(Session& session, MirrorView& mirror, QWidget* parent) : QWidget(parent), session_(session) {
+NotesPage::NotesPage(DocumentStore& document, NotesController& notes, ResultsController& results, Listening& listening,
+                     MirrorView& mirror, QWidget* parent)
+    : QWidget(parent), document_(document), notes_(notes), results_(results), listening_(listening) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
     layout->addWidget(makeTools());
-    editor_ = new NoteEditor(session_, mirror, this);
+    editor_ = new NoteEditor(document_, notes_, results_, listening_, mirror, this);
     layout->addWidget(editor_, 1);
 
     auto* foot = new QHBoxLayout;
@@ -39,9 +44,9 @@ NotesPage::NotesPage(Session& session, MirrorView& mirror, QWidget* parent) : QW
     clear_ = new QPushButton(tr("Clear curve"), this);
     connect(clear_, &QPushButton::clicked, this, [this] {
         if (editor_->lane() == NoteEditor::bendLane)
-            session_.notes.setBends({});
+            notes_.setBends({});
         else
-            session_.notes.setCurve({editor_->lane().toStdString(), {}});
+            notes_.setCurve({editor_->lane().toStdString(), {}});
     });
     foot->addWidget(clear_);
     bends_ = new QPushButton(tr("Take bends from the recording"), this);
@@ -53,8 +58,8 @@ NotesPage::NotesPage(Session& session, MirrorView& mirror, QWidget* parent) : QW
     summary_->setObjectName("quiet");
     foot->addWidget(summary_);
     layout->addLayout(foot);
-    connect(&session_.notes, &NotesController::chosenChanged, this, &NotesPage::refresh);
-    connect(&session_.notes, &NotesController::gridChanged, this, &NotesPage::refresh);
+    connect(&notes_, &NotesController::chosenChanged, this, &NotesPage::refresh);
+    connect(&notes_, &NotesController::gridChanged, this, &NotesPage::refresh);
     refresh();
 }
 
@@ -83,7 +88,7 @@ QWidget* NotesPage::makeTools() {
     tempo_->setButtonSymbols(QAbstractSpinBox::NoButtons);
     tempo_->setKeyboardTracking(false);
     tempo_->setAccessibleName(tr("Tempo in quarter notes per minute"));
-    connect(tempo_, &QDoubleSpinBox::valueChanged, this, [this](double bpm) { session_.notes.setTempo(bpm); });
+    connect(tempo_, &QDoubleSpinBox::valueChanged, this, [this](double bpm) { notes_.setTempo(bpm); });
     row->addWidget(tempo_);
     meter_ = new QSpinBox(tools);
     meter_->setRange(1, 32);
@@ -91,7 +96,7 @@ QWidget* NotesPage::makeTools() {
     meter_->setButtonSymbols(QAbstractSpinBox::NoButtons);
     meter_->setKeyboardTracking(false);
     meter_->setAccessibleName(tr("Quarter notes a bar"));
-    connect(meter_, &QSpinBox::valueChanged, this, [this](int beats) { session_.notes.setBeatsPerBar(beats); });
+    connect(meter_, &QSpinBox::valueChanged, this, [this](int beats) { notes_.setBeatsPerBar(beats); });
     row->addWidget(meter_);
     label(tr("Grid"));
     step_ = new QComboBox(tools);
@@ -106,24 +111,23 @@ QWidget* NotesPage::makeTools() {
                                       {tr("1/32"), 0.125}})
         step_->addItem(name, beats);
     step_->setCurrentIndex(4);
-    connect(step_, &QComboBox::activated, this, [this] { session_.notes.setGridStep(step_->currentData().toDouble()); });
+    connect(step_, &QComboBox::activated, this, [this] { notes_.setGridStep(step_->currentData().toDouble()); });
     row->addWidget(step_);
     snap_ = new QCheckBox(tr("Snap"), tools);
     snap_->setToolTip(tr("What is dragged goes to the lines of the grid"));
-    connect(snap_, &QCheckBox::toggled, this, [this](bool on) { session_.notes.setSnapping(on); });
+    connect(snap_, &QCheckBox::toggled, this, [this](bool on) { notes_.setSnapping(on); });
     row->addWidget(snap_);
     row->addSpacing(12);
     quantize_ = button(tr("Quantize"), tr("Draws the starts of the chosen notes, or of all, to the grid"),
                        [this] { quantizeChosen(); });
-    join_ = button(tr("Join"), tr("Chosen notes of one pitch become one"), [this] {
-        session_.notes.change(tr("Join notes"), joined(session_.document.performance().notes, session_.notes.chosen()));
-    });
+    join_ = button(tr("Join"), tr("Chosen notes of one pitch become one"),
+                   [this] { notes_.change(tr("Join notes"), joined(document_.performance().notes, notes_.chosen())); });
     delete_ = button(tr("Delete"), tr("Takes the chosen notes away (Delete)"), [this] {
-        session_.notes.change(tr("Delete note"), deleted(session_.document.performance().notes, session_.notes.chosen()));
+        notes_.change(tr("Delete note"), deleted(document_.performance().notes, notes_.chosen()));
     });
     row->addStretch(1);
     button(tr("Find again"), tr("Finds the notes in the recording anew; your corrections stay"),
-           [this] { session_.notes.findAgain(); });
+           [this] { notes_.findAgain(); });
     button(tr("Import …"), tr("Takes the notes from a MIDI file (Ctrl+I)"), [this] { emit importWanted(); });
     button(tr("Export …"), tr("Writes notes, bends, wheel and pressure as a MIDI file"),
            [this] { emit exportWanted(); });
@@ -131,23 +135,23 @@ QWidget* NotesPage::makeTools() {
 }
 
 void NotesPage::quantizeChosen() {
-    const auto notes = session_.document.performance().notes;
-    NoteChoice chosen = session_.notes.chosen();
-    for (int i = 0; session_.notes.chosen().empty() && i < static_cast<int>(notes.size()); ++i) chosen.insert(i);
-    session_.notes.change(tr("Quantize"), quantized(notes, chosen, session_.notes.grid()));
+    const auto notes = document_.performance().notes;
+    NoteChoice chosen = notes_.chosen();
+    for (int i = 0; notes_.chosen().empty() && i < static_cast<int>(notes.size()); ++i) chosen.insert(i);
+    notes_.change(tr("Quantize"), quantized(notes, chosen, notes_.grid()));
 }
 
 /// Where the recording's pitch leaves the note, the bend follows it, drawn with few points. Glides into a note and
 /// vibrato are in it too: whoever rebuilds them with the patch clears the curve again.
 void NotesPage::takeBends() {
-    const ProfilePtr& profile = session_.results.state().reference.profile;
+    const ProfilePtr& profile = results_.state().reference.profile;
     if (!profile) return;
-    const auto points = pitchAsBends(profile->pitchCents, session_.document.performance());
+    const auto points = pitchAsBends(profile->pitchCents, document_.performance());
     if (points.empty()) {
         summary_->setText(tr("No pitch can be followed in this recording."));
         return;
     }
-    session_.notes.setBends(points);
+    notes_.setBends(points);
     editor_->setLane(NoteEditor::bendLane);
     refresh();
 }
@@ -159,7 +163,7 @@ void NotesPage::refreshLanes() {
     lane_->addItem(tr("Pitch bend"), NoteEditor::bendLane);
     lane_->addItem(tr("Wheel"), QString::fromUtf8(wheelTarget.data()));
     lane_->addItem(tr("Pressure"), QString::fromUtf8(pressureTarget.data()));
-    if (const Cue* cue = session_.document.cue()) {
+    if (const Cue* cue = document_.cue()) {
         for (const Address& address : cue->patch.addresses()) {
             const auto& descriptor = cue->patch.descriptor(address);
             if (descriptor.smoothing == Smoothing::graph || descriptor.isDiscrete()) continue;
@@ -168,7 +172,7 @@ void NotesPage::refreshLanes() {
             lane_->addItem(QString::fromStdString(text), QString::fromStdString(address.text()));
         }
     }
-    const Performance performance = session_.document.performance();
+    const Performance performance = document_.performance();
     for (int i = 0; i < lane_->count(); ++i) {
         const QString target = lane_->itemData(i).toString();
         const bool drawn = target == NoteEditor::bendLane ? !performance.bends.empty()
@@ -180,12 +184,12 @@ void NotesPage::refreshLanes() {
 
 void NotesPage::refresh() {
     refreshLanes();
-    const Performance performance = session_.document.performance();
+    const Performance performance = document_.performance();
     const QSignalBlocker quietTempo(tempo_);
     const QSignalBlocker quietMeter(meter_);
     tempo_->setValue(performance.tempo);
     meter_->setValue(performance.beatsPerBar);
-    const auto& chosen = session_.notes.chosen();
+    const auto& chosen = notes_.chosen();
     quantize_->setText(chosen.empty() ? tr("Quantize all") : tr("Quantize"));
     quantize_->setEnabled(!performance.notes.empty());
     join_->setEnabled(!joined(performance.notes, chosen).empty());
@@ -196,7 +200,7 @@ void NotesPage::refresh() {
     clear_->setEnabled(bend ? !performance.bends.empty()
                             : performance.curveOf(editor_->lane().toStdString()) != nullptr);
     bends_->setVisible(bend);
-    bends_->setEnabled(session_.results.state().reference.profile != nullptr);
+    bends_->setEnabled(results_.state().reference.profile != nullptr);
     const double tuning = performance.tuningCents;
     summary_->setText(tr("%1 notes, %2 chosen · tuned %3%4 cents against A4 = 440 Hz")
                           .arg(performance.notes.size())

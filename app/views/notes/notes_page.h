@@ -14,13 +14,17 @@ namespace facet {
 
 class MirrorView;
 class NoteEditor;
-class Session;
+class DocumentStore;
+class NotesController;
+class ResultsController;
+class Listening;
 
 class NotesPage : public QWidget {
     Q_OBJECT
 
 public:
-    NotesPage(Session& session, MirrorView& mirror, QWidget* parent = nullptr);
+    NotesPage(DocumentStore& document, NotesController& notes, ResultsController& results, Listening& listening,
+              MirrorView& mirror, QWidget* parent = nullptr);
     void refresh();
     NoteEditor& editor() { return *editor_; }
 
@@ -34,7 +38,10 @@ private:
     void quantizeChosen();
     void takeBends();
 
-    Session& session_;
+    DocumentStore& document_;
+    NotesController& notes_;
+    ResultsController& results_;
+    Listening& listening_;
     NoteEditor* editor_;
     QComboBox* step_;
     QCheckBox* snap_;

@@ -1,6 +1,7 @@
 #include "app/views/patch/curve_editor.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/patch_editor.h"
 #include "app/views/common/theme.h"
 
 #include <QKeyEvent>
@@ -17,8 +18,8 @@ constexpr double margin = 9.0, roomAbove = 20.0, reach = 14.0;
 
 } // namespace
 
-CurveEditor::CurveEditor(Session& session, std::string path, QWidget* parent)
-    : QWidget(parent), session_(session), path_(std::move(path)) {
+CurveEditor::CurveEditor(DocumentStore& document, PatchEditor& patchEditor, std::string path, QWidget* parent)
+    : QWidget(parent), document_(document), patchEditor_(patchEditor), path_(std::move(path)) {
     setFocusPolicy(Qt::StrongFocus);
     setMinimumWidth(220);
     setFixedHeight(sizeHint().height());
@@ -46,7 +47,7 @@ QPointF CurveEditor::toPlace(QPointF at) const {
 }
 
 void CurveEditor::paintEvent(QPaintEvent*) {
-    if (!session_.document.cue() || !session_.document.cue()->patch.find(path_)) return;
+    if (!document_.cue() || !document_.cue()->patch.find(path_)) return;
     const Theme& t = theme();
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);

@@ -10,7 +10,8 @@
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class PatchEditor;
 
 /// Shows one module of the active cue's patch as a curve and changes it by its handles: drag; arrow keys move the
 /// chosen handle, with Shift finely; Page Up and Page Down choose another; where points can be added, a double click or
@@ -19,7 +20,7 @@ class CurveEditor : public QWidget {
     Q_OBJECT
 
 public:
-    CurveEditor(Session& session, std::string path, QWidget* parent = nullptr);
+    CurveEditor(DocumentStore& document, PatchEditor& patchEditor, std::string path, QWidget* parent = nullptr);
     void refresh();
     QSize sizeHint() const override { return {320, 140}; }
     /// Places in the widget, for those who drag.
@@ -49,7 +50,8 @@ protected:
 
     QPointF toWidget(QPointF place) const;
     QPointF toPlace(QPointF widget) const;
-    Session& session_;
+    DocumentStore& document_;
+    PatchEditor& patchEditor_;
     const std::string path_;
 
     void paintEvent(QPaintEvent*) override;

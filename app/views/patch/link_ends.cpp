@@ -1,6 +1,7 @@
 #include "app/views/patch/link_ends.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/patch_editor.h"
 #include "app/views/common/words.h"
 #include "core/parameters/reading.h"
 
@@ -27,8 +28,8 @@ void fillDestinations(QComboBox& list, const Patch& patch, const std::string& se
 
 } // namespace
 
-LinkEnds::LinkEnds(Session& session, std::string path, QWidget* parent)
-    : QWidget(parent), session_(session), path_(std::move(path)) {
+LinkEnds::LinkEnds(DocumentStore& document, PatchEditor& patchEditor, std::string path, QWidget* parent)
+    : QWidget(parent), document_(document), patchEditor_(patchEditor), path_(std::move(path)) {
     setObjectName(QString::fromStdString("ends " + path_));
     auto* grid = new QGridLayout(this);
     grid->setContentsMargins(0, 0, 0, 0);
@@ -57,8 +58,8 @@ QComboBox* LinkEnds::makeList(const QString& label, const QString& tip) {
 }
 
 void LinkEnds::refresh() {
-    if (!session_.document.cue()) return;
-    const Patch& patch = session_.document.cue()->patch;
+    if (!document_.cue()) return;
+    const Patch& patch = document_.cue()->patch;
     const auto* module = patch.find(path_);
     if (!module) return;
     const ModuleData& link = module->contents();
@@ -82,13 +83,13 @@ void LinkEnds::refresh() {
 }
 
 void LinkEnds::take() {
-    if (!session_.document.cue()) return;
-    const Patch& patch = session_.document.cue()->patch;
+    if (!document_.cue()) return;
+    const Patch& patch = document_.cue()->patch;
     ModuleData link = patch.find(path_)->contents();
     link.from = from_->currentData().toString().toStdString();
     link.to = to_->currentData().toString().toStdString();
     link.by = by_->currentData().toString().toStdString();
-    session_.patch.setModuleData(path_, link);
+    patchEditor_.setModuleData(path_, link);
     refresh();
 }
 

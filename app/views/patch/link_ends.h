@@ -11,21 +11,23 @@ class QComboBox;
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class PatchEditor;
 
 /// Shows and edits the ends of one link of the active cue's patch. Shows changes at refresh().
 class LinkEnds : public QWidget {
     Q_OBJECT
 
 public:
-    LinkEnds(Session& session, std::string path, QWidget* parent = nullptr);
+    LinkEnds(DocumentStore& document, PatchEditor& patchEditor, std::string path, QWidget* parent = nullptr);
     void refresh();
 
 private:
     QComboBox* makeList(const QString& label, const QString& tip);
     void take();
 
-    Session& session_;
+    DocumentStore& document_;
+    PatchEditor& patchEditor_;
     const std::string path_;
     QComboBox* from_;
     QComboBox* to_;

@@ -1,6 +1,7 @@
 #include "app/views/patch/module_curves.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/patch_editor.h"
 #include "app/views/common/theme.h"
 #include "app/views/common/words.h"
 #include "core/dsp/envelope.h"
@@ -45,12 +46,12 @@ double bendThrough(double share) {
 
 } // namespace
 
-CurveEditor* makeCurve(Session& session, const std::string& path, QWidget* parent) {
-    switch (session.document.cue()->patch.find(path)->kind) {
-    case ModuleKind::envelope: return new EnvelopeCurve(session, path, parent);
-    case ModuleKind::filter: return new FilterCurve(session, path, parent);
-    case ModuleKind::lfo: return new ShapeCurve(session, path, parent);
-    case ModuleKind::link: return new TransferCurve(session, path, parent);
+CurveEditor* makeCurve(DocumentStore& document, PatchEditor& patchEditor, const std::string& path, QWidget* parent) {
+    switch (document.cue()->patch.find(path)->kind) {
+    case ModuleKind::envelope: return new EnvelopeCurve(document, patchEditor, path, parent);
+    case ModuleKind::filter: return new FilterCurve(document, patchEditor, path, parent);
+    case ModuleKind::lfo: return new ShapeCurve(document, patchEditor, path, parent);
+    case ModuleKind::link: return new TransferCurve(document, patchEditor, path, parent);
     default: return nullptr;
     }
 }
@@ -58,21 +59,21 @@ CurveEditor* makeCurve(Session& session, const std::string& path, QWidget* paren
 // ---- envelopes ----
 
 double EnvelopeCurve::unit(const char* field) const {
-    const Patch& patch = session_.document.cue()->patch;
+    const Patch& patch = document_.cue()->patch;
     const Address address{path_, field};
     return patch.descriptor(address).toUnit(patch.value(address));
 }
 
 QString EnvelopeCurve::text(const char* field) const {
-    const Patch& patch = session_.document.cue()->patch;
+    const Patch& patch = document_.cue()->patch;
     const Address address{path_, field};
     const auto& d = patch.descriptor(address);
     return label(d) + " " + QString::fromStdString(facet::textOf(d, patch.value(address)));
 }
 
 std::vector<CurveEditor::Handle> EnvelopeCurve::handles() const {
-    if (!session_.document.cue() || !session_.document.cue()->patch.find(path_)) return {};
-    const EnvelopeShape shape = previewOfEnvelope(session_.document.cue()->patch, path_);
+    if (!document_.cue() || !document_.cue()->patch.find(path_)) return {};
+    const EnvelopeShape shape = previewOfEnvelope(document_.cue()->patch, path_);
     const double delay = delayShare * unit("delay"), attack = delay + attackShare * unit("attack");
     const double hold = attack + holdShare * unit("hold"), decay = hold + decayShare * unit("decay");
     const double release = decay + plateau;
@@ -91,7 +92,7 @@ std::vector<CurveEditor::Handle> EnvelopeCurve::handles() const {
 
 QPolygonF EnvelopeCurve::curve() const {
     const auto all = handles();
-    const EnvelopeShape shape = previewOfEnvelope(session_.document.cue()->patch, path_);
+    const EnvelopeShape shape = previewOfEnvelope(document_.cue()->patch, path_);
     QPolygonF line;
     line << QPointF(0.0, 0.0);
     const auto segment = [&](double from, double to, auto&& value) {
@@ -109,9 +110,10 @@ QPolygonF EnvelopeCurve::curve() const {
 
 void EnvelopeCurve::moveHandle(int index, QPointF to, bool) {
     const auto all = handles();
-    const EnvelopeShape shape = previewOfEnvelope(session_.document.cue()->patch, path_);
-    session_.document.editCue(
-        tr("Change %1").arg(QString::fromStdString(session_.document.cue()->patch.labelOf(*session_.document.cue()->patch.find(path_)))),
+    const EnvelopeShape shape = previewOfEnvelope(document_.cue()->patch, path_);
+    document_.editCue(
+        tr("Change %1")
+            .arg(QString::fromStdString(document_.cue()->patch.labelOf(*document_.cue()->patch.find(path_)))),
         [&](Cue& cue) {
             const auto time = [&](const char* field, double from, double share) {
                 const Address address{path_, field};
@@ -155,7 +157,7 @@ QPolygonF FilterCurve::response(double octaves) const {
     constexpr int count = 160;
     std::vector<double> hz;
     for (int i = 0; i < count; ++i) hz.push_back(lowHz * std::exp2(highOctaves * i / (count - 1.0)));
-    const auto gains = previewOfFilter(session_.document.cue()->patch, path_, hz, octaves);
+    const auto gains = previewOfFilter(document_.cue()->patch, path_, hz, octaves);
     QPolygonF line;
     for (int i = 0; i < count; ++i)
         line << QPointF(i / (count - 1.0), (gains[static_cast<std::size_t>(i)] - lowDb) / (highDb - lowDb));
@@ -163,8 +165,8 @@ QPolygonF FilterCurve::response(double octaves) const {
 }
 
 std::vector<CurveEditor::Handle> FilterCurve::handles() const {
-    if (!session_.document.cue() || !session_.document.cue()->patch.find(path_)) return {};
-    const Patch& patch = session_.document.cue()->patch;
+    if (!document_.cue() || !document_.cue()->patch.find(path_)) return {};
+    const Patch& patch = document_.cue()->patch;
     const Patch::Module& module = *patch.find(path_);
     const double cutoff = patch.value({path_, "cutoff"});
     const auto told = [&](const char* field) {
@@ -183,17 +185,17 @@ std::vector<CurveEditor::Handle> FilterCurve::handles() const {
 QPolygonF FilterCurve::curve() const { return response(moved_); }
 
 QPolygonF FilterCurve::shadow() const {
-    const double semitones = session_.document.cue()->patch.value({path_, "envelope"});
+    const double semitones = document_.cue()->patch.value({path_, "envelope"});
     return moved_ != 0.0 ? response(0.0) : semitones != 0.0 ? response(semitones / 12.0) : QPolygonF();
 }
 
 void FilterCurve::moveHandle(int, QPointF to, bool) {
-    const Patch& patch = session_.document.cue()->patch;
+    const Patch& patch = document_.cue()->patch;
     const bool resonant = matters(patch, *patch.find(path_), patch.descriptor({path_, "resonance"}));
     // The gain at the cutoff is the resonance, times what a mix leaves of it: moved by the same distance.
     const double gainBefore = handles().front().place.y();
     const double by = (to.y() - gainBefore) * (highDb - lowDb);
-    session_.document.editCue(
+    document_.editCue(
         tr("Change %1").arg(QString::fromStdString(patch.labelOf(*patch.find(path_)))),
         [&](Cue& cue) {
             cue.patch.setNearest({path_, "cutoff"}, lowHz * std::exp2(highOctaves * to.x()));
@@ -225,7 +227,7 @@ void FilterCurve::paintBehind(QPainter& painter) {
 // ---- links ----
 
 TransferCurve::Range TransferCurve::range() const {
-    const std::string& from = session_.document.cue()->patch.find(path_)->contents().from;
+    const std::string& from = document_.cue()->patch.find(path_)->contents().from;
     const auto kind = kindOfPath(from);
     if (from == "velocity") return {0.0, 1.0, tr("velocity 1"), tr("127")};
     if (from == "key") return {-2.0, 2.0, tr("key C2"), tr("C6")};
@@ -236,10 +238,10 @@ TransferCurve::Range TransferCurve::range() const {
     return {-1.0, 1.0, tr("lowest"), tr("highest")};
 }
 
-double TransferCurve::bend() const { return session_.document.cue()->patch.value({path_, "curve"}); }
+double TransferCurve::bend() const { return document_.cue()->patch.value({path_, "curve"}); }
 
 std::vector<CurveEditor::Handle> TransferCurve::handles() const {
-    if (!session_.document.cue() || !session_.document.cue()->patch.find(path_)) return {};
+    if (!document_.cue() || !document_.cue()->patch.find(path_)) return {};
     const Range r = range();
     const double middle = r.low < 0.0 ? 0.5 : 0.5 * r.high;
     const double y = SegmentCurve(bend() * curvePerPercent)(middle);
@@ -265,11 +267,11 @@ void TransferCurve::moveHandle(int, QPointF to, bool) {
     const Range r = range();
     const double share = r.low < 0.0 ? (2.0 * to.y() - 1.0) * r.high : to.y() * r.high;
     const double middle = r.low < 0.0 ? 0.5 : 0.5 * r.high;
-    session_.patch.setParameter({path_, "curve"}, bendThrough(std::clamp(share / (2.0 * middle), 0.0, 1.0)));
+    patchEditor_.setParameter({path_, "curve"}, bendThrough(std::clamp(share / (2.0 * middle), 0.0, 1.0)));
 }
 
 void TransferCurve::paintBehind(QPainter& painter) {
-    const Patch& patch = session_.document.cue()->patch;
+    const Patch& patch = document_.cue()->patch;
     const Range r = range();
     const double rest = r.low < 0.0 ? 0.5 : 0.0; // where the link adds nothing
     painter.setPen(theme().line);
@@ -287,13 +289,13 @@ void TransferCurve::paintBehind(QPainter& painter) {
 // ---- shapes of LFOs ----
 
 bool ShapeCurve::drawn() const {
-    return static_cast<LfoShape>(session_.document.cue()->patch.value({path_, "shape"})) == LfoShape::drawn;
+    return static_cast<LfoShape>(document_.cue()->patch.value({path_, "shape"})) == LfoShape::drawn;
 }
 
-std::vector<ShapePoint> ShapeCurve::points() const { return session_.document.cue()->patch.find(path_)->contents().shape; }
+std::vector<ShapePoint> ShapeCurve::points() const { return document_.cue()->patch.find(path_)->contents().shape; }
 
 std::vector<CurveEditor::Handle> ShapeCurve::handles() const {
-    if (!session_.document.cue() || !session_.document.cue()->patch.find(path_) || !drawn()) return {};
+    if (!document_.cue() || !document_.cue()->patch.find(path_) || !drawn()) return {};
     std::vector<Handle> all;
     for (const ShapePoint& p : points())
         all.push_back({{p.place, p.value},
@@ -307,14 +309,14 @@ std::vector<CurveEditor::Handle> ShapeCurve::handles() const {
 QPolygonF ShapeCurve::curve() const {
     constexpr int count = 257;
     QPolygonF line;
-    const auto values = previewOfLfo(unturned(session_.document.cue()->patch, path_), path_, count);
+    const auto values = previewOfLfo(unturned(document_.cue()->patch, path_), path_, count);
     for (int i = 0; i < count; ++i)
         line << QPointF(i / (count - 1.0), 0.5 + 0.5 * static_cast<double>(values[static_cast<std::size_t>(i)]));
     return line;
 }
 
 void ShapeCurve::take(const QString& what, const std::vector<ShapePoint>& points, const QString& mergeKey) {
-    session_.document.editCue(
+    document_.editCue(
         what,
         [&](Cue& cue) {
             cue.patch.set({path_, "shape"}, static_cast<double>(LfoShape::drawn));
@@ -342,7 +344,7 @@ int ShapeCurve::addHandle(QPointF place) {
         all = points();
     } else { // what is there becomes points
         constexpr int count = 17;
-        const auto values = previewOfLfo(unturned(session_.document.cue()->patch, path_), path_, count);
+        const auto values = previewOfLfo(unturned(document_.cue()->patch, path_), path_, count);
         for (int i = 0; i < count; ++i)
             all.push_back({i / (count - 1.0), 0.5 + 0.5 * static_cast<double>(values[static_cast<std::size_t>(i)])});
     }

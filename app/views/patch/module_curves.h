@@ -7,7 +7,7 @@
 namespace facet {
 
 /// The curve editor of a module; null for one that has none.
-CurveEditor* makeCurve(Session& session, const std::string& path, QWidget* parent);
+CurveEditor* makeCurve(DocumentStore& document, PatchEditor& patchEditor, const std::string& path, QWidget* parent);
 
 /// Each segment on the scale of its own time, side by side; bends by the small handles.
 class EnvelopeCurve : public CurveEditor {

@@ -1,6 +1,11 @@
 #include "app/views/patch/module_row.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/module_sounds.h"
+#include "app/session/document/patch_editor.h"
+#include "app/session/messages.h"
+#include "app/session/results/module_readings.h"
+#include "app/session/results/patch_comparisons.h"
 #include "app/views/patch/link_ends.h"
 #include "app/views/patch/module_curves.h"
 #include "app/views/patch/module_picture.h"
@@ -31,7 +36,7 @@ namespace facet {
 
 namespace {
 
-constexpr std::size_t mostTold = 7;
+constexpr std::size_t mostImportant = 7;
 constexpr int titleWidth = 136, headHeight = 34, closedHeight = 22;
 
 /// What stands in one line even when it works: there is little to say of it.
@@ -47,8 +52,10 @@ void polish(QWidget* widget) {
 
 } // namespace
 
-ModuleRow::ModuleRow(Session& session, std::string path, QWidget* parent)
-    : QFrame(parent), session_(session), path_(std::move(path)), stack_(new QVBoxLayout(this)) {
+ModuleRow::ModuleRow(DocumentStore& document, PatchEditor& patchEditor, ModuleSounds& sounds, ModuleReadings& readings,
+                     PatchComparisons& comparisons, Messages& messages, std::string path, QWidget* parent)
+    : QFrame(parent), document_(document), patchEditor_(patchEditor), sounds_(sounds), readings_(readings),
+      comparisons_(comparisons), messages_(messages), path_(std::move(path)), stack_(new QVBoxLayout(this)) {
     setObjectName("module");
     setProperty("path", text(path_));
     setFocusPolicy(Qt::StrongFocus);
@@ -70,7 +77,7 @@ QToolButton* ModuleRow::makeFlatButton(const QString& words, const QString& tip,
 }
 
 void ModuleRow::makeHead() {
-    const Patch& patch = session_.document.cue()->patch;
+    const Patch& patch = document_.cue()->patch;
     const Patch::Module& module = *patch.find(path_);
     const QString name = text(patch.labelOf(module)).toLower();
     head_ = new QWidget(this);
@@ -83,7 +90,7 @@ void ModuleRow::makeHead() {
         on_->setObjectName("dot");
         on_->setFixedSize(14, 14);
         connect(on_, &QToolButton::clicked, this, [this](bool on) {
-            session_.patch.setParameter({path_, "on"}, on ? 1.0 : 0.0);
+            patchEditor_.setParameter({path_, "on"}, on ? 1.0 : 0.0);
         });
         line->addWidget(on_);
     } else {
@@ -99,7 +106,7 @@ void ModuleRow::makeHead() {
     } else if (isEffect(module.kind)) {
         line->addSpacing(ModulePicture::fixedSize.width() + line->spacing()); // values stand below each other
     }
-    told_ = new ToldStrip(head_);
+    told_ = new PathStrip(head_);
     line->addWidget(told_, 1);
     words_ = new QLabel(head_);
     words_->setObjectName("pill");
@@ -116,7 +123,7 @@ void ModuleRow::makeHead() {
     }
     if (!Patch::isFixed(path_)) {
         auto* remove = makeFlatButton(QStringLiteral("×"), tr("Remove %1").arg(name), head_);
-        connect(remove, &QToolButton::clicked, this, [this] { session_.patch.removeModule(path_); });
+        connect(remove, &QToolButton::clicked, this, [this] { patchEditor_.removeModule(path_); });
         line->addWidget(remove);
     }
     stack_->addWidget(head_);
@@ -124,17 +131,17 @@ void ModuleRow::makeHead() {
 
 void ModuleRow::moveBy(int places) {
     int place = 0;
-    for (const auto& other : session_.document.cue()->patch.modules()) {
+    for (const auto& other : document_.cue()->patch.modules()) {
         if (other.path == path_) break;
         place += isEffect(other.kind);
     }
-    session_.patch.moveEffect(path_, place + places);
+    patchEditor_.moveEffect(path_, place + places);
 }
 
 void ModuleRow::setOpen(bool open) {
-    if (open == isOpen() || !session_.document.cue()) return;
+    if (open == isOpen() || !document_.cue()) return;
     if (open) {
-        makeBody(session_.document.cue()->patch);
+        makeBody(document_.cue()->patch);
     } else {
         stack_->removeWidget(body_);
         body_->hide(); // it goes once the event that closed it is over
@@ -152,7 +159,7 @@ void ModuleRow::setOpen(bool open) {
     }
     setProperty("open", open);
     polish(this);
-    refresh(session_.document.cue()->patch, modulationsOf(session_.document.cue()->patch));
+    refresh(document_.cue()->patch, modulationsOf(document_.cue()->patch));
 }
 
 void ModuleRow::makeBody(const Patch& patch) {
@@ -163,7 +170,7 @@ void ModuleRow::makeBody(const Patch& patch) {
     columns->setSpacing(12);
     auto* left = new QVBoxLayout;
     left->setSpacing(4);
-    curve_ = makeCurve(session_, path_, body_);
+    curve_ = makeCurve(document_, patchEditor_, path_, body_);
     if (curve_) {
         curve_->setAccessibleName(tr("Curve of %1").arg(text(patch.labelOf(module)).toLower()));
         left->addWidget(curve_);
@@ -174,11 +181,11 @@ void ModuleRow::makeBody(const Patch& patch) {
             tr("Shape from reference"),
             tr("Takes the shape and rate by which the level of the longest chosen note goes up and down"), body_);
         take->setObjectName("takeShape");
-        connect(take, &QToolButton::clicked, this, [this] { session_.sounds.takeShape(path_); });
+        connect(take, &QToolButton::clicked, this, [this] { sounds_.takeShape(path_); });
         left->addWidget(take, 0, Qt::AlignLeft);
     }
     if (module.kind == ModuleKind::link) {
-        ends_ = new LinkEnds(session_, path_, body_);
+        ends_ = new LinkEnds(document_, patchEditor_, path_, body_);
         left->addWidget(ends_);
     }
     if (module.kind == ModuleKind::source) makePartials(left);
@@ -208,7 +215,8 @@ void ModuleRow::makeBody(const Patch& patch) {
         shown.begin(), shown.end(), [&](const ParameterDescriptor* d) { return matters(patch, module, *d); }));
     std::size_t done = 0;
     for (const ParameterDescriptor* d : shown) {
-        rows_.push_back(new ParameterRow(session_, {path_, std::string(d->field)}, patch, body_));
+        rows_.push_back(new ParameterRow(document_, patchEditor_, comparisons_, messages_,
+                                         {path_, std::string(d->field)}, patch, body_));
         rows_.back()->setNarrow();
         halves[2 * done < counted ? 0 : 1]->addWidget(rows_.back());
         done += matters(patch, module, *d);
@@ -230,11 +238,11 @@ void ModuleRow::makeName(QVBoxLayout* column) {
     name_->setMaxLength(40);
     caption->setBuddy(name_);
     connect(name_, &QLineEdit::editingFinished, this, [this] {
-        if (!name_->isModified() || !session_.document.cue()->patch.find(path_)) return;
-        ModuleData held = session_.document.cue()->patch.find(path_)->contents();
+        if (!name_->isModified() || !document_.cue()->patch.find(path_)) return;
+        ModuleData held = document_.cue()->patch.find(path_)->contents();
         held.label = name_->text().trimmed().toStdString();
         name_->setModified(false);
-        session_.patch.setModuleData(path_, held);
+        patchEditor_.setModuleData(path_, held);
     });
     line->addWidget(name_, 1);
     column->addLayout(line);
@@ -246,22 +254,22 @@ void ModuleRow::makePartials(QVBoxLayout* column) {
     auto* stack = new QVBoxLayout(partials_);
     stack->setContentsMargins(0, 0, 0, 0);
     stack->setSpacing(3);
-    bars_ = new PartialsEditor(session_, path_, partials_);
+    bars_ = new PartialsEditor(document_, path_, partials_);
     stack->addWidget(bars_);
     auto* line = new QHBoxLayout;
     line->setSpacing(2);
     const auto add = [&](const QString& words, const QString& tip, auto&& change) {
         auto* button = makeFlatButton(words, tip, partials_);
         connect(button, &QToolButton::clicked, this, [this, change] {
-            ModuleData held = session_.document.cue()->patch.find(path_)->contents();
+            ModuleData held = document_.cue()->patch.find(path_)->contents();
             held.partialsDb = change(held.partialsDb);
-            session_.patch.setModuleData(path_, held);
+            patchEditor_.setModuleData(path_, held);
         });
         line->addWidget(button);
     };
     auto* measured =
         makeFlatButton(tr("From reference"), tr("Takes the partials of the longest chosen note"), partials_);
-    connect(measured, &QToolButton::clicked, this, [this] { session_.sounds.takePartials(path_); });
+    connect(measured, &QToolButton::clicked, this, [this] { sounds_.takePartials(path_); });
     line->addWidget(measured);
     add(tr("All"), tr("All partials, as of a saw"), [](const PartialLevels&) { return sawPartials(); });
     add(tr("Odd"), tr("Odd partials alone"), [](const PartialLevels& all) { return everyOther(all, true); });
@@ -279,7 +287,7 @@ void ModuleRow::makePartials(QVBoxLayout* column) {
 /// What sound the module holds, and ways to another.
 void ModuleRow::makeSoundRow(QVBoxLayout* column, const Patch::Module& module) {
     if (module.kind == ModuleKind::source) {
-        cycles_ = new TableFrames(session_, path_, body_);
+        cycles_ = new TableFrames(document_, patchEditor_, path_, body_);
         column->addWidget(cycles_);
     }
     sound_ = new QWidget(body_);
@@ -292,7 +300,7 @@ void ModuleRow::makeSoundRow(QVBoxLayout* column, const Patch::Module& module) {
     soundTake_ = nullptr;
     if (module.kind == ModuleKind::source) {
         soundTake_ = makeFlatButton(tr("From reference"), tr("Takes the cycles of the longest chosen note"), sound_);
-        connect(soundTake_, &QToolButton::clicked, this, [this] { session_.sounds.takeTable(path_); });
+        connect(soundTake_, &QToolButton::clicked, this, [this] { sounds_.takeTable(path_); });
         layout->addWidget(soundTake_);
     }
     if (cycles_) {
@@ -312,10 +320,10 @@ void ModuleRow::makeSoundRow(QVBoxLayout* column, const Patch::Module& module) {
 /// What arrives at a stage that depends on level; asked for whenever its line is looked at.
 void ModuleRow::refreshStage(const Patch& patch, const Patch::Module& module) {
     const bool depends = dependsOnLevel(patch, module);
-    if (depends && isVisible()) session_.readings.wantStage(path_); // not while another page is worked on
+    if (depends && isVisible()) readings_.wantStage(path_); // not while another page is worked on
     if (!stage_) return;
     stage_->setVisible(depends);
-    if (depends) stage_->show(session_.readings.stage(path_), !session_.document.performance().notes.empty());
+    if (depends) stage_->show(readings_.stage(path_), !document_.performance().notes.empty());
 }
 
 void ModuleRow::refreshSound(const Patch& patch, const Patch::Module& module) {
@@ -365,7 +373,7 @@ QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
     if (isEffect(module.kind) && takesPart(patch, module)) {
         QStringList words;
         if (static_cast<Chain>(patch.value({path_, "chain"})) == Chain::send) words << tr("beside, by the send");
-        if (const StageReading* reading = session_.readings.stage(path_)) words << stageWords(*reading);
+        if (const StageReading* reading = readings_.stage(path_)) words << stageWords(*reading);
         return words.join(" · ");
     }
     QStringList moved;
@@ -375,7 +383,7 @@ QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
         moved << text(targetLabel(patch, m)) + (amount.empty() ? QString() : " " + text(amount));
     }
     if (module.kind == ModuleKind::voicing && matters(patch, module, patch.descriptor({path_, "voices"}))) {
-        const int needed = mostNotesTogether(session_.document.performance());
+        const int needed = mostNotesTogether(document_.performance());
         if (needed > patch.value({path_, "voices"})) return tr("the phrase needs %1 voices").arg(needed);
     }
     const bool mover =
@@ -444,7 +452,8 @@ void ModuleRow::fillMovers(const Patch& patch, const std::vector<Modulation>& mo
                 auto* label = new QLabel(words, line);
                 layout->addWidget(label);
             } else {
-                auto* amount = new ParameterRow(session_, m.amount, patch, line);
+                auto* amount =
+                    new ParameterRow(document_, patchEditor_, comparisons_, messages_, m.amount, patch, line);
                 amount->setName(words);
                 amount->setNarrow();
                 amount->setElastic();
@@ -456,7 +465,7 @@ void ModuleRow::fillMovers(const Patch& patch, const std::vector<Modulation>& mo
                 mute->setCheckable(true);
                 mute->setProperty("link", text(m.link));
                 connect(mute, &QToolButton::clicked, this, [this, link = m.link](bool muted) {
-                    session_.patch.setParameter({link, "on"}, muted ? 0.0 : 1.0);
+                    patchEditor_.setParameter({link, "on"}, muted ? 0.0 : 1.0);
                 });
                 layout->addWidget(mute);
             }
@@ -496,14 +505,14 @@ void ModuleRow::fillMovers(const Patch& patch, const std::vector<Modulation>& mo
 void ModuleRow::offerMovers() {
     QMenu& menu = *movers_->findChild<QToolButton*>("addMover")->menu();
     menu.clear();
-    const Patch& patch = session_.document.cue()->patch;
+    const Patch& patch = document_.cue()->patch;
     const Patch::Module& module = *patch.find(path_);
     for (const auto& d : parametersOf(module.kind)) {
         if (d.isDiscrete() || d.smoothing == Smoothing::graph || !matters(patch, module, d)) continue;
         const std::string to = path_ + "/" + std::string(d.field);
         QMenu* what = menu.addMenu(text(d.label));
         for (const Mover& mover : moversFor(patch, {path_, std::string(d.field)}))
-            what->addAction(text(mover.label), this, [this, from = mover.path, to] { session_.patch.addLink(from, to); });
+            what->addAction(text(mover.label), this, [this, from = mover.path, to] { patchEditor_.addLink(from, to); });
     }
 }
 
@@ -511,7 +520,7 @@ void ModuleRow::offerMovers() {
 void ModuleRow::offerTargets() {
     QMenu& menu = *movers_->findChild<QToolButton*>("addTarget")->menu();
     menu.clear();
-    const Patch& patch = session_.document.cue()->patch;
+    const Patch& patch = document_.cue()->patch;
     for (const auto& module : patch.modules()) {
         if (module.path == path_ || !takesPart(patch, module) || module.kind == ModuleKind::link) continue;
         QMenu* of = nullptr;
@@ -521,7 +530,7 @@ void ModuleRow::offerTargets() {
             const auto movers = moversFor(patch, to);
             if (std::none_of(movers.begin(), movers.end(), [&](const Mover& m) { return m.path == path_; })) continue;
             if (!of) of = menu.addMenu(text(patch.labelOf(module)));
-            of->addAction(text(d.label), this, [this, to = to.text()] { session_.patch.addLink(path_, to); });
+            of->addAction(text(d.label), this, [this, to = to.text()] { patchEditor_.addLink(path_, to); });
         }
     }
 }
@@ -541,15 +550,15 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Modulation>& movem
         picture_->setVisible(!slim);
         picture_->show(patch, module);
     }
-    const auto told = toldValues(patch, module, mostTold);
+    const auto told = importantValues(patch, module, mostImportant);
     told_->setVisible(!slim);
     told_->show(told);
     QString words = within(patch, wordsFor(patch, module, movements));
-    if (const StageReading* reading = session_.readings.stage(path_); reading && module.kind == ModuleKind::filter)
+    if (const StageReading* reading = readings_.stage(path_); reading && module.kind == ModuleKind::filter)
         words = stageWords(*reading);
     if (!part && (on_ || words.isEmpty())) words = tr("off");
     QStringList values;
-    for (const ToldValue& value : told) values << text(value.label + " " + value.value);
+    for (const ImportantValue& value : told) values << text(value.label + " " + value.value);
     if (slim && part && !values.isEmpty()) {
         if (words.isEmpty())
             words = values.join(", ");
@@ -581,8 +590,8 @@ void ModuleRow::refresh(const Patch& patch, const std::vector<Modulation>& movem
         row->setVisible(!part || matters(patch, module, patch.descriptor(row->address())));
     }
     // Until it is known anew, what was known stays shown.
-    if (part && isVisible()) session_.readings.wantUnheard(path_);
-    if (const auto* unheard = session_.readings.unheard(path_))
+    if (part && isVisible()) readings_.wantUnheard(path_);
+    if (const auto* unheard = readings_.unheard(path_))
         for (ParameterRow* row : rows_) row->setHeard(!unheard->contains(row->address()));
 }
 
@@ -624,15 +633,15 @@ void ModuleRow::keyPressEvent(QKeyEvent* event) {
         return;
     }
     if (event->matches(QKeySequence::Copy)) {
-        QApplication::clipboard()->setText(text(session_.patch.copiedModule(path_)));
+        QApplication::clipboard()->setText(text(patchEditor_.copiedModule(path_)));
         return;
     }
     if (event->matches(QKeySequence::Paste)) {
-        session_.patch.pasteModule(path_, QApplication::clipboard()->text().toStdString());
+        patchEditor_.pasteModule(path_, QApplication::clipboard()->text().toStdString());
         return;
     }
     const bool alt = event->modifiers() & Qt::AltModifier;
-    const bool effect = isEffect(session_.document.cue()->patch.find(path_)->kind);
+    const bool effect = isEffect(document_.cue()->patch.find(path_)->kind);
     switch (event->key()) {
     case Qt::Key_Return:
     case Qt::Key_Enter: emit chosen(text(path_)); break;
@@ -649,7 +658,7 @@ void ModuleRow::keyPressEvent(QKeyEvent* event) {
             emit stepWanted(1);
         break;
     case Qt::Key_Delete:
-        if (!Patch::isFixed(path_)) session_.patch.removeModule(path_);
+        if (!Patch::isFixed(path_)) patchEditor_.removeModule(path_);
         break;
     default: QFrame::keyPressEvent(event);
     }
@@ -659,17 +668,17 @@ void ModuleRow::contextMenuEvent(QContextMenuEvent* event) {
     QMenu menu(this);
     menu.setObjectName("sectionMenu");
     menu.addAction(tr("Copy"), QKeySequence::Copy, this,
-                   [this] { QApplication::clipboard()->setText(text(session_.patch.copiedModule(path_))); });
+                   [this] { QApplication::clipboard()->setText(text(patchEditor_.copiedModule(path_))); });
     menu.addAction(tr("Paste"), QKeySequence::Paste, this,
-                   [this] { session_.patch.pasteModule(path_, QApplication::clipboard()->text().toStdString()); });
+                   [this] { patchEditor_.pasteModule(path_, QApplication::clipboard()->text().toStdString()); });
     menu.addSeparator();
-    menu.addAction(tr("Back to defaults"), this, [this] { session_.patch.resetModule(path_); });
-    menu.addAction(tr("As in the last take"), this, [this] { session_.patch.takeModuleBack(path_); })
-        ->setEnabled(!session_.document.cue()->takes.empty());
-    menu.addAction(tr("Random values"), this, [this] { session_.patch.randomizeModule(path_); });
+    menu.addAction(tr("Back to defaults"), this, [this] { patchEditor_.resetModule(path_); });
+    menu.addAction(tr("As in the last take"), this, [this] { patchEditor_.takeModuleBack(path_); })
+        ->setEnabled(!document_.cue()->takes.empty());
+    menu.addAction(tr("Random values"), this, [this] { patchEditor_.randomizeModule(path_); });
     if (!Patch::isFixed(path_)) {
         menu.addSeparator();
-        menu.addAction(tr("Remove"), this, [this] { session_.patch.removeModule(path_); });
+        menu.addAction(tr("Remove"), this, [this] { patchEditor_.removeModule(path_); });
     }
     menu.exec(event->globalPos());
 }

@@ -22,10 +22,15 @@ class LinkEnds;
 class ModulePicture;
 class ParameterRow;
 class PartialsEditor;
-class Session;
+class DocumentStore;
+class PatchEditor;
+class ModuleSounds;
+class ModuleReadings;
+class PatchComparisons;
+class Messages;
 class StageView;
 class TableFrames;
-class ToldStrip;
+class PathStrip;
 
 /// Closed: whether it is on, its name, its picture, the values that tell most, and what it is connected with, in words.
 /// Open: its curve, its parameters, what moves them and what it moves. Shows changes at refresh(). Return or Space
@@ -34,7 +39,8 @@ class ModuleRow : public QFrame {
     Q_OBJECT
 
 public:
-    ModuleRow(Session& session, std::string path, QWidget* parent = nullptr);
+    ModuleRow(DocumentStore& document, PatchEditor& patchEditor, ModuleSounds& sounds, ModuleReadings& readings,
+              PatchComparisons& comparisons, Messages& messages, std::string path, QWidget* parent = nullptr);
     const std::string& path() const { return path_; }
     void setOpen(bool open);
     bool isOpen() const { return body_ != nullptr; }
@@ -82,7 +88,12 @@ private:
     void moveBy(int places);
     void showFocus();
 
-    Session& session_;
+    DocumentStore& document_;
+    PatchEditor& patchEditor_;
+    ModuleSounds& sounds_;
+    ModuleReadings& readings_;
+    PatchComparisons& comparisons_;
+    Messages& messages_;
     const std::string path_;
     QPoint pressed_; ///< on the screen
     bool held_ = false, dragging_ = false;
@@ -91,7 +102,7 @@ private:
     QToolButton* on_ = nullptr;
     QLabel* title_ = nullptr;
     ModulePicture* picture_ = nullptr;
-    ToldStrip* told_ = nullptr;
+    PathStrip* told_ = nullptr;
     QLabel* words_ = nullptr;
     QWidget* body_ = nullptr;
     CurveEditor* curve_ = nullptr;

@@ -1,6 +1,9 @@
 #include "app/views/patch/parameter_row.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/patch_editor.h"
+#include "app/session/messages.h"
+#include "app/session/results/patch_comparisons.h"
 #include "app/views/common/kind_box.h"
 #include "app/views/patch/range_dialog.h"
 #include "app/views/common/theme.h"
@@ -48,8 +51,10 @@ QIcon lockIcon(bool locked) {
 
 } // namespace
 
-ParameterRow::ParameterRow(Session& session, Address address, const Patch& patch, QWidget* parent)
-    : QWidget(parent), session_(session), address_(std::move(address)) {
+ParameterRow::ParameterRow(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons,
+                           Messages& messages, Address address, const Patch& patch, QWidget* parent)
+    : QWidget(parent), document_(document), patchEditor_(patchEditor), comparisons_(comparisons), messages_(messages),
+      address_(std::move(address)) {
     const auto& d = patch.descriptor(address_);
     const QString name = name_ = text(d.label);
     setObjectName(QString::fromStdString("row " + address_.text()));
@@ -79,7 +84,7 @@ ParameterRow::ParameterRow(Session& session, Address address, const Patch& patch
     lock_->setAccessibleName(tr("Lock %1").arg(name));
     lock_->setToolTip(tr("Locked: a search leaves %1 alone").arg(name));
     layout->addWidget(lock_);
-    connect(lock_, &QToolButton::clicked, this, [this](bool on) { session_.patch.setLocked(address_, on); });
+    connect(lock_, &QToolButton::clicked, this, [this](bool on) { patchEditor_.setLocked(address_, on); });
     help_ = QString("%1\n%2 · %3")
                 .arg(text(d.help), QString::fromStdString(rangeText(d)), QString::fromStdString(address_.text()));
     setToolTip(help_);
@@ -133,12 +138,13 @@ QWidget* ParameterRow::makeEditor(const ParameterDescriptor& d) {
         choice_ = new KindBox(this);
         for (std::string_view choice : d.choices) choice_->addItem(text(choice));
         choice_->setAccessibleName(name);
-        connect(choice_, &QComboBox::activated, this, [this](int index) { session_.patch.setParameter(address_, index); });
+        connect(choice_, &QComboBox::activated, this,
+                [this](int index) { patchEditor_.setParameter(address_, index); });
         connect(choice_, &KindBox::looked, this, [this] {
             choice_->forgetLikeness();
-            weighTicket_ = session_.comparisons.weigh(session_.comparisons.withEachChoice(address_));
+            weighTicket_ = comparisons_.weigh(comparisons_.withEachChoice(address_));
         });
-        connect(&session_.comparisons, &PatchComparisons::weighed, this, [this](quint64 ticket, int index, double likeness) {
+        connect(&comparisons_, &PatchComparisons::weighed, this, [this](quint64 ticket, int index, double likeness) {
             if (ticket == weighTicket_) choice_->setLikeness(index, likeness);
         });
         return choice_;
@@ -147,22 +153,23 @@ QWidget* ParameterRow::makeEditor(const ParameterDescriptor& d) {
         onOff_ = new QCheckBox(this);
         onOff_->setAccessibleName(name);
         connect(onOff_, &QCheckBox::clicked, this,
-                [this](bool on) { session_.patch.setParameter(address_, on ? 1.0 : 0.0); });
+                [this](bool on) { patchEditor_.setParameter(address_, on ? 1.0 : 0.0); });
         return onOff_;
     }
     slider_ = new ValueSlider(this);
     slider_->setAccessibleName(name);
     connect(slider_, &ValueSlider::moved, this,
-            [this](double position) { session_.patch.setParameter(address_, described().fromUnit(position)); });
-    connect(slider_, &ValueSlider::defaultWanted, this, [this] { session_.patch.setParameter(address_, defaultValue()); });
+            [this](double position) { patchEditor_.setParameter(address_, described().fromUnit(position)); });
+    connect(slider_, &ValueSlider::defaultWanted, this,
+            [this] { patchEditor_.setParameter(address_, defaultValue()); });
     return slider_;
 }
 
-ParameterDescriptor ParameterRow::described() const { return session_.document.cue()->patch.shownDescriptor(address_); }
+ParameterDescriptor ParameterRow::described() const { return document_.cue()->patch.shownDescriptor(address_); }
 
 void ParameterRow::refresh() {
-    if (!session_.document.cue() || !session_.document.cue()->patch.has(address_)) return;
-    const Patch& patch = session_.document.cue()->patch;
+    if (!document_.cue() || !document_.cue()->patch.has(address_)) return;
+    const Patch& patch = document_.cue()->patch;
     const ParameterDescriptor d = described();
     const double value = patch.value(address_);
     const QString shown = QString::fromStdString(textOf(d, value));
@@ -175,8 +182,8 @@ void ParameterRow::refresh() {
         const QSignalBlocker quiet(slider_);
         slider_->setValue(static_cast<int>(std::lround(1000.0 * d.toUnit(value))));
         slider_->setAccessibleDescription(shown);
-        const auto range = session_.document.cue()->ranges.find(address_);
-        const bool ranged = range != session_.document.cue()->ranges.end();
+        const auto range = document_.cue()->ranges.find(address_);
+        const bool ranged = range != document_.cue()->ranges.end();
         slider_->markRange(ranged ? d.toUnit(range->second.first) : 0.0, ranged ? d.toUnit(range->second.second) : 0.0);
     }
     if (value_ && !(value_->hasFocus() && value_->isModified())) {
@@ -184,7 +191,7 @@ void ParameterRow::refresh() {
         value_->setCursorPosition(0);
     }
     label_->setText(isTied(patch, address_) ? tr("%1 =").arg(name_) : name_);
-    const bool locked = session_.document.cue()->locks.contains(address_);
+    const bool locked = document_.cue()->locks.contains(address_);
     lock_->setChecked(locked);
     lock_->setIcon(lockIcon(locked));
 }
@@ -196,29 +203,31 @@ double ParameterRow::defaultValue() const {
 
 /// By mouse, or by the menu key wherever the keyboard is in the row.
 void ParameterRow::contextMenuEvent(QContextMenuEvent* event) {
-    if (!session_.document.cue() || !session_.document.cue()->patch.has(address_)) return;
-    const Cue& cue = *session_.document.cue();
+    if (!document_.cue() || !document_.cue()->patch.has(address_)) return;
+    const Cue& cue = *document_.cue();
     const ParameterDescriptor d = described();
     QMenu menu(this);
     menu.addAction(tr("Back to default (%1)").arg(QString::fromStdString(textOf(d, defaultValue()))), this,
-                   [this] { session_.patch.setParameter(address_, defaultValue()); });
+                   [this] { patchEditor_.setParameter(address_, defaultValue()); });
     if (!cue.takes.empty() && cue.takes.back()->patch.has(address_)) {
         const double before = cue.takes.back()->patch.value(address_);
         menu.addAction(tr("As in the last take (%1)").arg(QString::fromStdString(textOf(d, before))), this,
-                       [this, before] { session_.patch.setParameter(address_, before); });
+                       [this, before] { patchEditor_.setParameter(address_, before); });
     }
     if (!d.isDiscrete()) offerTies(menu);
     if (slider_) {
-        menu.addAction(tr("Search range …"), this, [this] { askSearchRange(session_, address_, name_, this); });
+        menu.addAction(tr("Search range …"), this,
+                       [this] { askSearchRange(document_, patchEditor_, messages_, address_, name_, this); });
         if (cue.ranges.contains(address_))
-            menu.addAction(tr("Search wherever is plausible"), this, [this] { session_.patch.setSearchRange(address_, {}); });
+            menu.addAction(tr("Search wherever is plausible"), this,
+                           [this] { patchEditor_.setSearchRange(address_, {}); });
     }
     menu.exec(event->globalPos());
 }
 
 void ParameterRow::offerTies(QMenu& menu) {
-    const Patch& patch = session_.document.cue()->patch;
-    if (isTied(patch, address_)) menu.addAction(tr("Untie"), this, [this] { session_.patch.untie(address_); });
+    const Patch& patch = document_.cue()->patch;
+    if (isTied(patch, address_)) menu.addAction(tr("Untie"), this, [this] { patchEditor_.untie(address_); });
     // The same parameter of the other modules of the kind.
     QMenu* equal = menu.addMenu(tr("Tie, equal to"));
     QMenu* apart = menu.addMenu(tr("Tie, keeping its distance from"));
@@ -228,18 +237,18 @@ void ParameterRow::offerTies(QMenu& menu) {
             if (other == address_ || module.kind != patch.find(address_.module)->kind || d.field != address_.field)
                 continue;
             const QString name = QString::fromStdString(patch.labelOf(module)) + " " + text(d.label).toLower();
-            equal->addAction(name, this, [this, other] { session_.patch.tie(address_, other, false); });
-            apart->addAction(name, this, [this, other] { session_.patch.tie(address_, other, true); });
+            equal->addAction(name, this, [this, other] { patchEditor_.tie(address_, other, false); });
+            apart->addAction(name, this, [this, other] { patchEditor_.tie(address_, other, true); });
         }
     equal->menuAction()->setVisible(!equal->isEmpty());
     apart->menuAction()->setVisible(!apart->isEmpty());
 }
 
 void ParameterRow::commitText() {
-    if (!value_->isModified() || !session_.document.cue()) return;
+    if (!value_->isModified() || !document_.cue()) return;
     const ParameterDescriptor d = described();
-    const Excerpt* excerpt = session_.document.cue()->excerpt();
-    const EntryContext context{session_.document.cue()->patch.value(address_), excerpt ? excerpt->corrected().tempo : 120.0};
+    const Excerpt* excerpt = document_.cue()->excerpt();
+    const EntryContext context{document_.cue()->patch.value(address_), excerpt ? excerpt->corrected().tempo : 120.0};
     const auto value = readEntry(d, value_->text().toStdString(), context);
     value_->setModified(false);
     const bool wrong = !value || *value < d.low || *value > d.high;
@@ -247,9 +256,9 @@ void ParameterRow::commitText() {
     value_->style()->unpolish(value_);
     value_->style()->polish(value_);
     if (wrong)
-        session_.messages.say(tr("%1 takes %2").arg(text(d.label), QString::fromStdString(rangeText(d))));
+        messages_.say(tr("%1 takes %2").arg(text(d.label), QString::fromStdString(rangeText(d))));
     else
-        session_.patch.setParameter(address_, *value);
+        patchEditor_.setParameter(address_, *value);
     refresh();
 }
 

@@ -14,7 +14,10 @@ class QToolButton;
 namespace facet {
 
 class KindBox;
-class Session;
+class DocumentStore;
+class PatchEditor;
+class PatchComparisons;
+class Messages;
 class ValueSlider;
 
 /// Shows and edits one address of the active cue's patch. Shows changes at refresh().
@@ -22,7 +25,8 @@ class ParameterRow : public QWidget {
     Q_OBJECT
 
 public:
-    ParameterRow(Session& session, Address address, const Patch& patch, QWidget* parent = nullptr);
+    ParameterRow(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons, Messages& messages,
+                 Address address, const Patch& patch, QWidget* parent = nullptr);
     const Address& address() const { return address_; }
     /// Instead of the parameter's own.
     void setName(const QString& name);
@@ -45,7 +49,10 @@ private:
     ParameterDescriptor described() const;
     QWidget* makeEditor(const ParameterDescriptor& descriptor);
 
-    Session& session_;
+    DocumentStore& document_;
+    PatchEditor& patchEditor_;
+    PatchComparisons& comparisons_;
+    Messages& messages_;
     const Address address_;
     ValueSlider* slider_ = nullptr;
     QLineEdit* value_ = nullptr;

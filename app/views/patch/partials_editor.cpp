@@ -1,6 +1,6 @@
 #include "app/views/patch/partials_editor.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
 #include "app/views/common/theme.h"
 
 #include <QKeyEvent>
@@ -18,8 +18,8 @@ constexpr double lowestShownDb = -72.0; ///< at the bottom, and absent below it
 
 } // namespace
 
-PartialsEditor::PartialsEditor(Session& session, std::string path, QWidget* parent)
-    : QWidget(parent), session_(session), path_(std::move(path)) {
+PartialsEditor::PartialsEditor(DocumentStore& document, std::string path, QWidget* parent)
+    : QWidget(parent), document_(document), path_(std::move(path)) {
     setFocusPolicy(Qt::StrongFocus);
     setMinimumWidth(220);
     setFixedHeight(sizeHint().height());
@@ -28,7 +28,7 @@ PartialsEditor::PartialsEditor(Session& session, std::string path, QWidget* pare
 }
 
 PartialLevels PartialsEditor::levels() const {
-    const auto* module = session_.document.cue() ? session_.document.cue()->patch.find(path_) : nullptr;
+    const auto* module = document_.cue() ? document_.cue()->patch.find(path_) : nullptr;
     return module ? module->contents().partialsDb : PartialLevels();
 }
 
@@ -62,7 +62,7 @@ double PartialsEditor::levelAt(double y) const {
 }
 
 void PartialsEditor::take(const PartialLevels& levels) {
-    session_.document.editCue(
+    document_.editCue(
         tr("Draw partials"),
         [&](Cue& cue) {
             ModuleData held = cue.patch.find(path_)->contents();

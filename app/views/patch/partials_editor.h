@@ -8,7 +8,7 @@
 
 namespace facet {
 
-class Session;
+class DocumentStore;
 
 /// Draws with the mouse, the right button takes partials away; arrow keys choose a partial and move its level, with
 /// Shift finely, Page Up and Page Down by 6 dB; Delete takes it away. Shows changes at refresh().
@@ -16,7 +16,7 @@ class PartialsEditor : public QWidget {
     Q_OBJECT
 
 public:
-    PartialsEditor(Session& session, std::string path, QWidget* parent = nullptr);
+    PartialsEditor(DocumentStore& document, std::string path, QWidget* parent = nullptr);
     void refresh();
     QSize sizeHint() const override { return {320, 140}; }
     /// Center of a partial's bar at a level.
@@ -37,7 +37,7 @@ private:
     void drawTo(QPointF at, bool away);
     QString words() const;
 
-    Session& session_;
+    DocumentStore& document_;
     const std::string path_;
     int chosen_ = 1;
     int last_ = 0; ///< partial that the stroke has reached

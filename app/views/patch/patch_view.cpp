@@ -1,5 +1,13 @@
 #include "app/views/patch/patch_view.h"
 
+#include "app/session/document/document_store.h"
+#include "app/session/document/module_sounds.h"
+#include "app/session/document/patch_editor.h"
+#include "app/session/listening/listening.h"
+#include "app/session/listening/playback.h"
+#include "app/session/messages.h"
+#include "app/session/results/module_readings.h"
+#include "app/session/results/patch_comparisons.h"
 #include "app/views/patch/module_row.h"
 #include "app/views/patch/parameter_row.h"
 #include "app/views/common/theme.h"
@@ -82,8 +90,12 @@ QLabel* quietHeading(const QString& text, QWidget* parent) {
 
 } // namespace
 
-PatchView::PatchView(Session& session, QWidget* parent)
-    : QWidget(parent), session_(session), adder_(makeAdder()), area_(new QScrollArea(this)) {
+PatchView::PatchView(DocumentStore& document, PatchEditor& patchEditor, ModuleSounds& sounds, ModuleReadings& readings,
+                     PatchComparisons& comparisons, Listening& listening, Playback& playback, Messages& messages,
+                     QWidget* parent)
+    : QWidget(parent), document_(document), patchEditor_(patchEditor), sounds_(sounds), readings_(readings),
+      comparisons_(comparisons), listening_(listening), playback_(playback), messages_(messages), adder_(makeAdder()),
+      area_(new QScrollArea(this)) {
     area_->setWidgetResizable(true);
     area_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     auto* layout = new QHBoxLayout(this);
@@ -98,13 +110,13 @@ PatchView::PatchView(Session& session, QWidget* parent)
     railArea->setFixedWidth(railWidth + 10);
     layout->addWidget(railArea);
     layout->addWidget(area_, 1);
-    connect(&session_.listening, &Listening::modulesChanged, this, &PatchView::refreshHearing);
+    connect(&listening_, &Listening::modulesChanged, this, &PatchView::refreshHearing);
     const auto refreshLine = [this](const QString& path) {
-        ModuleRow* row = session_.document.cue() ? rowOf(path.toStdString()) : nullptr;
-        if (row) row->refresh(session_.document.cue()->patch, modulationsOf(session_.document.cue()->patch));
+        ModuleRow* row = document_.cue() ? rowOf(path.toStdString()) : nullptr;
+        if (row) row->refresh(document_.cue()->patch, modulationsOf(document_.cue()->patch));
     };
-    connect(&session_.readings, &ModuleReadings::stageRead, this, refreshLine);
-    connect(&session_.readings, &ModuleReadings::unheardFound, this, refreshLine);
+    connect(&readings_, &ModuleReadings::stageRead, this, refreshLine);
+    connect(&readings_, &ModuleReadings::unheardFound, this, refreshLine);
     refresh();
 }
 
@@ -165,10 +177,10 @@ QWidget* PatchView::makeRail() {
     stack->addWidget(quietHeading(tr("Listen to"), rail));
     hearing_ = new QButtonGroup(this);
     const std::pair<HeardModules, QString> ways[] = {{HeardModules::whole, tr("the whole patch")},
-                                                         {HeardModules::alone, tr("this line alone")},
-                                                         {HeardModules::upTo, tr("up to this line")},
-                                                         {HeardModules::without, tr("without this line")},
-                                                         {HeardModules::dryFrom, tr("without effects from here")}};
+                                                     {HeardModules::alone, tr("this line alone")},
+                                                     {HeardModules::upTo, tr("up to this line")},
+                                                     {HeardModules::without, tr("without this line")},
+                                                     {HeardModules::dryFrom, tr("without effects from here")}};
     for (const auto& [way, words] : ways) {
         auto* button = new QRadioButton(words, rail);
         button->setAccessibleName(tr("Listen to %1").arg(words));
@@ -176,8 +188,8 @@ QWidget* PatchView::makeRail() {
         stack->addWidget(button);
     }
     connect(hearing_, &QButtonGroup::idClicked, this, [this](int id) {
-        session_.listening.hearModules(static_cast<HeardModules>(id), chosen_);
-        if (!session_.playback.player().playing()) session_.playback.play(Side::render);
+        listening_.hearModules(static_cast<HeardModules>(id), chosen_);
+        if (!playback_.player().playing()) playback_.play(Side::render);
     });
     heardWords_ = new QLabel(rail);
     heardWords_->setObjectName("quiet");
@@ -194,15 +206,15 @@ QWidget* PatchView::makeRail() {
 }
 
 void PatchView::add(ModuleKind kind, const std::string& layer) {
-    const std::string path = session_.patch.addModule(kind, layer);
+    const std::string path = patchEditor_.addModule(kind, layer);
     if (!path.empty()) open(path);
 }
 
 void PatchView::offerModules() {
     QMenu& menu = *adder_->menu();
     menu.clear();
-    if (!session_.document.cue()) return;
-    const Patch& patch = session_.document.cue()->patch;
+    if (!document_.cue()) return;
+    const Patch& patch = document_.cue()->patch;
     const auto offer = [&](ModuleKind kind, const std::string& layer, const QString& name) {
         const auto there = std::count_if(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& m) {
             return m.kind == kind && layerOfPath(m.path) == layer;
@@ -243,7 +255,7 @@ void PatchView::open(const std::string& path) {
     if (!path.empty() && !rowOf(path)) return;
     if (!path.empty()) chosen_ = path;
     for (ModuleRow* row : rows_) row->setOpen(row->path() == path);
-    if (session_.listening.heardModules() != HeardModules::whole) session_.listening.hearModules(session_.listening.heardModules(), chosen_);
+    if (listening_.heardModules() != HeardModules::whole) listening_.hearModules(listening_.heardModules(), chosen_);
     refreshHearing();
     revealing_ = true;
     if (ModuleRow* row = rowOf(path)) reveal(row);
@@ -276,8 +288,8 @@ void PatchView::startFinding() {
 
 void PatchView::find(const QString& words) {
     found_->clear();
-    if (!session_.document.cue()) return;
-    const Patch& patch = session_.document.cue()->patch;
+    if (!document_.cue()) return;
+    const Patch& patch = document_.cue()->patch;
     for (const Address& address : findParameters(patch, words.toStdString(), mostFound)) {
         const auto& d = patch.descriptor(address);
         auto* item = new QListWidgetItem(
@@ -340,7 +352,8 @@ void PatchView::rebuild(const Patch& patch) {
             stack->addWidget(quietHeading(group.heading, content));
         }
         for (const auto* module : group.modules) {
-            auto* row = new ModuleRow(session_, module->path, content);
+            auto* row = new ModuleRow(document_, patchEditor_, sounds_, readings_, comparisons_, messages_,
+                                      module->path, content);
             connect(row, &ModuleRow::chosen, this, [this](const QString& path) { choose(path.toStdString()); });
             connect(row, &ModuleRow::stepWanted, this, [this, row](int by) { step(row->path(), by); });
             connect(row, &ModuleRow::resized, this, [this, row] {
@@ -367,7 +380,7 @@ void PatchView::rebuild(const Patch& patch) {
 
 /// Shows between which lines a dragged effect would go, and puts it there.
 void PatchView::dragEffect(ModuleRow* row, QPoint place, bool dropped) {
-    const Patch& patch = session_.document.cue()->patch;
+    const Patch& patch = document_.cue()->patch;
     int before = 0; // effects that would come before it
     int gap = 0;
     for (ModuleRow* other : rows_) {
@@ -389,7 +402,7 @@ void PatchView::dragEffect(ModuleRow* row, QPoint place, bool dropped) {
     dropLine_->setGeometry(row->x(), gap, row->width(), 2);
     dropLine_->setVisible(!dropped);
     dropLine_->raise();
-    if (dropped) session_.patch.moveEffect(row->path(), before);
+    if (dropped) patchEditor_.moveEffect(row->path(), before);
 }
 
 void PatchView::refreshRail(const Patch& patch) {
@@ -405,7 +418,8 @@ void PatchView::refreshRail(const Patch& patch) {
         }
         for (const auto& module : patch.modules()) {
             if (module.kind != ModuleKind::macro) continue;
-            auto* row = new ParameterRow(session_, {module.path, "value"}, patch, this);
+            auto* row =
+                new ParameterRow(document_, patchEditor_, comparisons_, messages_, {module.path, "value"}, patch, this);
             row->setName(QString::fromStdString(patch.labelOf(module)));
             row->setNarrow(true);
             macros_.push_back(row);
@@ -417,20 +431,20 @@ void PatchView::refreshRail(const Patch& patch) {
 }
 
 void PatchView::refreshHearing() {
-    if (!session_.document.cue()) return;
-    const Patch& patch = session_.document.cue()->patch;
+    if (!document_.cue()) return;
+    const Patch& patch = document_.cue()->patch;
     const auto* module = patch.find(chosen_);
     for (QAbstractButton* button : hearing_->buttons())
-        button->setEnabled(session_.listening.canHear(static_cast<HeardModules>(hearing_->id(button)), chosen_));
-    HeardModules now = session_.listening.heardModules();
-    if (!session_.listening.canHear(now, session_.listening.heardModule())) now = HeardModules::whole;
+        button->setEnabled(listening_.canHear(static_cast<HeardModules>(hearing_->id(button)), chosen_));
+    HeardModules now = listening_.heardModules();
+    if (!listening_.canHear(now, listening_.heardModule())) now = HeardModules::whole;
     hearing_->button(static_cast<int>(now))->setChecked(true);
     const QString name = module ? QString::fromStdString(patch.labelOf(*module)) : QString();
     heardWords_->setText(name.isEmpty() ? tr("“This line” is the one you open.") : tr("This line: %1").arg(name));
 }
 
 void PatchView::refresh() {
-    const Cue* cue = session_.document.cue();
+    const Cue* cue = document_.cue();
     if (!cue) return;
     const Patch& patch = cue->patch;
     if (cue->id != cue_) { // another sound begins with nothing open
@@ -438,7 +452,7 @@ void PatchView::refresh() {
         chosen_.clear();
         rows_.clear();
         shown_.clear();
-        session_.listening.hearModules(HeardModules::whole);
+        listening_.hearModules(HeardModules::whole);
     }
     const bool same =
         std::equal(shown_.begin(), shown_.end(), patch.modules().begin(), patch.modules().end(),
@@ -451,14 +465,14 @@ void PatchView::refresh() {
 }
 
 void PatchView::followPlayhead(double seconds) {
-    const Cue* cue = session_.document.cue();
+    const Cue* cue = document_.cue();
     ModuleRow* row = rowOf(chosen_);
     if (!cue || !row || !row->isOpen()) return;
     const auto* module = cue->patch.find(chosen_);
     if (!module || module->kind != ModuleKind::filter) return;
     const double semitones = cue->patch.value({chosen_, "envelope"});
     const Note* newest = nullptr;
-    const Performance performance = session_.document.performance();
+    const Performance performance = document_.performance();
     for (const Note& note : performance.notes)
         if (seconds >= 0.0 && note.start <= seconds && (!newest || note.start > newest->start)) newest = &note;
     if (!newest || semitones == 0.0) {

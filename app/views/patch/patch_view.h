@@ -1,7 +1,14 @@
 // The patch as a score: one line a module in signal order, the chosen one open.
 #pragma once
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/patch_editor.h"
+#include "app/session/document/module_sounds.h"
+#include "app/session/results/module_readings.h"
+#include "app/session/results/patch_comparisons.h"
+#include "app/session/listening/listening.h"
+#include "app/session/listening/playback.h"
+#include "app/session/messages.h"
 
 #include <QWidget>
 #include <map>
@@ -26,7 +33,9 @@ class PatchView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit PatchView(Session& session, QWidget* parent = nullptr);
+    explicit PatchView(DocumentStore& document, PatchEditor& patchEditor, ModuleSounds& sounds,
+                       ModuleReadings& readings, PatchComparisons& comparisons, Listening& listening,
+                       Playback& playback, Messages& messages, QWidget* parent = nullptr);
     void refresh();
     /// Opens a module's line, and closes the one that was open; an empty path closes it only.
     void open(const std::string& path);
@@ -63,7 +72,14 @@ private:
     void add(ModuleKind kind, const std::string& layer);
     ModuleRow* rowOf(const std::string& path) const;
 
-    Session& session_;
+    DocumentStore& document_;
+    PatchEditor& patchEditor_;
+    ModuleSounds& sounds_;
+    ModuleReadings& readings_;
+    PatchComparisons& comparisons_;
+    Listening& listening_;
+    Playback& playback_;
+    Messages& messages_;
     QToolButton* adder_;
     QLineEdit* find_;
     QListWidget* found_;

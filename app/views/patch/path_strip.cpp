@@ -8,24 +8,24 @@
 
 namespace facet {
 
-ToldStrip::ToldStrip(QWidget* parent) : QWidget(parent) {
+PathStrip::PathStrip(QWidget* parent) : QWidget(parent) {
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     setMinimumWidth(60);
     setFixedHeight(sizeHint().height());
     setAttribute(Qt::WA_TransparentForMouseEvents);
 }
 
-void ToldStrip::show(const std::vector<ToldValue>& values) {
+void PathStrip::show(const std::vector<ImportantValue>& values) {
     values_ = values;
     update();
 }
 
-void ToldStrip::paintEvent(QPaintEvent*) {
+void PathStrip::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     const QFont nameFont = interfaceFont(8.0), valueFont = interfaceFont(9.5, QFont::DemiBold);
     const QFontMetricsF nameMetrics(nameFont), valueMetrics(valueFont);
     double x = 0.0;
-    for (const ToldValue& told : values_) {
+    for (const ImportantValue& told : values_) {
         const QString name = QString::fromStdString(told.label), value = QString::fromStdString(told.value);
         const double wide = std::max(nameMetrics.horizontalAdvance(name), valueMetrics.horizontalAdvance(value));
         if (x + wide > width()) break;

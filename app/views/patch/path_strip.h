@@ -9,19 +9,19 @@
 namespace facet {
 
 /// Shows as many as have room.
-class ToldStrip : public QWidget {
+class PathStrip : public QWidget {
     Q_OBJECT
 
 public:
-    explicit ToldStrip(QWidget* parent = nullptr);
-    void show(const std::vector<ToldValue>& values);
+    explicit PathStrip(QWidget* parent = nullptr);
+    void show(const std::vector<ImportantValue>& values);
     QSize sizeHint() const override { return {300, 32}; }
 
 protected:
     void paintEvent(QPaintEvent*) override;
 
 private:
-    std::vector<ToldValue> values_;
+    std::vector<ImportantValue> values_;
 };
 
 } // namespace facet

@@ -1,19 +1,23 @@
 #include "app/views/patch/range_dialog.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/patch_editor.h"
+#include "app/session/messages.h"
 #include "core/parameters/value_text.h"
 
 #include <QInputDialog>
 #include <QRegularExpression>
+#include <limits>
 
 namespace facet {
 
-void askSearchRange(Session& session, const Address& address, const QString& name, QWidget* parent) {
+void askSearchRange(DocumentStore& document, PatchEditor& patchEditor, Messages& messages, const Address& address,
+                    const QString& name, QWidget* parent) {
     const auto tr = [](const char* text) { return QObject::tr(text); };
-    const ParameterDescriptor d = session.document.cue()->patch.shownDescriptor(address);
-    const auto known = session.document.cue()->ranges.find(address);
+    const ParameterDescriptor d = document.cue()->patch.shownDescriptor(address);
+    const auto known = document.cue()->ranges.find(address);
     const auto told = [&](double value) { return QString::fromStdString(textOf(d, value)); };
-    const QString now = known != session.document.cue()->ranges.end()
+    const QString now = known != document.cue()->ranges.end()
                             ? tr("%1 to %2").arg(told(known->second.first), told(known->second.second))
                             : QString();
     bool fine = false;
@@ -24,17 +28,19 @@ void askSearchRange(Session& session, const Address& address, const QString& nam
                               QLineEdit::Normal, now, &fine);
     if (!fine) return;
     if (typed.trimmed().isEmpty()) {
-        session.patch.setSearchRange(address, {});
+        patchEditor.setSearchRange(address, {});
         return;
     }
     const QStringList ends = typed.split(QRegularExpression(tr("\\s+to\\s+|\\s*–\\s*|\\.\\.")));
-    const auto low = ends.size() == 2 ? parseValue(d, ends[0].toStdString()) : std::nullopt;
-    const auto high = ends.size() == 2 ? parseValue(d, ends[1].toStdString()) : std::nullopt;
-    if (low && high && *low >= d.low && *high <= d.high && *low < *high)
-        session.patch.setSearchRange(address, std::pair{*low, *high});
+    const auto valueOf = [&](int which) {
+        const auto value = ends.size() == 2 ? parseValue(d, ends[which].toStdString()) : std::nullopt;
+        return value.value_or(std::numeric_limits<double>::quiet_NaN());
+    };
+    const double low = valueOf(0), high = valueOf(1);
+    if (low >= d.low && high <= d.high && low < high)
+        patchEditor.setSearchRange(address, std::pair{low, high});
     else
-        session.messages.say(
-            tr("A range lies within %1, its lower end first").arg(QString::fromStdString(rangeText(d))));
+        messages.say(tr("A range lies within %1, its lower end first").arg(QString::fromStdString(rangeText(d))));
 }
 
 } // namespace facet

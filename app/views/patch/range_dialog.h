@@ -8,9 +8,12 @@ class QWidget;
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class PatchEditor;
+class Messages;
 
 /// `name`: how people read the parameter. What is typed wrongly is told in the status bar.
-void askSearchRange(Session& session, const Address& address, const QString& name, QWidget* parent);
+void askSearchRange(DocumentStore& document, PatchEditor& patchEditor, Messages& messages, const Address& address,
+                    const QString& name, QWidget* parent);
 
 } // namespace facet

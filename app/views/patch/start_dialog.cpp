@@ -1,6 +1,12 @@
 #include "app/views/patch/start_dialog.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/take_keeper.h"
+#include "app/session/listening/listening.h"
+#include "app/session/listening/playback.h"
+#include "app/session/messages.h"
+#include "app/session/results/patch_comparisons.h"
+#include "core/project/collection.h"
 #include "app/views/common/theme.h"
 #include "core/base/error.h"
 #include "core/parameters/archetypes.h"
@@ -38,7 +44,11 @@ public:
 
 } // namespace
 
-StartDialog::StartDialog(Session& session, QWidget* parent) : QDialog(parent), session_(session) {
+StartDialog::StartDialog(DocumentStore& document, TakeKeeper& takes, PatchComparisons& comparisons,
+                         Listening& listening, Playback& playback, Collection& collection, Messages& messages,
+                         QWidget* parent)
+    : QDialog(parent), document_(document), takes_(takes), comparisons_(comparisons), listening_(listening),
+      playback_(playback), collection_(collection), messages_(messages) {
     setWindowTitle(tr("Begin from"));
     setObjectName("startDialog");
     resize(680, 460);
@@ -72,8 +82,8 @@ StartDialog::StartDialog(Session& session, QWidget* parent) : QDialog(parent), s
         return button;
     };
     hear_ = add(tr("&Hear"), tr("Play the phrase with it, at the reference's loudness"), [this](bool on) {
-        session_.listening.hearOther(on && chosen() ? std::optional(chosen()->patch) : std::nullopt);
-        on ? session_.playback.play(Side::render) : session_.playback.player().stop();
+        listening_.hearOther(on && chosen() ? std::optional(chosen()->patch) : std::nullopt);
+        on ? playback_.play(Side::render) : playback_.player().stop();
     });
     hear_->setCheckable(true);
     add(tr("&Keep the present patch …"), tr("Put the patch you work on into your collection"),
@@ -82,7 +92,7 @@ StartDialog::StartDialog(Session& session, QWidget* parent) : QDialog(parent), s
     remove_ = add(tr("Re&move"), tr("Take it out of your collection; its file goes to the folder “removed”"),
                   [this] { remove(); });
     add(tr("Make present patch my &default"), tr("New cues begin with it"), [this] {
-        tried([this] { session_.collection.setOwnDefault(session_.document.cue()->patch); });
+        tried([this] { collection_.setOwnDefault(document_.cue()->patch); });
         fill();
     });
     line->addStretch(1);
@@ -93,10 +103,10 @@ StartDialog::StartDialog(Session& session, QWidget* parent) : QDialog(parent), s
     connect(search_, &QLineEdit::textChanged, this, &StartDialog::show);
     connect(list_, &QTreeWidget::currentItemChanged, this, [this] {
         refreshButtons();
-        if (hear_->isChecked() && chosen()) session_.listening.hearOther(chosen()->patch);
+        if (hear_->isChecked() && chosen()) listening_.hearOther(chosen()->patch);
     });
     connect(list_, &QTreeWidget::itemDoubleClicked, this, [this] { begin(); }); // Return presses the button
-    connect(&session_.comparisons, &PatchComparisons::weighed, this, [this](quint64 ticket, int index, double likeness) {
+    connect(&comparisons_, &PatchComparisons::weighed, this, [this](quint64 ticket, int index, double likeness) {
         if (ticket != ticket_ || index >= static_cast<int>(starts_.size())) return;
         starts_[static_cast<std::size_t>(index)].likeness = likeness;
         for (int i = 0; i < list_->topLevelItemCount(); ++i)
@@ -113,8 +123,8 @@ StartDialog::StartDialog(Session& session, QWidget* parent) : QDialog(parent), s
 StartDialog::~StartDialog() = default;
 
 void StartDialog::done(int result) {
-    session_.comparisons.stopWeighing();
-    session_.listening.hearOther({});
+    comparisons_.stopWeighing();
+    listening_.hearOther({});
     QDialog::done(result);
 }
 
@@ -122,19 +132,19 @@ void StartDialog::fill() {
     starts_.clear();
     std::vector<std::string> problems;
     tried([&] {
-        if (const auto own = session_.collection.ownDefault()) {
+        if (const auto own = collection_.ownDefault()) {
             starts_.push_back({*own, {}, {}, tr("my default"), {}});
             starts_.back().patch.name = tr("My default").toStdString();
         }
-        for (const CollectedPatch& each : session_.collection.all(&problems))
+        for (const CollectedPatch& each : collection_.all(&problems))
             starts_.push_back({each.patch, each.tags, each.file, tr("my collection"), {}});
     });
     for (const Patch& patch : archetypes()) starts_.push_back({patch, {}, {}, tr("common kinds"), {}});
     show(search_->text());
     std::vector<Patch> patches;
     for (const Start& start : starts_) patches.push_back(start.patch);
-    ticket_ = session_.comparisons.weigh(std::move(patches));
-    if (!problems.empty()) session_.messages.say(QString::fromStdString(problems.front()));
+    ticket_ = comparisons_.weigh(std::move(patches));
+    if (!problems.empty()) messages_.say(QString::fromStdString(problems.front()));
 }
 
 void StartDialog::show(const QString& text) {
@@ -144,7 +154,7 @@ void StartDialog::show(const QString& text) {
         if (!CollectedPatch{start.file, start.tags, start.patch}.matches(text.toStdString())) continue;
         auto* item = new StartItem;
         const QString unknown =
-            session_.document.performance().notes.empty() ? tr("–") : tr("…"); // nothing to weigh by, or not yet
+            document_.performance().notes.empty() ? tr("–") : tr("…"); // nothing to weigh by, or not yet
         item->setText(0, start.likeness ? QString::number(std::lround(*start.likeness)) : unknown);
         item->setData(0, Qt::UserRole, start.likeness.value_or(-1.0 - static_cast<double>(i)));
         item->setTextAlignment(0, Qt::AlignCenter);
@@ -177,7 +187,7 @@ bool StartDialog::tried(const std::function<void()>& change) {
         change();
         return true;
     } catch (const Error& problem) {
-        session_.messages.warn(QString::fromUtf8(problem.what()), QString::fromStdString(problem.detail()));
+        messages_.warn(QString::fromUtf8(problem.what()), QString::fromStdString(problem.detail()));
         return false;
     }
 }
@@ -187,19 +197,19 @@ void StartDialog::begin() {
     if (!start) return;
     const Patch patch = start->patch;
     accept();
-    session_.takes.replacePatch(tr("Begin from %1").arg(QString::fromStdString(patch.name)), patch);
+    takes_.replacePatch(tr("Begin from %1").arg(QString::fromStdString(patch.name)), patch);
 }
 
 void StartDialog::keepPresent() {
     bool fine = false;
-    Patch patch = session_.document.cue()->patch;
-    const QString proposed = QString::fromStdString(patch.name.empty() ? session_.document.cue()->name : patch.name);
+    Patch patch = document_.cue()->patch;
+    const QString proposed = QString::fromStdString(patch.name.empty() ? document_.cue()->name : patch.name);
     const QString typed = QInputDialog::getText(this, tr("Keep in the collection"),
                                                 tr("Name; then, after a colon, tags:\nRound bass: bass, dark"),
                                                 QLineEdit::Normal, proposed, &fine);
     if (!fine || typed.trimmed().isEmpty()) return;
     patch.name = typed.section(':', 0, 0).trimmed().toStdString();
-    if (tried([&] { session_.collection.add(patch, tagsFrom(typed.section(':', 1).toStdString())); })) fill();
+    if (tried([&] { collection_.add(patch, tagsFrom(typed.section(':', 1).toStdString())); })) fill();
 }
 
 void StartDialog::changeTags() {
@@ -208,12 +218,12 @@ void StartDialog::changeTags() {
     bool fine = false;
     const QString typed = QInputDialog::getText(this, tr("Tags"), tr("Tags, with commas between them:"),
                                                 QLineEdit::Normal, joined(start->tags), &fine);
-    if (fine && tried([&] { session_.collection.setTags(start->file, tagsFrom(typed.toStdString())); })) fill();
+    if (fine && tried([&] { collection_.setTags(start->file, tagsFrom(typed.toStdString())); })) fill();
 }
 
 void StartDialog::remove() {
     const Start* start = chosen();
-    if (start && !start->file.empty() && tried([&] { session_.collection.remove(start->file); })) fill();
+    if (start && !start->file.empty() && tried([&] { collection_.remove(start->file); })) fill();
 }
 
 } // namespace facet

@@ -14,14 +14,22 @@ class QTreeWidgetItem;
 
 namespace facet {
 
-class Session;
+class Collection;
+class DocumentStore;
+class TakeKeeper;
+class PatchComparisons;
+class Listening;
+class Playback;
+class Messages;
 
 /// A list to search, hear in place and begin from; those nearest to the reference come first once they are weighed.
 class StartDialog : public QDialog {
     Q_OBJECT
 
 public:
-    explicit StartDialog(Session& session, QWidget* parent = nullptr);
+    explicit StartDialog(DocumentStore& document, TakeKeeper& takes, PatchComparisons& comparisons,
+                         Listening& listening, Playback& playback, Collection& collection, Messages& messages,
+                         QWidget* parent = nullptr);
     ~StartDialog() override;
 
 protected:
@@ -45,7 +53,13 @@ private:
     void refreshButtons();
     bool tried(const std::function<void()>& change);
 
-    Session& session_;
+    DocumentStore& document_;
+    TakeKeeper& takes_;
+    PatchComparisons& comparisons_;
+    Listening& listening_;
+    Playback& playback_;
+    Collection& collection_;
+    Messages& messages_;
     std::vector<Start> starts_;
     quint64 ticket_ = 0;
     QLineEdit* search_;

@@ -1,6 +1,7 @@
 #include "app/views/patch/table_frames.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/patch_editor.h"
 #include "app/views/common/theme.h"
 
 #include <QKeyEvent>
@@ -18,8 +19,8 @@ constexpr int mostShown = 24, pointsOfEach = 96;
 
 } // namespace
 
-TableFrames::TableFrames(Session& session, std::string path, QWidget* parent)
-    : QWidget(parent), session_(session), path_(std::move(path)) {
+TableFrames::TableFrames(DocumentStore& document, PatchEditor& patchEditor, std::string path, QWidget* parent)
+    : QWidget(parent), document_(document), patchEditor_(patchEditor), path_(std::move(path)) {
     setFocusPolicy(Qt::StrongFocus);
     setFixedHeight(sizeHint().height());
     setObjectName(QString::fromStdString("cycles " + path_));
@@ -28,13 +29,13 @@ TableFrames::TableFrames(Session& session, std::string path, QWidget* parent)
 
 const std::vector<float>& TableFrames::frames() const {
     static const std::vector<float> none;
-    const auto* module = session_.document.cue() ? session_.document.cue()->patch.find(path_) : nullptr;
+    const auto* module = document_.cue() ? document_.cue()->patch.find(path_) : nullptr;
     return module ? module->contents().frames : none;
 }
 
 int TableFrames::count() const { return static_cast<int>(frames().size() / tableFrameSamples); }
 
-double TableFrames::position() const { return session_.document.cue()->patch.value({path_, "position"}) / 100.0; }
+double TableFrames::position() const { return document_.cue()->patch.value({path_, "position"}) / 100.0; }
 
 int TableFrames::chosen() const { return static_cast<int>(std::lround(position() * std::max(0, count() - 1))); }
 
@@ -85,7 +86,7 @@ void TableFrames::paintEvent(QPaintEvent*) {
 
 void TableFrames::moveTo(double x) {
     const double share = std::clamp((x - framesMargin) / (width() - 2 * framesMargin), 0.0, 1.0);
-    session_.patch.setParameter({path_, "position"}, std::round(1000.0 * share) / 10.0);
+    patchEditor_.setParameter({path_, "position"}, std::round(1000.0 * share) / 10.0);
 }
 
 void TableFrames::mousePressEvent(QMouseEvent* event) {
@@ -99,8 +100,8 @@ void TableFrames::mouseMoveEvent(QMouseEvent* event) {
 void TableFrames::keyPressEvent(QKeyEvent* event) {
     const int by = event->key() == Qt::Key_Right ? 1 : event->key() == Qt::Key_Left ? -1 : 0;
     if (by != 0 && count() > 1)
-        session_.patch.setParameter({path_, "position"},
-                              100.0 * std::clamp(chosen() + by, 0, count() - 1) / static_cast<double>(count() - 1));
+        patchEditor_.setParameter({path_, "position"},
+                                  100.0 * std::clamp(chosen() + by, 0, count() - 1) / static_cast<double>(count() - 1));
     else if (event->key() == Qt::Key_Delete)
         removeChosen();
     else
@@ -108,7 +109,7 @@ void TableFrames::keyPressEvent(QKeyEvent* event) {
 }
 
 void TableFrames::take(const QString& what, std::vector<float> frames) {
-    session_.document.editCue(what, [&](Cue& cue) {
+    document_.editCue(what, [&](Cue& cue) {
         ModuleData held = cue.patch.find(path_)->contents();
         held.frames = std::move(frames);
         cue.patch.setData(path_, held);

@@ -7,7 +7,8 @@
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class PatchEditor;
 
 /// Dragging, or the left and right keys, move the position; Delete takes the cycle at the position away. Shows changes
 /// at refresh().
@@ -15,7 +16,7 @@ class TableFrames : public QWidget {
     Q_OBJECT
 
 public:
-    TableFrames(Session& session, std::string path, QWidget* parent = nullptr);
+    TableFrames(DocumentStore& document, PatchEditor& patchEditor, std::string path, QWidget* parent = nullptr);
     void refresh();
     int count() const;
     /// The cycle nearest to the position; 0 the first.
@@ -37,7 +38,8 @@ private:
     void take(const QString& what, std::vector<float> frames);
     QPolygonF line(int frame) const;
 
-    Session& session_;
+    DocumentStore& document_;
+    PatchEditor& patchEditor_;
     const std::string path_;
 };
 

@@ -1,6 +1,9 @@
 #include "app/views/piece/piece_lanes.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/piece_editor.h"
+#include "app/session/listening/listening.h"
+#include "app/session/listening/playback.h"
 #include "app/views/common/theme.h"
 
 #include <QKeyEvent>
@@ -35,14 +38,16 @@ QString timeText(double seconds, double step) {
 
 } // namespace
 
-PieceLanes::PieceLanes(Session& session, int laneHeight, QWidget* parent)
-    : QWidget(parent), session_(session), laneHeight_(laneHeight) {
+PieceLanes::PieceLanes(DocumentStore& document, PieceEditor& piece, Listening& listening, Playback& playback,
+                       int laneHeight, QWidget* parent)
+    : QWidget(parent), document_(document), piece_(piece), listening_(listening), playback_(playback),
+      laneHeight_(laneHeight) {
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Places in the piece"));
     setToolTip(tr("Drag a phrase to its place · ← → move it by 10 ms, with Shift 1 ms, with Ctrl a beat · wheel zooms, "
                   "Home shows all · click above to play from there"));
-    connect(&session_.listening, &Listening::pieceChanged, this, qOverload<>(&QWidget::update));
-    connect(&session_.document, &DocumentStore::changed, this, qOverload<>(&QWidget::update));
+    connect(&listening_, &Listening::pieceChanged, this, qOverload<>(&QWidget::update));
+    connect(&document_, &DocumentStore::changed, this, qOverload<>(&QWidget::update));
 }
 
 void PieceLanes::setLanes(std::vector<Lane> lanes) {
@@ -61,7 +66,7 @@ void PieceLanes::choose(int lane) {
 }
 
 const Cue* PieceLanes::cueOf(int lane) const {
-    return session_.document.document().find(lanes_[static_cast<std::size_t>(lane)].cue);
+    return document_.document().find(lanes_[static_cast<std::size_t>(lane)].cue);
 }
 
 const Excerpt* PieceLanes::excerptOf(int lane) const {
@@ -73,7 +78,7 @@ const Excerpt* PieceLanes::excerptOf(int lane) const {
 
 /// Of all there is, heard or not.
 double PieceLanes::length() const {
-    double end = session_.document.document().backing ? session_.document.document().backing->seconds : 0.0;
+    double end = document_.document().backing ? document_.document().backing->seconds : 0.0;
     for (int lane = 0; lane < static_cast<int>(lanes_.size()); ++lane)
         if (const Excerpt* excerpt = excerptOf(lane))
             end = std::max(end, excerpt->placeInPiece() + excerpt->audio->seconds());
@@ -117,7 +122,7 @@ void PieceLanes::paintRuler(QPainter& painter) const {
 }
 
 void PieceLanes::paintBacking(QPainter& painter, const QRectF& lane) const {
-    const auto& backing = session_.document.document().backing;
+    const auto& backing = document_.document().backing;
     if (!backing) {
         painter.setPen(theme().quiet);
         painter.drawText(lane.adjusted(8, 0, 0, 0), Qt::AlignVCenter,
@@ -127,10 +132,10 @@ void PieceLanes::paintBacking(QPainter& painter, const QRectF& lane) const {
     const QRectF block(xAt(0.0), lane.top() + 3.0, xAt(backing->seconds) - xAt(0.0), lane.height() - 6.0);
     painter.fillRect(block, theme().card);
     painter.setPen(theme().quiet);
-    const MeasuredSound& sound = session_.listening.backingSound();
+    const MeasuredSound& sound = listening_.backingSound();
     if (!sound.peaks) {
         painter.drawText(block.adjusted(8, 0, 0, 0), Qt::AlignVCenter,
-                         session_.listening.hearingPiece() ? tr("Reading …") : QString::fromStdString(backing->name));
+                         listening_.hearingPiece() ? tr("Reading …") : QString::fromStdString(backing->name));
         return;
     }
     const double middle = block.center().y(), half = 0.48 * block.height();
@@ -149,7 +154,7 @@ void PieceLanes::paintExcerpt(QPainter& painter, int lane) const {
     const Cue* cue = cueOf(lane);
     const Excerpt* excerpt = excerptOf(lane);
     if (!excerpt) return;
-    const bool active = cue->id == session_.document.document().activeCue;
+    const bool active = cue->id == document_.document().activeCue;
     const QRectF block = blockRect(lane);
     painter.setOpacity(cue->part.heard ? 1.0 : 0.4);
     painter.setPen(QPen(lane == chosen_ ? theme().ink : theme().line, lane == chosen_ ? 1.5 : 1.0));
@@ -179,7 +184,7 @@ void PieceLanes::paintEvent(QPaintEvent*) {
     paintRuler(painter);
     paintBacking(painter, laneRect(-1));
     for (int lane = 0; lane < static_cast<int>(lanes_.size()); ++lane) paintExcerpt(painter, lane);
-    if (session_.listening.hearingPiece()) {
+    if (listening_.hearingPiece()) {
         painter.setPen(QPen(playing_ ? theme().warning : theme().quiet, 1.2));
         painter.drawLine(QPointF(xAt(playhead_), 0.0), QPointF(xAt(playhead_), height()));
     }
@@ -194,7 +199,7 @@ void PieceLanes::setPlayhead(double seconds, bool playing) {
     if (seconds == playhead_ && playing == playing_) return;
     playhead_ = seconds;
     playing_ = playing;
-    if (playing && session_.listening.hearingPiece()) follow(seconds);
+    if (playing && listening_.hearingPiece()) follow(seconds);
     update();
 }
 
@@ -236,7 +241,7 @@ void PieceLanes::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     const double seconds = secondsAt(event->position().x());
     if (event->position().y() < rulerHeight) {
-        if (session_.listening.hearingPiece()) session_.playback.seek(std::max(0.0, seconds));
+        if (listening_.hearingPiece()) playback_.seek(std::max(0.0, seconds));
         return;
     }
     for (int lane = 0; lane < static_cast<int>(lanes_.size()); ++lane) {
@@ -254,7 +259,7 @@ void PieceLanes::mouseMoveEvent(QMouseEvent* event) {
     if (dragging_ < 0) return;
     const Lane& lane = lanes_[static_cast<std::size_t>(dragging_)];
     const double seconds = secondsAt(event->position().x()) - grabbedAt_;
-    session_.piece.placeExcerpt(lane.cue, lane.excerpt, std::round(seconds * 1000.0) / 1000.0);
+    piece_.placeExcerpt(lane.cue, lane.excerpt, std::round(seconds * 1000.0) / 1000.0);
 }
 
 void PieceLanes::mouseReleaseEvent(QMouseEvent*) { dragging_ = -1; }
@@ -267,7 +272,7 @@ void PieceLanes::wheelEvent(QWheelEvent* event) {
 void PieceLanes::move(double by) {
     if (const Excerpt* excerpt = chosen_ >= 0 ? excerptOf(chosen_) : nullptr) {
         const Lane& lane = lanes_[static_cast<std::size_t>(chosen_)];
-        session_.piece.placeExcerpt(lane.cue, lane.excerpt, std::round((excerpt->placeInPiece() + by) * 1e6) / 1e6);
+        piece_.placeExcerpt(lane.cue, lane.excerpt, std::round((excerpt->placeInPiece() + by) * 1e6) / 1e6);
     }
 }
 

@@ -7,7 +7,10 @@
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class PieceEditor;
+class Listening;
+class Playback;
 struct Cue;
 struct Excerpt;
 
@@ -17,7 +20,8 @@ class PieceLanes : public QWidget {
 public:
     static constexpr int rulerHeight = 22;
 
-    PieceLanes(Session& session, int laneHeight, QWidget* parent = nullptr);
+    PieceLanes(DocumentStore& document, PieceEditor& piece, Listening& listening, Playback& playback, int laneHeight,
+               QWidget* parent = nullptr);
 
     /// A lane for each, in the order of the document.
     struct Lane {
@@ -58,7 +62,10 @@ private:
     void follow(double seconds);
     void move(double by);
 
-    Session& session_;
+    DocumentStore& document_;
+    PieceEditor& piece_;
+    Listening& listening_;
+    Playback& playback_;
     const int laneHeight_;
     std::vector<Lane> lanes_;
     int chosen_ = -1;

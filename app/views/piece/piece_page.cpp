@@ -1,6 +1,9 @@
 #include "app/views/piece/piece_page.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/piece_editor.h"
+#include "app/session/listening/listening.h"
+#include "app/session/listening/playback.h"
 #include "app/views/piece/piece_lanes.h"
 #include "app/views/common/theme.h"
 
@@ -23,7 +26,9 @@ constexpr int laneHeight = 34;
 
 } // namespace
 
-PiecePage::PiecePage(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+PiecePage::PiecePage(DocumentStore& document, PieceEditor& piece, Listening& listening, Playback& playback,
+                     QWidget* parent)
+    : QWidget(parent), document_(document), piece_(piece), listening_(listening), playback_(playback) {
     setObjectName("piecePage");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -33,14 +38,14 @@ PiecePage::PiecePage(Session& session, QWidget* parent) : QWidget(parent), sessi
     together_->setObjectName("hearPiece");
     together_->setCheckable(true);
     together_->setToolTip(tr("All references, or all renders, at their places with the backing: X swaps (Ctrl+7)"));
-    connect(together_, &QPushButton::clicked, this, [this](bool on) { session_.listening.hearPiece(on); });
+    connect(together_, &QPushButton::clicked, this, [this](bool on) { listening_.hearPiece(on); });
     head->addWidget(together_);
     loop_ = new QComboBox(this);
     loop_->setObjectName("pieceLoop");
     loop_->setAccessibleName(tr("What is looped"));
     loop_->addItem(tr("around this cue"));
     loop_->addItem(tr("the whole piece"));
-    connect(loop_, &QComboBox::activated, this, [this](int index) { session_.listening.loopWholePiece(index == 1); });
+    connect(loop_, &QComboBox::activated, this, [this](int index) { listening_.loopWholePiece(index == 1); });
     head->addWidget(loop_);
     state_ = new QLabel(this);
     state_->setObjectName("quiet");
@@ -53,7 +58,7 @@ PiecePage::PiecePage(Session& session, QWidget* parent) : QWidget(parent), sessi
     remove_ = new QToolButton(this);
     remove_->setText(tr("Remove backing"));
     remove_->setObjectName("removeBacking");
-    connect(remove_, &QToolButton::clicked, this, [this] { session_.piece.removeBacking(); });
+    connect(remove_, &QToolButton::clicked, this, [this] { piece_.removeBacking(); });
     head->addWidget(remove_);
     layout->addLayout(head);
 
@@ -66,15 +71,15 @@ PiecePage::PiecePage(Session& session, QWidget* parent) : QWidget(parent), sessi
     both->setContentsMargins(0, 0, 0, 0);
     both->setSpacing(10);
     both->setAlignment(Qt::AlignTop);
-    lanes_ = new PieceLanes(session_, laneHeight, body);
+    lanes_ = new PieceLanes(document_, piece_, listening_, playback_, laneHeight, body);
     both->addWidget(lanes_, 1);
     scroll->setWidget(body);
     layout->addWidget(scroll, 1);
-    connect(&session_.document, &DocumentStore::changed, this, &PiecePage::refresh);
-    connect(&session_.listening, &Listening::pieceChanged, this, &PiecePage::refreshHearing);
+    connect(&document_, &DocumentStore::changed, this, &PiecePage::refresh);
+    connect(&listening_, &Listening::pieceChanged, this, &PiecePage::refreshHearing);
     connect(lanes_, &PieceLanes::laneChosen, this, [this](int lane) {
-        if (const auto& row = rows_[static_cast<std::size_t>(lane)]; row.cue != session_.document.document().activeCue)
-            session_.document.selectCue(row.cue);
+        if (const auto& row = rows_[static_cast<std::size_t>(lane)]; row.cue != document_.document().activeCue)
+            document_.selectCue(row.cue);
     });
     refresh();
 }
@@ -118,12 +123,12 @@ void PiecePage::rebuild() {
     backingLevel_ = levelBox(table_, tr("the backing"));
     backingLevel_->setObjectName("backingLevel");
     connect(backingLevel_, &QDoubleSpinBox::valueChanged, this, [this](double db) {
-        if (!filling_) session_.piece.setBackingLevel(db);
+        if (!filling_) piece_.setBackingLevel(db);
     });
     grid->addWidget(backingLevel_, 1, 3);
     grid->setRowMinimumHeight(1, laneHeight);
     std::vector<PieceLanes::Lane> lanes;
-    for (const auto& cue : session_.document.document().cues)
+    for (const auto& cue : document_.document().cues)
         for (const auto& excerpt : cue->excerpts) {
             Row row{cue->id, excerpt->id};
             const int line = static_cast<int>(rows_.size()) + 2;
@@ -143,16 +148,16 @@ void PiecePage::rebuild() {
             row.place->setAccessibleName(tr("Place of %1").arg(name));
             connect(row.place, &QDoubleSpinBox::valueChanged, this,
                     [this, cueId = row.cue, excerptId = row.excerpt](double seconds) {
-                        if (!filling_) session_.piece.placeExcerpt(cueId, excerptId, seconds);
+                        if (!filling_) piece_.placeExcerpt(cueId, excerptId, seconds);
                     });
             grid->addWidget(row.place, line, 2);
             if (first) {
                 const auto change = [this, cueId = row.cue](const std::function<void(PiecePart&)>& f) {
-                    const Cue* changing = session_.document.document().find(cueId);
+                    const Cue* changing = document_.document().find(cueId);
                     if (filling_ || !changing) return;
                     PiecePart part = changing->part;
                     f(part);
-                    session_.piece.setPart(cueId, part);
+                    piece_.setPart(cueId, part);
                 };
                 row.heard = new QCheckBox(table_);
                 row.heard->setAccessibleName(tr("%1 is heard in the piece").arg(name));
@@ -186,7 +191,7 @@ void PiecePage::rebuild() {
 }
 
 void PiecePage::refresh() {
-    const Document& document = session_.document.document();
+    const Document& document = document_.document();
     std::size_t at = 0;
     bool same = table_ != nullptr;
     for (const auto& cue : document.cues)
@@ -228,11 +233,11 @@ void PiecePage::refresh() {
 }
 
 void PiecePage::refreshHearing() {
-    together_->setChecked(session_.listening.hearingPiece());
-    loop_->setCurrentIndex(session_.listening.loopsWholePiece() ? 1 : 0);
-    state_->setText(!session_.listening.hearingPiece() ? tr("One cue is heard by itself")
-                    : !session_.listening.pieceReady() ? tr("Rendering …")
-                                             : tr("X swaps all references and all renders"));
+    together_->setChecked(listening_.hearingPiece());
+    loop_->setCurrentIndex(listening_.loopsWholePiece() ? 1 : 0);
+    state_->setText(!listening_.hearingPiece() ? tr("One cue is heard by itself")
+                    : !listening_.pieceReady() ? tr("Rendering …")
+                                               : tr("X swaps all references and all renders"));
 }
 
 void PiecePage::setPlayhead(double seconds, bool playing) { lanes_->setPlayhead(seconds, playing); }

@@ -16,13 +16,17 @@ class QToolButton;
 namespace facet {
 
 class PieceLanes;
-class Session;
+class DocumentStore;
+class PieceEditor;
+class Listening;
+class Playback;
 
 class PiecePage : public QWidget {
     Q_OBJECT
 
 public:
-    explicit PiecePage(Session& session, QWidget* parent = nullptr);
+    explicit PiecePage(DocumentStore& document, PieceEditor& piece, Listening& listening, Playback& playback,
+                       QWidget* parent = nullptr);
     PieceLanes& lanes() { return *lanes_; }
     void setPlayhead(double seconds, bool playing);
 
@@ -45,7 +49,10 @@ private:
     void refreshHearing();
     QDoubleSpinBox* levelBox(QWidget* parent, const QString& of);
 
-    Session& session_;
+    DocumentStore& document_;
+    PieceEditor& piece_;
+    Listening& listening_;
+    Playback& playback_;
     QPushButton* together_;
     QComboBox* loop_;
     QLabel* state_;

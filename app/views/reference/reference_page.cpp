@@ -1,6 +1,10 @@
 #include "app/views/reference/reference_page.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/listening/listening.h"
+#include "app/session/listening/playback.h"
+#include "app/session/reference/reference_controller.h"
+#include "app/session/results/results_controller.h"
 #include "app/views/reference/source_picture.h"
 #include "app/views/common/theme.h"
 #include "app/views/common/time_picture.h"
@@ -26,7 +30,10 @@ constexpr const char* channelNames[] = {"both", "left", "right", "mid", "side"};
 
 } // namespace
 
-ReferencePage::ReferencePage(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+ReferencePage::ReferencePage(DocumentStore& document, ReferenceController& reference, ResultsController& results,
+                             Listening& listening, Playback& playback, QWidget* parent)
+    : QWidget(parent), document_(document), reference_(reference), results_(results), listening_(listening),
+      playback_(playback) {
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(16);
@@ -50,25 +57,25 @@ ReferencePage::ReferencePage(Session& session, QWidget* parent) : QWidget(parent
     button(head, tr("Show all"), tr("The whole recording (double-click on the picture)"),
            [this] { picture_->showAll(); });
     left->addLayout(head);
-    picture_ = new SourcePicture(session_, this);
+    picture_ = new SourcePicture(document_, reference_, listening_, playback_, this);
     left->addWidget(picture_, 1);
     auto* below = new QHBoxLayout;
     below->setSpacing(8);
     add_ = button(below, tr("Add as excerpt"), tr("The chosen part becomes a further excerpt of this cue"), [this] {
         const TimeSpan part = picture_->selection();
-        session_.reference.addExcerpt(part.begin, part.end);
+        reference_.addExcerpt(part.begin, part.end);
     });
     add_->setObjectName("primary");
     move_ = button(below, tr("Move excerpt here"), tr("The excerpt in view becomes the chosen part; its notes stay"),
                    [this] {
                        const TimeSpan part = picture_->selection();
-                       if (const Excerpt* excerpt = session_.document.cue()->excerpt())
-                           session_.reference.moveExcerpt(excerpt->id, part.begin, part.end);
+                       if (const Excerpt* excerpt = document_.cue()->excerpt())
+                           reference_.moveExcerpt(excerpt->id, part.begin, part.end);
                    });
     const auto leave = [this](bool out) {
         const TimeSpan part = picture_->selection();
-        if (const Excerpt* excerpt = session_.document.cue()->excerpt())
-            session_.reference.leaveOut(part.begin - excerpt->begin, part.end - excerpt->begin, out);
+        if (const Excerpt* excerpt = document_.cue()->excerpt())
+            reference_.leaveOut(part.begin - excerpt->begin, part.end - excerpt->begin, out);
     };
     out_ = button(below, tr("Leave out"), tr("The chosen part of the excerpt is neither compared nor searched"),
                   [leave] { leave(true); });
@@ -83,7 +90,7 @@ ReferencePage::ReferencePage(Session& session, QWidget* parent) : QWidget(parent
     layout->addWidget(makeSide());
 
     connect(picture_, &SourcePicture::selectionChanged, this, &ReferencePage::refreshSelection);
-    connect(&session_.reference.source(), &SourceView::changed, this, &ReferencePage::refreshSelection);
+    connect(&reference_.source(), &SourceView::changed, this, &ReferencePage::refreshSelection);
     refresh();
 }
 
@@ -111,7 +118,7 @@ QWidget* ReferencePage::makeSide() {
     connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
         const auto rows = table_->selectionModel()->selectedRows();
         if (rows.isEmpty()) return;
-        session_.document.selectExcerpt(rows.front().data(Qt::UserRole).toULongLong());
+        document_.selectExcerpt(rows.front().data(Qt::UserRole).toULongLong());
     });
     layout->addWidget(table_, 1);
 
@@ -128,9 +135,9 @@ QWidget* ReferencePage::makeSide() {
     name_ = new QLineEdit(side);
     name_->setAccessibleName(tr("Name of the excerpt"));
     connect(name_, &QLineEdit::editingFinished, this, [this] {
-        const Excerpt* excerpt = session_.document.cue()->excerpt();
+        const Excerpt* excerpt = document_.cue()->excerpt();
         if (excerpt && !name_->text().trimmed().isEmpty() && name_->text() != QString::fromStdString(excerpt->name))
-            session_.reference.renameExcerpt(excerpt->id, name_->text().trimmed());
+            reference_.renameExcerpt(excerpt->id, name_->text().trimmed());
     });
     line->addWidget(name_, 1);
     line = row(tr("Channels"));
@@ -140,15 +147,15 @@ QWidget* ReferencePage::makeSide() {
     line->addWidget(channels_, 1);
     remove_ = new QPushButton(tr("Remove"), side);
     remove_->setToolTip(tr("Takes this excerpt out of the cue (undo brings it back)"));
-    connect(remove_, &QPushButton::clicked, this, [this] { session_.reference.removeExcerpt(chosenId()); });
+    connect(remove_, &QPushButton::clicked, this, [this] { reference_.removeExcerpt(chosenId()); });
     line->addWidget(remove_);
     line = row(tr("Weight"));
     weight_ = new ValueSlider(side);
     weight_->setAccessibleName(tr("Weight of the excerpt in comparison and search"));
     weight_->setToolTip(tr("How much this excerpt counts in comparison and search; 0: set aside"));
     connect(weight_, &ValueSlider::moved, this,
-            [this](double position) { session_.reference.setExcerptWeight(chosenId(), std::round(100.0 * position) / 100.0); });
-    connect(weight_, &ValueSlider::defaultWanted, this, [this] { session_.reference.setExcerptWeight(chosenId(), 1.0); });
+            [this](double position) { reference_.setExcerptWeight(chosenId(), std::round(100.0 * position) / 100.0); });
+    connect(weight_, &ValueSlider::defaultWanted, this, [this] { reference_.setExcerptWeight(chosenId(), 1.0); });
     line->addWidget(weight_, 1);
     weightText_ = new QLabel(side);
     weightText_->setFixedWidth(44);
@@ -170,51 +177,51 @@ QWidget* ReferencePage::makeSide() {
         line->addWidget(part);
     }
     connect(parts_, &QButtonGroup::idClicked, this,
-            [this](int which) { session_.listening.hearReferencePart(static_cast<HeardPart>(which)); });
+            [this](int which) { listening_.hearReferencePart(static_cast<HeardPart>(which)); });
     addPart_ = new QPushButton(tr("As excerpt"), side);
     addPart_->setToolTip(tr("The part that is heard becomes a further excerpt"));
-    connect(addPart_, &QPushButton::clicked, this, [this] { session_.reference.addPartAsExcerpt(session_.listening.heardPart()); });
+    connect(addPart_, &QPushButton::clicked, this, [this] { reference_.addPartAsExcerpt(listening_.heardPart()); });
     line->addWidget(addPart_);
     return side;
 }
 
 std::uint64_t ReferencePage::chosenId() const {
-    const Excerpt* excerpt = session_.document.cue() ? session_.document.cue()->excerpt() : nullptr;
+    const Excerpt* excerpt = document_.cue() ? document_.cue()->excerpt() : nullptr;
     return excerpt ? excerpt->id : 0;
 }
 
 void ReferencePage::chooseChannels(int index) {
     try {
-        session_.reference.setExcerptChannels(chosenId(),
-                                    ChannelChoice::parse(channels_->itemData(index).toString().toStdString()));
+        reference_.setExcerptChannels(chosenId(),
+                                      ChannelChoice::parse(channels_->itemData(index).toString().toStdString()));
     } catch (const Error&) {} // the list holds nothing else
 }
 
 void ReferencePage::togglePlaying() {
-    if (session_.playback.player().playing()) {
-        session_.playback.player().stop();
+    if (playback_.player().playing()) {
+        playback_.player().stop();
         return;
     }
     const TimeSpan part = picture_->wantedPart();
-    session_.listening.audition(part.begin, part.end);
+    listening_.audition(part.begin, part.end);
 }
 
 void ReferencePage::showEvent(QShowEvent*) {
-    session_.reference.wantSource();
+    reference_.wantSource();
     picture_->refresh();
 }
 
-void ReferencePage::hideEvent(QHideEvent*) { session_.listening.endAudition(); }
+void ReferencePage::hideEvent(QHideEvent*) { listening_.endAudition(); }
 
 void ReferencePage::refreshSelection() {
-    const SourceView& source = session_.reference.source();
+    const SourceView& source = reference_.source();
     if (const auto& overview = source.overview()) {
         const QString name =
             source.whole()
                 ? QString::fromStdString(std::filesystem::path(source.path()).filename().string())
                 : tr("%1 (the file is gone; this much of it is kept)")
-                      .arg(session_.document.cue()->excerpt() ? QString::fromStdString(session_.document.cue()->excerpt()->name)
-                                                     : QString());
+                      .arg(document_.cue()->excerpt() ? QString::fromStdString(document_.cue()->excerpt()->name)
+                                                      : QString());
         place_->setText(tr("%1   %2 · %3 kHz · %4")
                             .arg(name, placeText(overview->seconds, overview->seconds))
                             .arg(overview->rateHz / 1000.0)
@@ -226,7 +233,7 @@ void ReferencePage::refreshSelection() {
     }
     const TimeSpan part = picture_->selection();
     const bool some = part.end > part.begin;
-    const Excerpt* excerpt = session_.document.cue() ? session_.document.cue()->excerpt() : nullptr;
+    const Excerpt* excerpt = document_.cue() ? document_.cue()->excerpt() : nullptr;
     const bool inside = some && excerpt && part.begin < excerpt->end && part.end > excerpt->begin;
     add_->setEnabled(some);
     move_->setEnabled(some && excerpt);
@@ -241,9 +248,9 @@ void ReferencePage::refreshSelection() {
 
 void ReferencePage::refreshTable() {
     const QSignalBlocker quiet(table_);
-    const Cue* cue = session_.document.cue();
+    const Cue* cue = document_.cue();
     table_->setRowCount(cue ? static_cast<int>(cue->excerpts.size()) : 0);
-    const auto& likeness = session_.results.state().excerptLikeness;
+    const auto& likeness = results_.state().excerptLikeness;
     for (int i = 0; cue && i < table_->rowCount(); ++i) {
         const Excerpt& excerpt = *cue->excerpts[static_cast<std::size_t>(i)];
         const auto known = likeness.find(excerpt.id);
@@ -269,8 +276,8 @@ void ReferencePage::refreshTable() {
 
 void ReferencePage::refresh() {
     refreshTable();
-    if (isVisible()) session_.reference.wantSource();
-    const Excerpt* excerpt = session_.document.cue() ? session_.document.cue()->excerpt() : nullptr;
+    if (isVisible()) reference_.wantSource();
+    const Excerpt* excerpt = document_.cue() ? document_.cue()->excerpt() : nullptr;
     for (QWidget* each : std::initializer_list<QWidget*>{name_, channels_, weight_, remove_, addPart_})
         each->setEnabled(excerpt);
     for (QAbstractButton* part : parts_->buttons()) part->setEnabled(excerpt);
@@ -289,7 +296,7 @@ void ReferencePage::refresh() {
         weight_->setValue(static_cast<int>(std::lround(1000.0 * excerpt->weight)));
         weightText_->setText(tr("%1 %").arg(100.0 * excerpt->weight, 0, 'f', 0));
     }
-    const int part = static_cast<int>(session_.listening.heardPart());
+    const int part = static_cast<int>(listening_.heardPart());
     parts_->button(part)->setChecked(true);
     addPart_->setEnabled(excerpt && part != 0);
     refreshSelection();

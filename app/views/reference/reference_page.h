@@ -13,7 +13,11 @@ class QTableWidget;
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class ReferenceController;
+class ResultsController;
+class Listening;
+class Playback;
 class SourcePicture;
 class ValueSlider;
 
@@ -21,7 +25,8 @@ class ReferencePage : public QWidget {
     Q_OBJECT
 
 public:
-    explicit ReferencePage(Session& session, QWidget* parent = nullptr);
+    explicit ReferencePage(DocumentStore& document, ReferenceController& reference, ResultsController& results,
+                           Listening& listening, Playback& playback, QWidget* parent = nullptr);
     void refresh();
     SourcePicture& picture() { return *picture_; }
     /// Plays the chosen part of the source, or stops.
@@ -42,7 +47,11 @@ private:
     void chooseChannels(int index);
     std::uint64_t chosenId() const;
 
-    Session& session_;
+    DocumentStore& document_;
+    ReferenceController& reference_;
+    ResultsController& results_;
+    Listening& listening_;
+    Playback& playback_;
     SourcePicture* picture_;
     QLabel* place_;
     QLabel* chosen_;

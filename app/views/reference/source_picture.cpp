@@ -1,6 +1,9 @@
 #include "app/views/reference/source_picture.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/listening/listening.h"
+#include "app/session/listening/playback.h"
+#include "app/session/reference/reference_controller.h"
 #include "app/views/common/theme.h"
 #include "app/views/common/time_picture.h"
 #include "core/base/units.h"
@@ -21,7 +24,9 @@ constexpr double grip = 5.0; ///< pixels at which an end of the selection is gra
 
 } // namespace
 
-SourcePicture::SourcePicture(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+SourcePicture::SourcePicture(DocumentStore& document, ReferenceController& reference, Listening& listening,
+                             Playback& playback, QWidget* parent)
+    : QWidget(parent), document_(document), reference_(reference), listening_(listening), playback_(playback) {
     setObjectName("source");
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
@@ -29,7 +34,7 @@ SourcePicture::SourcePicture(Session& session, QWidget* parent) : QWidget(parent
     setAccessibleDescription(tr("Drag over the sound you want; Space plays it"));
     setToolTip(
         tr("Drag: choose a part · Space: hear it · wheel: zoom · Shift+wheel: scroll · double-click: zoom to it"));
-    connect(&session_.reference.source(), &SourceView::changed, this, &SourcePicture::refresh);
+    connect(&reference_.source(), &SourceView::changed, this, &SourcePicture::refresh);
 }
 
 QRectF SourcePicture::plotRect() const {
@@ -60,7 +65,7 @@ double SourcePicture::secondsAt(double x) const {
 }
 
 void SourcePicture::setView(double begin, double end) {
-    const SourceView& source = session_.reference.source();
+    const SourceView& source = reference_.source();
     const double all = source.end() - source.begin();
     const int rate = source.overview() ? source.overview()->rateHz : 48000;
     const double span = std::clamp(end - begin, std::min(all, 16.0 / rate), std::max(all, 1e-6));
@@ -68,12 +73,12 @@ void SourcePicture::setView(double begin, double end) {
     view_ = {begin, begin + span};
     // Where the overview is coarser than the screen, samples are read.
     if (source.overview() && span / plotRect().width() < 2.0 * source.overview()->secondsPerPair)
-        session_.reference.source().wantDetail(view_.begin, view_.end);
+        reference_.source().wantDetail(view_.begin, view_.end);
     update();
 }
 
 void SourcePicture::refresh() {
-    const SourceView& source = session_.reference.source();
+    const SourceView& source = reference_.source();
     if (source.path() != shownPath_ || source.end() != shownEnd_) {
         const bool other = source.path() != shownPath_;
         shownPath_ = source.path();
@@ -121,7 +126,7 @@ void SourcePicture::zoomToSelection() {
     if (margin > 0.0) setView(selection_.begin - margin, selection_.end + margin);
 }
 
-void SourcePicture::showAll() { setView(session_.reference.source().begin(), session_.reference.source().end()); }
+void SourcePicture::showAll() { setView(reference_.source().begin(), reference_.source().end()); }
 
 // ---- painting ----
 
@@ -133,7 +138,7 @@ void SourcePicture::paintEvent(QPaintEvent*) {
     painter.setPen(QPen(t.line, 1));
     painter.setBrush(t.card);
     painter.drawRoundedRect(plot, 5, 5);
-    const SourceView& source = session_.reference.source();
+    const SourceView& source = reference_.source();
     if (!source.overview()) {
         painter.setPen(t.quiet);
         painter.setFont(interfaceFont(11));
@@ -200,7 +205,7 @@ double SourcePicture::waveY(double value) const {
 }
 
 void SourcePicture::paintWave(QPainter& painter) {
-    const SourceView& source = session_.reference.source();
+    const SourceView& source = reference_.source();
     const SourceDetail& detail = source.detail();
     const QRectF area = waveRect();
     const double perPixel = (view_.end - view_.begin) / area.width();
@@ -249,7 +254,7 @@ void SourcePicture::paintSamples(QPainter& painter, const Recording& recording, 
 }
 
 void SourcePicture::paintSpectrum(QPainter& painter) {
-    const SourceView& source = session_.reference.source();
+    const SourceView& source = reference_.source();
     const SourceDetail& detail = source.detail();
     const QRectF area = spectrumRect();
     const bool close = detail.spectrogram && detail.spectrogram->columns > 0 && view_.begin >= detail.begin - 1e-9 &&
@@ -276,12 +281,12 @@ QRectF SourcePicture::labelOf(const Excerpt& excerpt) const {
 
 void SourcePicture::paintExcerpts(QPainter& painter) {
     const Theme& t = theme();
-    const Cue* cue = session_.document.cue();
+    const Cue* cue = document_.cue();
     const QRectF plot = plotRect();
     painter.setFont(interfaceFont(8, QFont::DemiBold));
     for (const auto& excerpt : cue->excerpts) {
-        const bool here = session_.reference.source().whole() ? excerpt->sourcePath == session_.reference.source().path()
-                                                    : excerpt.get() == cue->excerpt();
+        const bool here = reference_.source().whole() ? excerpt->sourcePath == reference_.source().path()
+                                                      : excerpt.get() == cue->excerpt();
         if (!here || excerpt->end < view_.begin || excerpt->begin > view_.end) continue;
         const bool active = excerpt.get() == cue->excerpt();
         const QRectF label = labelOf(*excerpt);
@@ -307,18 +312,18 @@ void SourcePicture::paintExcerpts(QPainter& painter) {
 // ---- mouse and keys ----
 
 void SourcePicture::mousePressEvent(QMouseEvent* event) {
-    if (event->button() != Qt::LeftButton || !session_.reference.source().overview()) return;
+    if (event->button() != Qt::LeftButton || !reference_.source().overview()) return;
     setFocus(Qt::MouseFocusReason);
     const QPointF place = event->position();
     if (place.y() < labelsHeight) {
-        for (const auto& excerpt : session_.document.cue()->excerpts)
+        for (const auto& excerpt : document_.cue()->excerpts)
             if (labelOf(*excerpt).contains(place)) {
-                session_.document.selectExcerpt(excerpt->id);
+                document_.selectExcerpt(excerpt->id);
                 select({excerpt->begin, excerpt->end});
                 return;
             }
     }
-    from_ = std::clamp(secondsAt(place.x()), session_.reference.source().begin(), session_.reference.source().end());
+    from_ = std::clamp(secondsAt(place.x()), reference_.source().begin(), reference_.source().end());
     const bool chosen = selection_.end > selection_.begin;
     if (chosen && std::abs(place.x() - xAt(selection_.begin)) < grip)
         drag_ = Drag::begin;
@@ -334,7 +339,7 @@ void SourcePicture::mouseMoveEvent(QMouseEvent* event) {
                         (std::abs(x - xAt(selection_.begin)) < grip || std::abs(x - xAt(selection_.end)) < grip);
     setCursor(onEdge ? Qt::SizeHorCursor : Qt::CrossCursor);
     if (drag_ == Drag::none) return;
-    const double at = std::clamp(secondsAt(x), session_.reference.source().begin(), session_.reference.source().end());
+    const double at = std::clamp(secondsAt(x), reference_.source().begin(), reference_.source().end());
     if (drag_ == Drag::fresh && std::abs(xAt(at) - xAt(from_)) > 3.0)
         selection_ = {std::min(at, from_), std::max(at, from_)};
     else if (drag_ == Drag::begin)
@@ -350,8 +355,8 @@ void SourcePicture::mouseReleaseEvent(QMouseEvent* event) {
     if (drag == Drag::fresh && std::abs(event->position().x() - xAt(from_)) <= 3.0) {
         cursor_ = from_;
         select({});
-    } else if (drag != Drag::none && session_.listening.auditioning() && session_.playback.player().playing()) {
-        session_.listening.audition(selection_.begin, selection_.end); // hears the new part at once
+    } else if (drag != Drag::none && listening_.auditioning() && playback_.player().playing()) {
+        listening_.audition(selection_.begin, selection_.end); // hears the new part at once
     }
 }
 
@@ -380,8 +385,8 @@ void SourcePicture::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_Right: setView(view_.begin + 0.2 * span, view_.end + 0.2 * span); return;
     case Qt::Key_Up: zoom(1.5, wantedPart().begin); return;
     case Qt::Key_Down: zoom(1.0 / 1.5, wantedPart().begin); return;
-    case Qt::Key_Home: setView(session_.reference.source().begin(), session_.reference.source().begin() + span); return;
-    case Qt::Key_End: setView(session_.reference.source().end() - span, session_.reference.source().end()); return;
+    case Qt::Key_Home: setView(reference_.source().begin(), reference_.source().begin() + span); return;
+    case Qt::Key_End: setView(reference_.source().end() - span, reference_.source().end()); return;
     default: QWidget::keyPressEvent(event);
     }
 }

@@ -11,7 +11,10 @@
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class ReferenceController;
+class Listening;
+class Playback;
 struct Excerpt;
 
 /// Drag chooses a part, dragging one of its ends changes it, a click sets the cursor or looks at an excerpt by its
@@ -21,7 +24,8 @@ class SourcePicture : public QWidget {
     Q_OBJECT
 
 public:
-    explicit SourcePicture(Session& session, QWidget* parent = nullptr);
+    explicit SourcePicture(DocumentStore& document, ReferenceController& reference, Listening& listening,
+                           Playback& playback, QWidget* parent = nullptr);
     void refresh();
     void setPlayhead(double seconds); ///< < 0: none
     /// The chosen part; begin = end when nothing is chosen.
@@ -63,7 +67,10 @@ private:
     void paintSpectrum(QPainter& painter);
     void paintExcerpts(QPainter& painter);
 
-    Session& session_;
+    DocumentStore& document_;
+    ReferenceController& reference_;
+    Listening& listening_;
+    Playback& playback_;
     TimeSpan view_;
     TimeSpan selection_;
     double cursor_ = 0.0;

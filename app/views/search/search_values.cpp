@@ -1,6 +1,9 @@
 #include "app/views/search/search_values.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/patch_editor.h"
+#include "app/session/matching/match_controller.h"
+#include "app/session/messages.h"
 #include "app/views/patch/range_dialog.h"
 #include "app/views/common/words.h"
 #include "core/match/optimize/search_space.h"
@@ -33,7 +36,9 @@ bool goesWithAnother(const Patch& patch, const Address& address, const std::vect
 
 } // namespace
 
-SearchValues::SearchValues(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+SearchValues::SearchValues(DocumentStore& document, PatchEditor& patchEditor, MatchController& matching,
+                           Messages& messages, QWidget* parent)
+    : QWidget(parent), document_(document), patchEditor_(patchEditor), matching_(matching), messages_(messages) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 8, 0, 0);
     list_ = new QTreeWidget(this);
@@ -57,7 +62,7 @@ SearchValues::SearchValues(Session& session, QWidget* parent) : QWidget(parent),
         const Address address = Address::parse(item->data(name, Qt::UserRole).toString().toStdString());
         const bool locked = item->checkState(name) == Qt::Checked;
         // A lock makes the rows anew, which must wait until this one has done with its change.
-        QTimer::singleShot(0, this, [this, address, locked] { session_.patch.setLocked(address, locked); });
+        QTimer::singleShot(0, this, [this, address, locked] { patchEditor_.setLocked(address, locked); });
     });
     connect(list_, &QTreeWidget::itemActivated, this, &SearchValues::askRange); // Enter or a double-click
     refresh();
@@ -65,14 +70,14 @@ SearchValues::SearchValues(Session& session, QWidget* parent) : QWidget(parent),
 
 void SearchValues::askRange() {
     const QTreeWidgetItem* item = list_->currentItem();
-    if (!item || !session_.document.cue()) return;
-    askSearchRange(session_, Address::parse(item->data(name, Qt::UserRole).toString().toStdString()), item->text(name),
-                   this);
+    if (!item || !document_.cue()) return;
+    askSearchRange(document_, patchEditor_, messages_,
+                   Address::parse(item->data(name, Qt::UserRole).toString().toStdString()), item->text(name), this);
 }
 
 void SearchValues::refresh() {
-    const Cue* cue = session_.document.cue();
-    const MatchState& match = session_.matching.state();
+    const Cue* cue = document_.cue();
+    const MatchState& match = matching_.state();
     if (!cue) {
         list_->clear();
         shown_.clear();

@@ -7,19 +7,26 @@ class QTreeWidget;
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class PatchEditor;
+class MatchController;
+class Messages;
 
 class SearchValues : public QWidget {
     Q_OBJECT
 
 public:
-    explicit SearchValues(Session& session, QWidget* parent = nullptr);
+    explicit SearchValues(DocumentStore& document, PatchEditor& patchEditor, MatchController& matching,
+                          Messages& messages, QWidget* parent = nullptr);
     void refresh();
 
 private:
     void askRange();
 
-    Session& session_;
+    DocumentStore& document_;
+    PatchEditor& patchEditor_;
+    MatchController& matching_;
+    Messages& messages_;
     QTreeWidget* list_;
     QString shown_; ///< what the rows were made for
     bool filling_ = false;

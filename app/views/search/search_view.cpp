@@ -1,6 +1,11 @@
 #include "app/views/search/search_view.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/document/patch_editor.h"
+#include "app/session/matching/match_controller.h"
+#include "app/session/matching/seed_bank_keeper.h"
+#include "app/session/matching/variations_controller.h"
+#include "app/session/messages.h"
 #include "app/views/facets/facet_weights.h"
 #include "app/views/common/plot_style.h"
 #include "app/views/search/search_values.h"
@@ -23,18 +28,21 @@
 
 namespace facet {
 
-SearchView::SearchView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+SearchView::SearchView(DocumentStore& document, PatchEditor& patchEditor, SeedBankKeeper& bank,
+                       MatchController& matching, VariationsController& variations, Messages& messages, QWidget* parent)
+    : QWidget(parent), document_(document), patchEditor_(patchEditor), bank_(bank), matching_(matching),
+      messages_(messages) {
     auto* head = new QHBoxLayout;
     start_ = new QPushButton(this);
     start_->setObjectName("primary");
     start_->setMinimumWidth(150);
     connect(start_, &QPushButton::clicked, this,
-            [this] { session_.matching.state().running ? session_.matching.stop() : session_.matching.start(seconds()); });
+            [this] { matching_.state().running ? matching_.stop() : matching_.start(seconds()); });
     head->addWidget(start_);
     goOn_ = new QPushButton(tr("Go on"), this);
     goOn_->setObjectName("goOn");
     goOn_->setToolTip(tr("Go on searching from the patch you work on, and from what else was found beside it"));
-    connect(goOn_, &QPushButton::clicked, this, [this] { session_.matching.start(seconds(), true); });
+    connect(goOn_, &QPushButton::clicked, this, [this] { matching_.start(seconds(), true); });
     head->addWidget(goOn_);
     head->addWidget(new QLabel(tr("for at most"), this));
     seconds_ = new QComboBox(this);
@@ -70,9 +78,9 @@ SearchView::SearchView(Session& session, QWidget* parent) : QWidget(parent), ses
     auto* body = new QHBoxLayout;
     body->setSpacing(20);
     body->addWidget(plot_, 1);
-    values_ = new SearchValues(session_, this);
-    weights_ = new FacetWeightsView(session_, this);
-    variations_ = new VariationsView(session_, this);
+    values_ = new SearchValues(document_, patchEditor_, matching_, messages_, this);
+    weights_ = new FacetWeightsView(document_, this);
+    variations_ = new VariationsView(document, variations, this);
     side_ = new QTabWidget(this);
     side_->setDocumentMode(true);
     side_->setAccessibleName(tr("What was found, and what a search may do"));
@@ -88,7 +96,7 @@ SearchView::SearchView(Session& session, QWidget* parent) : QWidget(parent), ses
     layout->addLayout(head);
     layout->addWidget(progress_);
     layout->addLayout(body, 1);
-    connect(&session_.bank, &SeedBankKeeper::changed, this, &SearchView::refresh);
+    connect(&bank_, &SeedBankKeeper::changed, this, &SearchView::refresh);
     restyle();
     refresh();
 }
@@ -105,8 +113,8 @@ void SearchView::restyle() {
 }
 
 void SearchView::refresh() {
-    const MatchState& state = session_.matching.state();
-    const bool ready = session_.document.cue() && session_.document.cue()->excerpt() && !session_.document.performance().notes.empty();
+    const MatchState& state = matching_.state();
+    const bool ready = document_.cue() && document_.cue()->excerpt() && !document_.performance().notes.empty();
     start_->setText(state.running ? tr("Stop and keep best") : tr("Match"));
     start_->setToolTip(state.running ? tr("Ends the search; the best so far becomes a take (Esc)")
                                      : tr("Search for a patch that sounds alike (Ctrl+M)"));
@@ -116,7 +124,7 @@ void SearchView::refresh() {
     values_->refresh();
     weights_->refresh();
     variations_->refresh();
-    const int locks = session_.document.cue() ? static_cast<int>(session_.document.cue()->locks.size()) : 0;
+    const int locks = document_.cue() ? static_cast<int>(document_.cue()->locks.size()) : 0;
     if (state.running) {
         trying_->setText(state.trying);
         figures_->setText(tr("likeness %1 · loss %2 dB · %3 renders · %4 s")
@@ -140,7 +148,7 @@ void SearchView::refresh() {
 }
 
 QString SearchView::figures(int locks) const {
-    const double bank = session_.bank.fraction();
+    const double bank = bank_.fraction();
     if (bank >= 0.0 && bank < 1.0)
         return tr("Sounds to begin with are being made once: %1 %. A search works meanwhile, less well")
             .arg(100.0 * bank, 0, 'f', 0);
@@ -151,7 +159,7 @@ QString SearchView::figures(int locks) const {
 
 /// The whole, and thinly each facet with its name at the end; names that would lie on each other are left out.
 void SearchView::showHistory() {
-    const MatchState& state = session_.matching.state();
+    const MatchState& state = matching_.state();
     plot_->clearPlottables();
     plot_->clearItems();
     QVector<double> x;
@@ -229,7 +237,7 @@ QString againstBest(const ScoredPatch& other, const ScoredPatch& best) {
 } // namespace
 
 void SearchView::markRow(QWidget* row, int index) const {
-    const bool heard = session_.matching.state().heard == index;
+    const bool heard = matching_.state().heard == index;
     if (auto* hear = row->findChild<QPushButton*>("hearFound")) {
         hear->setChecked(heard);
         hear->setText(heard ? tr("Heard") : tr("Hear"));
@@ -237,7 +245,7 @@ void SearchView::markRow(QWidget* row, int index) const {
 }
 
 void SearchView::showFound() {
-    const MatchState& state = session_.matching.state();
+    const MatchState& state = matching_.state();
     QString key = state.running ? "running" : "done";
     for (const ScoredPatch& found : state.found)
         key += QString(" %1:%2").arg(found.patch.hash()).arg(isMeasured(found.likeness) ? found.likeness : -1.0);
@@ -298,12 +306,12 @@ void SearchView::showFound() {
         hear->setCheckable(true);
         hear->setToolTip(tr("Play the phrase with it, at the reference's loudness; X swaps with the reference"));
         connect(hear, &QPushButton::clicked, this,
-                [this, i](bool on) { session_.matching.hear(on ? static_cast<int>(i) : -1); });
+                [this, i](bool on) { matching_.hear(on ? static_cast<int>(i) : -1); });
         auto* take = new QPushButton(tr("Take"), row);
         take->setObjectName("takeFound");
         take->setToolTip(state.running ? tr("Make this the patch you work on; the search goes on and ends as a take")
                                        : tr("Make this the patch you work on"));
-        connect(take, &QPushButton::clicked, this, [this, i] { session_.matching.take(static_cast<int>(i)); });
+        connect(take, &QPushButton::clicked, this, [this, i] { matching_.take(static_cast<int>(i)); });
         line->addWidget(likeness);
         line->addLayout(words, 1);
         line->addWidget(hear);
@@ -320,8 +328,8 @@ void SearchView::showFound() {
 
 /// What somebody seems to have turned while it played.
 void SearchView::showMoving() {
-    const MatchState& match = session_.matching.state();
-    const Cue* cue = session_.document.cue();
+    const MatchState& match = matching_.state();
+    const Cue* cue = document_.cue();
     if (match.running || match.moving.empty() || !cue) return;
     QStringList names;
     for (const Address& address : match.moving)
@@ -345,8 +353,8 @@ void SearchView::showMoving() {
 /// What cannot be done as things are is an answer too.
 void SearchView::showShortfalls() {
     constexpr std::size_t most = 3;
-    const auto& shortfalls = session_.matching.state().shortfalls;
-    if (session_.matching.state().running || shortfalls.empty()) return;
+    const auto& shortfalls = matching_.state().shortfalls;
+    if (matching_.state().running || shortfalls.empty()) return;
     auto* title = new QLabel(tr("Stays unlike"), found_);
     title->setFont(interfaceFont(10.5, QFont::DemiBold));
     foundLayout_->addSpacing(8);

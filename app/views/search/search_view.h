@@ -16,14 +16,21 @@ namespace facet {
 
 class FacetWeightsView;
 class SearchValues;
-class Session;
+class DocumentStore;
+class PatchEditor;
+class SeedBankKeeper;
+class MatchController;
+class VariationsController;
+class Messages;
 class VariationsView;
 
 class SearchView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit SearchView(Session& session, QWidget* parent = nullptr);
+    explicit SearchView(DocumentStore& document, PatchEditor& patchEditor, SeedBankKeeper& bank,
+                        MatchController& matching, VariationsController& variations, Messages& messages,
+                        QWidget* parent = nullptr);
     void refresh();
     void restyle();
     double seconds() const;
@@ -36,7 +43,11 @@ private:
     QString figures(int locks) const;
     void markRow(QWidget* row, int index) const;
 
-    Session& session_;
+    DocumentStore& document_;
+    PatchEditor& patchEditor_;
+    SeedBankKeeper& bank_;
+    MatchController& matching_;
+    Messages& messages_;
     QPushButton* start_;
     QPushButton* goOn_;
     QTabWidget* side_;

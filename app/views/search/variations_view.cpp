@@ -1,6 +1,7 @@
 #include "app/views/search/variations_view.h"
 
-#include "app/session/session.h"
+#include "app/session/document/document_store.h"
+#include "app/session/matching/variations_controller.h"
 #include "app/views/common/theme.h"
 #include "core/parameters/changes.h"
 
@@ -36,7 +37,8 @@ QString farthestChanges(const Patch& from, const Patch& to) {
 
 } // namespace
 
-VariationsView::VariationsView(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+VariationsView::VariationsView(DocumentStore& document, VariationsController& variations, QWidget* parent)
+    : QWidget(parent), document_(document), variations_(variations) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 8, 0, 0);
     layout->setSpacing(6);
@@ -44,8 +46,7 @@ VariationsView::VariationsView(Session& session, QWidget* parent) : QWidget(pare
     make_ = new QPushButton(tr("Vary"), this);
     make_->setObjectName("makeVariations");
     make_->setToolTip(tr("Look for patches near this one; locks and search ranges are obeyed"));
-    connect(make_, &QPushButton::clicked, this,
-            [this] { session_.variations.make(distance_->currentData().toDouble()); });
+    connect(make_, &QPushButton::clicked, this, [this] { variations_.make(distance_->currentData().toDouble()); });
     head->addWidget(make_);
     distance_ = new QComboBox(this);
     distance_->setAccessibleName(tr("How far variations lie"));
@@ -64,15 +65,15 @@ VariationsView::VariationsView(Session& session, QWidget* parent) : QWidget(pare
     rowsLayout_->setSpacing(4);
     layout->addWidget(rows_);
     layout->addStretch(1);
-    connect(&session_.variations, &VariationsController::changed, this, &VariationsView::refresh);
+    connect(&variations_, &VariationsController::changed, this, &VariationsView::refresh);
     refresh();
 }
 
 void VariationsView::refresh() {
-    const VariationState& state = session_.variations.state();
-    const Cue* cue = session_.document.cue();
+    const VariationState& state = variations_.state();
+    const Cue* cue = document_.cue();
     const bool own = cue && state.cue == cue->id;
-    make_->setEnabled(cue && cue->excerpt() && !session_.document.performance().notes.empty());
+    make_->setEnabled(cue && cue->excerpt() && !document_.performance().notes.empty());
     state_->setText(!own                  ? tr("Patches near the one you work on.")
                     : state.running       ? tr("rendering …")
                     : state.found.empty() ? tr("Nothing lies that far from it; unlock something, or look closer by.")
@@ -105,12 +106,12 @@ void VariationsView::refresh() {
             hear->setObjectName("hearVariation");
             hear->setCheckable(true);
             connect(hear, &QPushButton::clicked, this,
-                    [this, i](bool on) { session_.variations.hear(on ? static_cast<int>(i) : -1); });
+                    [this, i](bool on) { variations_.hear(on ? static_cast<int>(i) : -1); });
             line->addWidget(hear);
             hearButtons_.push_back(hear);
             auto* take = new QPushButton(tr("Take"), row);
             take->setObjectName("takeVariation");
-            connect(take, &QPushButton::clicked, this, [this, i] { session_.variations.take(static_cast<int>(i)); });
+            connect(take, &QPushButton::clicked, this, [this, i] { variations_.take(static_cast<int>(i)); });
             line->addWidget(take);
             rowsLayout_->addWidget(row);
             row->show();

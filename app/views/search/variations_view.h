@@ -11,17 +11,19 @@ class QVBoxLayout;
 
 namespace facet {
 
-class Session;
+class DocumentStore;
+class VariationsController;
 
 class VariationsView : public QWidget {
     Q_OBJECT
 
 public:
-    explicit VariationsView(Session& session, QWidget* parent = nullptr);
+    explicit VariationsView(DocumentStore& document, VariationsController& variations, QWidget* parent = nullptr);
     void refresh();
 
 private:
-    Session& session_;
+    DocumentStore& document_;
+    VariationsController& variations_;
     QComboBox* distance_;
     QPushButton* make_;
     QLabel* state_;

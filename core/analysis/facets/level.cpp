@@ -13,7 +13,7 @@ namespace facet {
 
 namespace {
 
-constexpr double stepSeconds = 0.001;
+constexpr double levelStepSeconds = 0.001;
 constexpr double leastDecayDb = 0.8;
 constexpr double explainedDb = 0.35; ///< mean deviation below which a fit needs no further segments
 constexpr double rangeDb = 60.0;     ///< below its peak a note's level is not fitted
@@ -40,7 +40,7 @@ template <typename T> void smooth(std::vector<T>& values, int length) {
     }
 }
 
-int stepsOf(double seconds) { return std::max(2, static_cast<int>(std::lround(seconds / stepSeconds))); }
+int stepsOf(double seconds) { return std::max(2, static_cast<int>(std::lround(seconds / levelStepSeconds))); }
 
 enum {
     logAttack,
@@ -74,13 +74,13 @@ std::vector<float> modelLevel(const Eigen::VectorXd& p, double gate, int lead, i
     envelope.start();
     std::vector<double> power(static_cast<std::size_t>(count + 2 * smoothing), 0.0);
     const int total = static_cast<int>(power.size()) - lead - smoothing;
-    const int gateSteps = std::min(total, static_cast<int>(gate / stepSeconds) + 1);
+    const int gateSteps = std::min(total, static_cast<int>(gate / levelStepSeconds) + 1);
     std::vector<float> values(static_cast<std::size_t>(total));
-    envelope.advance(shape, stepSeconds, gateSteps, values.data());
+    envelope.advance(shape, levelStepSeconds, gateSteps, values.data());
     if (gateSteps < total) { // the release begins between two steps; one step's straight line bridges it
         envelope.release();
-        envelope.advance(shape, gateSteps * stepSeconds - gate, 1, nullptr);
-        envelope.advance(shape, stepSeconds, total - gateSteps, values.data() + gateSteps);
+        envelope.advance(shape, gateSteps * levelStepSeconds - gate, 1, nullptr);
+        envelope.advance(shape, levelStepSeconds, total - gateSteps, values.data() + gateSteps);
     }
     for (int i = 0; i < total; ++i) {
         const double value = values[static_cast<std::size_t>(i)];
@@ -106,145 +106,197 @@ Track levelTrack(std::span<const float> mono48k, double smoothingSeconds) {
         power[static_cast<std::size_t>((i + hop / 2) / hop + smoothing)] +=
             static_cast<double>(mono48k[static_cast<std::size_t>(i)]) * mono48k[static_cast<std::size_t>(i)] / hop;
     smooth(power, smoothing);
-    Track track{stepSeconds, {}};
+    Track track{levelStepSeconds, {}};
     for (int i = 0; i < count; ++i)
         track.values.push_back(static_cast<float>(dbFromPower(power[static_cast<std::size_t>(i + smoothing)])));
     return track;
 }
 
-LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, double gate, double next,
-                  const Task& task) {
-    const int smoothing = stepsOf(smoothingSeconds);
-    const int first = std::max(0, level.indexAt(start) - smoothing / 2);
-    const int lead = level.indexAt(start) - first; ///< shorter where the recording begins with the note
-    // What the window mixes with the next note is left out.
-    const int last = std::min(static_cast<int>(level.values.size()), level.indexAt(next) - smoothing / 2);
-    const int count = last - first;
-    LevelFit fit;
-    if (count < 6) return fit;
-    const std::vector<float> measured(level.values.begin() + first, level.values.begin() + last);
-    const auto peakAt = std::max_element(measured.begin(), measured.end());
-    const double peak = *peakAt;
-    if (peak <= silenceDb + 20.0) return fit;
-    const double floorDb = std::max(peak - rangeDb, silenceDb);
-    const bool gateKnown = isMeasured(gate);
-    const double longest = std::max(0.02, next - start);
+namespace {
 
-    // Rough values: time to the peak, level before the end, and the last fall to half the power.
-    double roughGate = gate;
-    if (!gateKnown) {
-        int at = count - 1;
-        while (at > 0 && measured[static_cast<std::size_t>(at)] < peak - 20.0) --at;
-        roughGate = std::max(0.01, (at - lead) * stepSeconds);
+/// One fit of an envelope's formula to the level of a note.
+class LevelFitter {
+public:
+    /// Unusable where too little is shown or heard.
+    LevelFitter(const Track& level, double smoothingSeconds, double start, double gate, double next, const Task& task)
+        : smoothing_(stepsOf(smoothingSeconds)), start_(start), next_(next), gateKnown_(isMeasured(gate)),
+          longest_(std::max(0.02, next - start)), task_(task) {
+        const int first = std::max(0, level.indexAt(start) - smoothing_ / 2);
+        lead_ = level.indexAt(start) - first;
+        // What the window mixes with the next note is left out.
+        const int last = std::min(static_cast<int>(level.values.size()), level.indexAt(next) - smoothing_ / 2);
+        count_ = last - first;
+        if (count_ < 6) return;
+        measured_.assign(level.values.begin() + first, level.values.begin() + last);
+        peakAt_ = static_cast<int>(std::max_element(measured_.begin(), measured_.end()) - measured_.begin());
+        peak_ = measured_[static_cast<std::size_t>(peakAt_)];
+        usable_ = peak_ > silenceDb + 20.0;
+        if (usable_) estimateGate(gate);
     }
-    // Where the last plateau ends: 2 dB below the level at 0.7 of the note. A slow release begins there.
-    double earlyGate = roughGate;
-    if (!gateKnown) {
+
+    LevelFit fit() {
+        if (!usable_) return {};
+        setUsualSegments();
+        problem_.residuals = [this](const std::vector<Eigen::VectorXd>& points) { return residuals(points); };
+        LeastSquaresResult best = fitUsualSegments();
+        if (best.cost > explainedDb) fitRareSegments(best);
+        return described(best);
+    }
+
+private:
+    /// Where the note ends, and where its last plateau does: a slow release begins there.
+    void estimateGate(double gate) {
+        gate_ = gate;
+        if (!gateKnown_) {
+            int at = count_ - 1;
+            while (at > 0 && measured_[static_cast<std::size_t>(at)] < peak_ - 20.0) --at;
+            gate_ = std::max(0.01, (at - lead_) * levelStepSeconds);
+        }
+        earlyGate_ = gate_;
+        if (gateKnown_) return;
+        // 2 dB below the level at 0.7 of the note.
         const auto plateau =
-            static_cast<std::size_t>(std::clamp(lead + static_cast<int>(0.7 * roughGate / stepSeconds), 0, count - 1));
+            static_cast<std::size_t>(std::clamp(lead_ + static_cast<int>(0.7 * gate_ / levelStepSeconds), 0, count_ - 1));
         auto at = plateau;
-        while (at + 1 < measured.size() && measured[at] > measured[plateau] - 2.0f) ++at;
-        earlyGate = std::clamp((static_cast<int>(at) - lead) * stepSeconds, 0.01, roughGate);
+        while (at + 1 < measured_.size() && measured_[at] > measured_[plateau] - 2.0f) ++at;
+        earlyGate_ = std::clamp((static_cast<int>(at) - lead_) * levelStepSeconds, 0.01, gate_);
     }
-    const int gateAt = std::clamp(lead + static_cast<int>(roughGate / stepSeconds) - smoothing / 2, 0, count - 1);
-    Eigen::VectorXd p(static_cast<int>(parameterCount));
-    LeastSquaresProblem problem;
-    problem.lower.resize(parameterCount);
-    problem.upper.resize(parameterCount);
-    const auto set = [&](int i, double value, double low, double high) {
-        p(i) = std::clamp(value, low, high);
-        problem.lower(i) = low;
-        problem.upper(i) = high;
-    };
-    const double rise = std::max(0.001, (static_cast<double>(peakAt - measured.begin()) - lead) * stepSeconds * 0.7);
-    set(logAttack, std::log(rise), std::log(0.0005), std::log(std::max(0.002, longest)));
-    set(logDecay, std::log(std::max(0.01, 0.5 * roughGate)), std::log(0.004), std::log(20.0));
-    set(bend, 4.0, 0.0, 8.0);
-    set(sustainDb, std::min(0.0, measured[static_cast<std::size_t>(gateAt)] - peak), -60.0, 0.0);
-    set(logRelease, std::log(0.05), std::log(0.001), std::log(10.0));
-    set(releaseBend, 3.0, 0.0, 8.0);
-    set(peakDb, peak, peak - 12.0, peak + 24.0);
-    set(gateSeconds, roughGate, gateKnown ? roughGate : 0.005, gateKnown ? roughGate : longest);
-    for (int rare : {delaySeconds, holdSeconds, attackBend}) set(rare, 0.0, 0.0, 0.0);
-    problem.residuals = [&](const std::vector<Eigen::VectorXd>& points) {
+
+    void set(int i, double value, double low, double high) {
+        p_(i) = std::clamp(value, low, high);
+        problem_.lower(i) = low;
+        problem_.upper(i) = high;
+    }
+
+    /// Rough values: time to the peak, level before the end, and the last fall to half the power.
+    void setUsualSegments() {
+        p_.resize(parameterCount);
+        problem_.lower.resize(parameterCount);
+        problem_.upper.resize(parameterCount);
+        const int gateAt = std::clamp(lead_ + static_cast<int>(gate_ / levelStepSeconds) - smoothing_ / 2, 0, count_ - 1);
+        const double rise = std::max(0.001, (static_cast<double>(peakAt_) - lead_) * levelStepSeconds * 0.7);
+        set(logAttack, std::log(rise), std::log(0.0005), std::log(std::max(0.002, longest_)));
+        set(logDecay, std::log(std::max(0.01, 0.5 * gate_)), std::log(0.004), std::log(20.0));
+        set(bend, 4.0, 0.0, 8.0);
+        set(sustainDb, std::min(0.0, measured_[static_cast<std::size_t>(gateAt)] - peak_), -60.0, 0.0);
+        set(logRelease, std::log(0.05), std::log(0.001), std::log(10.0));
+        set(releaseBend, 3.0, 0.0, 8.0);
+        set(peakDb, peak_, peak_ - 12.0, peak_ + 24.0);
+        set(gateSeconds, gate_, gateKnown_ ? gate_ : 0.005, gateKnown_ ? gate_ : longest_);
+        for (int rare : {delaySeconds, holdSeconds, attackBend}) set(rare, 0.0, 0.0, 0.0);
+    }
+
+    std::vector<Eigen::VectorXf> residuals(const std::vector<Eigen::VectorXd>& points) const {
+        const auto floorDb = static_cast<float>(std::max(peak_ - rangeDb, silenceDb));
         std::vector<Eigen::VectorXf> all;
         for (const auto& point : points) {
-            const auto model = modelLevel(point, point(gateSeconds), lead, count, smoothing);
-            Eigen::VectorXf residual(count);
-            for (int i = 0; i < count; ++i) {
+            const auto model = modelLevel(point, point(gateSeconds), lead_, count_, smoothing_);
+            Eigen::VectorXf residual(count_);
+            for (int i = 0; i < count_; ++i) {
                 const auto at = static_cast<std::size_t>(i);
-                residual(i) = std::max(model[at], static_cast<float>(floorDb)) -
-                              std::max(measured[at], static_cast<float>(floorDb));
+                residual(i) = std::max(model[at], floorDb) - std::max(measured_[at], floorDb);
             }
             all.push_back(std::move(residual));
         }
         return all;
-    };
-    LeastSquaresSettings settings{.iterations = 8,
-                                        .differenceStep = 1e-3,
-                                        .differenceSteps = {},
-                                        .absoluteValues = true,
-                                        .absoluteFloor = 0.3,
-                                        .tolerance = 1e-2};
-    LeastSquaresResult best;
-    best.cost = std::numeric_limits<double>::infinity();
-    // The decay's length has local minima; two starts find the right valley.
-    for (double share : {0.15, 0.8}) {
-        Eigen::VectorXd from = p;
-        from(logDecay) = std::log(std::clamp(share * roughGate, 0.004, 20.0));
-        if (!gateKnown && share > 0.5) from(gateSeconds) = earlyGate;
-        const auto result = minimizeLeastSquares(problem, from, settings, task);
-        if (result.cost < best.cost) best = result;
     }
-    if (best.cost > explainedDb) {
-        // The less usual segments: when it first rises, and how long it stays near its peak.
-        const auto risesAt = std::find_if(measured.begin(), measured.end(), [&](float db) { return db > peak - 30.0; });
-        const double delay = (static_cast<double>(risesAt - measured.begin()) - lead + 0.4 * smoothing) * stepSeconds;
+
+    LeastSquaresResult fitUsualSegments() const {
+        LeastSquaresResult best;
+        best.cost = std::numeric_limits<double>::infinity();
+        // The decay's length has local minima; two starts find the right valley.
+        for (double share : {0.15, 0.8}) {
+            Eigen::VectorXd from = p_;
+            from(logDecay) = std::log(std::clamp(share * gate_, 0.004, 20.0));
+            if (!gateKnown_ && share > 0.5) from(gateSeconds) = earlyGate_;
+            const auto result = minimizeLeastSquares(problem_, from, settings_, task_);
+            if (result.cost < best.cost) best = result;
+        }
+        return best;
+    }
+
+    /// The less usual segments: when it first rises, and how long it stays near its peak.
+    void fitRareSegments(LeastSquaresResult& best) {
+        const auto risesAt =
+            std::find_if(measured_.begin(), measured_.end(), [&](float db) { return db > peak_ - 30.0; });
+        const double delay =
+            (static_cast<double>(risesAt - measured_.begin()) - lead_ + 0.4 * smoothing_) * levelStepSeconds;
         const auto near = [&](auto from, auto to) {
-            return std::find_if(from, to, [&](float db) { return db > peak - 1.0; });
+            return std::find_if(from, to, [&](float db) { return db > peak_ - 1.0; });
         };
-        const double reached = static_cast<double>(near(measured.begin(), measured.end()) - measured.begin()) - lead;
+        const double reached = static_cast<double>(near(measured_.begin(), measured_.end()) - measured_.begin()) - lead_;
         const double left =
-            static_cast<double>(near(measured.rbegin(), measured.rend()).base() - measured.begin()) - lead;
-        const double stay = std::clamp((left - reached) * stepSeconds, 0.0, roughGate);
-        const Eigen::VectorXd plain = best.point;
-        p = plain;
-        set(delaySeconds, delay > 0.005 ? delay : 0.0, 0.0, roughGate);
-        set(holdSeconds, 0.0, 0.0, roughGate);
+            static_cast<double>(near(measured_.rbegin(), measured_.rend()).base() - measured_.begin()) - lead_;
+        const double stay = std::clamp((left - reached) * levelStepSeconds, 0.0, gate_);
+        p_ = Eigen::VectorXd(best.point);
+        set(delaySeconds, delay > 0.005 ? delay : 0.0, 0.0, gate_);
+        set(holdSeconds, 0.0, 0.0, gate_);
         set(attackBend, 0.0, -8.0, 8.0);
-        settings.iterations = 20;
-        settings.tolerance = 1e-3;
-        Eigen::VectorXd held = p;
-        held(logAttack) = std::log(std::max(0.001, reached * stepSeconds - held(delaySeconds)));
+        settings_.iterations = 20;
+        settings_.tolerance = 1e-3;
+        Eigen::VectorXd held = p_;
+        held(logAttack) = std::log(std::max(0.001, reached * levelStepSeconds - held(delaySeconds)));
         held(holdSeconds) = 0.8 * stay;
-        held(logDecay) = std::log(std::clamp(0.5 * (roughGate - stay - reached * stepSeconds), 0.004, 20.0));
-        for (const Eigen::VectorXd& from : {p, held}) {
-            const auto result = minimizeLeastSquares(problem, from, settings, task);
+        held(logDecay) = std::log(std::clamp(0.5 * (gate_ - stay - reached * levelStepSeconds), 0.004, 20.0));
+        for (const Eigen::VectorXd& from : {p_, held}) {
+            const auto result = minimizeLeastSquares(problem_, from, settings_, task_);
             if (result.cost < 0.7 * best.cost) best = result;
         }
     }
-    const SegmentCurve curve(best.point(bend));
-    fit.delay = best.point(delaySeconds);
-    fit.attack = std::exp(best.point(logAttack));
-    fit.attackBend = best.point(attackBend);
-    fit.hold = best.point(holdSeconds);
-    // Without a fall, or with one that the note does not live to see, there is no decay to time.
-    const double decayTime = std::exp(best.point(logDecay)) * curve.timeConstantShare();
-    if (best.point(sustainDb) < -leastDecayDb && fit.delay + fit.hold + decayTime < best.point(gateSeconds)) {
-        fit.decay = std::exp(best.point(logDecay));
-        fit.decayBend = best.point(bend);
-        fit.decayTime = decayTime;
+
+    LevelFit described(const LeastSquaresResult& best) const {
+        LevelFit fit;
+        const SegmentCurve curve(best.point(bend));
+        fit.delay = best.point(delaySeconds);
+        fit.attack = std::exp(best.point(logAttack));
+        fit.attackBend = best.point(attackBend);
+        fit.hold = best.point(holdSeconds);
+        // Without a fall, or with one that the note does not live to see, there is no decay to time.
+        const double decayTime = std::exp(best.point(logDecay)) * curve.timeConstantShare();
+        if (best.point(sustainDb) < -leastDecayDb && fit.delay + fit.hold + decayTime < best.point(gateSeconds)) {
+            fit.decay = std::exp(best.point(logDecay));
+            fit.decayBend = best.point(bend);
+            fit.decayTime = decayTime;
+        }
+        fit.sustainDb = best.point(sustainDb);
+        fit.gate = best.point(gateSeconds);
+        fit.peakDb = best.point(peakDb);
+        fit.errorDb = best.cost;
+        // A release that the excerpt does not show cannot be measured.
+        if (start_ + fit.gate + 0.01 < next_) {
+            fit.release = std::exp(best.point(logRelease));
+            fit.releaseBend = best.point(releaseBend);
+        }
+        return fit;
     }
-    fit.sustainDb = best.point(sustainDb);
-    fit.gate = best.point(gateSeconds);
-    fit.peakDb = best.point(peakDb);
-    fit.errorDb = best.cost;
-    // A release that the excerpt does not show cannot be told.
-    if (start + fit.gate + 0.01 < next) {
-        fit.release = std::exp(best.point(logRelease));
-        fit.releaseBend = best.point(releaseBend);
-    }
-    return fit;
+
+    const int smoothing_; ///< steps
+    const double start_, next_;
+    const bool gateKnown_;
+    const double longest_; ///< seconds that a segment may last
+    const Task& task_;
+    int lead_ = 0;  ///< steps before the note's start; fewer where the recording begins with the note
+    int count_ = 0; ///< steps
+    std::vector<float> measured_;
+    int peakAt_ = 0;
+    double peak_ = silenceDb;
+    bool usable_ = false;
+    double gate_ = 0.0, earlyGate_ = 0.0; ///< seconds after the start
+    Eigen::VectorXd p_;                   ///< where fits begin
+    LeastSquaresProblem problem_;
+    LeastSquaresSettings settings_{.iterations = 8,
+                                   .differenceStep = 1e-3,
+                                   .differenceSteps = {},
+                                   .absoluteValues = true,
+                                   .absoluteFloor = 0.3,
+                                   .tolerance = 1e-2};
+};
+
+} // namespace
+
+LevelFit fitLevel(const Track& level, double smoothingSeconds, double start, double gate, double next,
+                  const Task& task) {
+    return LevelFitter(level, smoothingSeconds, start, gate, next, task).fit();
 }
 
 } // namespace facet

@@ -180,62 +180,100 @@ double heardUntil(const Recording& recording, const Note& note) {
     return until;
 }
 
-/// Looks at what lies below a frequency.
-Echo findEchoBelow(double highestHz, const Recording& recording, const Performance& performance, const Task& task) {
-    Echo echo;
-    const double seconds = recording.seconds();
-    const bool stereo = recording.channelCount() > 1;
-    std::vector<float> left = flattened(recording.channels.front(), highestHz);
-    std::vector<float> right = stereo ? flattened(recording.channels[1], highestHz) : left;
-    task.check();
-    std::vector<float> mid(left.size());
-    for (std::size_t i = 0; i < mid.size(); ++i) mid[i] = 0.5f * (left[i] + right[i]);
-    const auto lags = static_cast<std::size_t>(std::min(longestEcho * 2.2, seconds) * echoRateHz);
-    std::vector<Sample> samples;
-    Correlation sum{std::vector<double>(lags), std::vector<double>(lags), std::vector<double>(lags)};
-    RealFft fft(powerOfTwo(static_cast<double>(lags) + 2.0 * templateSeconds * echoRateHz));
-    for (std::size_t n = 0; n < performance.notes.size() && n < 12; ++n) {
+/// A recording prepared for the search of echoes: what lies below a frequency, with an even spectrum.
+struct FlatSound {
+    std::vector<float> left, right, mid;
+    bool stereo;
+
+    FlatSound(double highestHz, const Recording& recording, const Task& task)
+        : left(flattened(recording.channels.front(), highestHz)), stereo(recording.channelCount() > 1) {
+        right = stereo ? flattened(recording.channels[1], highestHz) : left;
         task.check();
-        const Note& note = performance.notes[n];
-        const double heard = heardUntil(recording, note);
+        mid.resize(left.size());
+        for (std::size_t i = 0; i < mid.size(); ++i) mid[i] = 0.5f * (left[i] + right[i]);
+    }
+};
+
+/// Correlates the notes with what comes after them and sums up over them, where no other note of the same pitch class
+/// would be taken for a repeat.
+class EchoCorrelation {
+public:
+    EchoCorrelation(const FlatSound& sound, const Recording& recording, const Performance& performance)
+        : sum{std::vector<double>(lagsOf(recording)), std::vector<double>(lagsOf(recording)),
+              std::vector<double>(lagsOf(recording))},
+          sound_(sound), recording_(recording), performance_(performance), lags_(lagsOf(recording)),
+          fft_(powerOfTwo(static_cast<double>(lags_) + 2.0 * templateSeconds * echoRateHz)) {}
+
+    void addNote(std::size_t n) {
+        const double seconds = recording_.seconds();
+        const Note& note = performance_.notes[n];
+        const double heard = heardUntil(recording_, note);
         double end = std::min({heard, note.start + templateSeconds, seconds});
-        if (n + 1 < performance.notes.size()) end = std::min(end, performance.notes[n + 1].start);
-        if (end - note.start < 0.02) continue;
+        if (n + 1 < performance_.notes.size()) end = std::min(end, performance_.notes[n + 1].start);
+        if (end - note.start < 0.02) return;
         const auto begin = static_cast<std::size_t>(note.start * echoRateHz);
-        const auto stop = std::min(mid.size(), static_cast<std::size_t>(end * echoRateHz));
+        const auto stop = std::min(sound_.mid.size(), static_cast<std::size_t>(end * echoRateHz));
         double energy = 0.0;
-        for (std::size_t i = begin; i < stop; ++i) energy += static_cast<double>(mid[i]) * mid[i];
-        if (energy <= 0.0) continue;
-        const Spectrum own = spectrumOf(fft, mid, begin, stop);
-        const auto usable = [&](std::size_t lag) {
-            const double t = static_cast<double>(lag) / echoRateHz;
-            if (end + t > seconds || t < heard - note.start) return false; // within itself a tone resembles itself
-            for (const Note& other : performance.notes)
-                if (&other != &note && (other.key - note.key) % 12 == 0 && other.start < end + t + 0.01 &&
-                    other.end + 0.05 > note.start + t)
-                    return false;
-            return true;
-        };
-        samples.push_back({begin, stop, energy, std::vector<char>(lags)});
+        for (std::size_t i = begin; i < stop; ++i) energy += static_cast<double>(sound_.mid[i]) * sound_.mid[i];
+        if (energy <= 0.0) return;
+        const Spectrum own = spectrumOf(fft_, sound_.mid, begin, stop);
+        samples.push_back({begin, stop, energy, std::vector<char>(lags_)});
         std::vector<char>& allowed = samples.back().allowed;
-        for (std::size_t lag = 0; lag < lags; lag += 24) {
-            const char yes = usable(lag) ? 1 : 0;
-            std::fill_n(allowed.begin() + static_cast<std::ptrdiff_t>(lag), std::min<std::size_t>(24, lags - lag), yes);
+        for (std::size_t lag = 0; lag < lags_; lag += 24) {
+            const char yes = isUsable(lag, note, heard, end) ? 1 : 0;
+            std::fill_n(allowed.begin() + static_cast<std::ptrdiff_t>(lag), std::min<std::size_t>(24, lags_ - lag),
+                        yes);
         }
-        for (int side = 0; side < (stereo ? 2 : 1); ++side) {
-            const auto& x = side == 0 ? left : right;
-            auto& into = side == 0 ? sum.left : sum.right;
-            spectrumOf(fft, x, begin, begin + static_cast<std::size_t>(fft.size()));
-            const auto bins = fft.bins();
-            for (std::size_t k = 0; k < bins.size(); ++k) bins[k] *= std::conj(own[k]);
-            fft.inverse();
-            for (std::size_t lag = 0; lag < lags; ++lag)
-                if (allowed[lag]) into[lag] += static_cast<double>(fft.time()[lag]) / fft.size();
-        }
-        for (std::size_t lag = 0; lag < lags; ++lag)
+        correlate(sound_.left, own, begin, allowed, sum.left);
+        if (sound_.stereo) correlate(sound_.right, own, begin, allowed, sum.right);
+        for (std::size_t lag = 0; lag < lags_; ++lag)
             if (allowed[lag]) sum.weight[lag] += energy;
     }
-    if (!stereo) sum.right = sum.left;
+
+    std::size_t lags() const { return lags_; }
+    Correlation sum;
+    std::vector<Sample> samples;
+
+private:
+    static std::size_t lagsOf(const Recording& recording) {
+        return static_cast<std::size_t>(std::min(longestEcho * 2.2, recording.seconds()) * echoRateHz);
+    }
+
+    bool isUsable(std::size_t lag, const Note& note, double heard, double end) const {
+        const double t = static_cast<double>(lag) / echoRateHz;
+        // Within itself a tone resembles itself.
+        if (end + t > recording_.seconds() || t < heard - note.start) return false;
+        for (const Note& other : performance_.notes)
+            if (&other != &note && (other.key - note.key) % 12 == 0 && other.start < end + t + 0.01 &&
+                other.end + 0.05 > note.start + t)
+                return false;
+        return true;
+    }
+
+    void correlate(const std::vector<float>& x, const Spectrum& own, std::size_t begin,
+                   const std::vector<char>& allowed, std::vector<double>& into) {
+        spectrumOf(fft_, x, begin, begin + static_cast<std::size_t>(fft_.size()));
+        const auto bins = fft_.bins();
+        for (std::size_t k = 0; k < bins.size(); ++k) bins[k] *= std::conj(own[k]);
+        fft_.inverse();
+        for (std::size_t lag = 0; lag < lags_; ++lag)
+            if (allowed[lag]) into[lag] += static_cast<double>(fft_.time()[lag]) / fft_.size();
+    }
+
+    const FlatSound& sound_;
+    const Recording& recording_;
+    const Performance& performance_;
+    std::size_t lags_;
+    RealFft fft_;
+};
+
+/// The lag at which the first repeat stands, and how well sounds correlate at lags that mean nothing.
+struct EchoLag {
+    std::size_t lag = 0; ///< 0: none
+    double usual = 0.0;
+};
+
+EchoLag strongestLag(const Correlation& sum, std::size_t lags) {
     const auto first = static_cast<std::size_t>(shortestEcho * echoRateHz);
     const auto last = std::min(lags, static_cast<std::size_t>(longestEcho * echoRateHz));
     std::size_t best = 0;
@@ -246,7 +284,7 @@ Echo findEchoBelow(double highestHz, const Recording& recording, const Performan
         if (lag % 7 == 0) all.push_back(static_cast<float>(sum.at(lag)));
         if (best == 0 || sum.at(lag) > sum.at(best)) best = lag;
     }
-    if (best == 0 || all.size() < 100 || sum.at(best) < audibleEcho) return echo;
+    if (best == 0 || all.size() < 100 || sum.at(best) < audibleEcho) return {};
     // A repeat of a repeat may be as loud; the first is the echo.
     for (int part : {3, 2}) {
         const std::size_t earlier = peakNear(sum, best / static_cast<std::size_t>(part), 24);
@@ -256,28 +294,47 @@ Echo findEchoBelow(double highestHz, const Recording& recording, const Performan
         }
     }
     std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() * 95 / 100), all.end());
-    const double usual = all[all.size() * 95 / 100];
-    echo.confidence = std::clamp((sum.at(best) / (usual + 1e-9) - 1.5) / 3.0, 0.0, 1.0);
-    if (echo.confidence < 0.25 || sum.at(best) > 0.95 ||
-        !agreed(samples, mid, left, right, best, sum.at(best), performance)) {
+    return {best, all[all.size() * 95 / 100]};
+}
+
+/// Level and side of the echo at a lag, and of its second repeat.
+void describeEcho(Echo& echo, const Correlation& sum, std::size_t lags, const EchoLag& found) {
+    const double l = sum.gain(sum.left, found.lag);
+    const double r = sum.gain(sum.right, found.lag);
+    echo.seconds = static_cast<double>(found.lag) / echoRateHz;
+    echo.levelDb = dbFromGain(std::max(std::abs(l), std::abs(r)));
+    echo.side = (r * r - l * l) / (r * r + l * l + 1e-30);
+    const std::size_t second = peakNear(sum, 2 * found.lag, 12);
+    if (2 * found.lag >= lags || sum.weight[second] <= 0.0) return;
+    const double l2 = sum.gain(sum.left, second);
+    const double r2 = sum.gain(sum.right, second);
+    const double ratio = std::max(std::abs(l2), std::abs(r2)) / sum.at(found.lag);
+    if (std::max(std::abs(l2), std::abs(r2)) <= std::max(0.5 * audibleEcho, 1.2 * found.usual)) return;
+    echo.feedbackDb = dbFromGain(std::min(1.0, ratio));
+    echo.secondSide = (r2 * r2 - l2 * l2) / (r2 * r2 + l2 * l2 + 1e-30);
+}
+
+/// Looks at what lies below a frequency.
+Echo findEchoBelow(double highestHz, const Recording& recording, const Performance& performance, const Task& task) {
+    constexpr std::size_t mostNotes = 12;
+    Echo echo;
+    const FlatSound sound(highestHz, recording, task);
+    EchoCorrelation correlation(sound, recording, performance);
+    for (std::size_t n = 0; n < performance.notes.size() && n < mostNotes; ++n) {
+        task.check();
+        correlation.addNote(n);
+    }
+    Correlation& sum = correlation.sum;
+    if (!sound.stereo) sum.right = sum.left;
+    const EchoLag found = strongestLag(sum, correlation.lags());
+    if (found.lag == 0) return echo;
+    echo.confidence = std::clamp((sum.at(found.lag) / (found.usual + 1e-9) - 1.5) / 3.0, 0.0, 1.0);
+    if (echo.confidence < 0.25 || sum.at(found.lag) > 0.95 ||
+        !agreed(correlation.samples, sound.mid, sound.left, sound.right, found.lag, sum.at(found.lag), performance)) {
         echo.confidence = 0.0;
         return echo;
     }
-    const double l = sum.gain(sum.left, best);
-    const double r = sum.gain(sum.right, best);
-    echo.seconds = static_cast<double>(best) / echoRateHz;
-    echo.levelDb = dbFromGain(std::max(std::abs(l), std::abs(r)));
-    echo.side = (r * r - l * l) / (r * r + l * l + 1e-30);
-    const std::size_t second = peakNear(sum, 2 * best, 12);
-    if (2 * best < lags && sum.weight[second] > 0.0) {
-        const double l2 = sum.gain(sum.left, second);
-        const double r2 = sum.gain(sum.right, second);
-        const double ratio = std::max(std::abs(l2), std::abs(r2)) / sum.at(best);
-        if (std::max(std::abs(l2), std::abs(r2)) > std::max(0.5 * audibleEcho, 1.2 * usual)) {
-            echo.feedbackDb = dbFromGain(std::min(1.0, ratio));
-            echo.secondSide = (r2 * r2 - l2 * l2) / (r2 * r2 + l2 * l2 + 1e-30);
-        }
-    }
+    describeEcho(echo, sum, correlation.lags(), found);
     return echo;
 }
 

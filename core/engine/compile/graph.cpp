@@ -515,7 +515,8 @@ bool sameLayer(const LayerGraph& a, const LayerGraph& b) {
         if (x.shape.wave != y.shape.wave || x.shape.blendWave != y.shape.blendWave || x.voices != y.voices ||
             x.key != y.key || x.follows != y.follows || x.route != y.route || x.retrigger != y.retrigger ||
             x.syncTo != y.syncTo || x.order != y.order || x.audioModulator != y.audioModulator ||
-            x.audioModulated != y.audioModulated || x.ringModulated != y.ringModulated || x.table != y.table || x.sample != y.sample)
+            x.audioModulated != y.audioModulated || x.ringModulated != y.ringModulated || x.table != y.table ||
+            x.sample != y.sample)
             return false;
     }
     for (std::size_t i = 0; i < a.filters.size(); ++i)

@@ -5,24 +5,13 @@
 namespace facet {
 
 /// Every effect: its kind, and the function that makes it, which is defined in the effect's own file.
-#define FACET_EFFECTS(effect)                    \
-    effect(postFilter, makePostFilter)           \
-    effect(equalizer, makeEqualizer)             \
-    effect(saturation, makeShaper)               \
-    effect(folding, makeShaper)                  \
-    effect(reduction, makeReduction)             \
-    effect(shifter, makeShifter)                 \
-    effect(compressor, makeCompressor)           \
-    effect(limiter, makeLimiter)                 \
-    effect(bandCompressor, makeBandCompressor)   \
-    effect(width, makeBandWidth)                 \
-    effect(phaser, makePhaser)                   \
-    effect(chorus, makeChorus)                   \
-    effect(flanger, makeFlanger)                 \
-    effect(resonator, makeResonator)             \
-    effect(delay, makeDelay)                     \
-    effect(reverb, makeReverb)                   \
-    effect(response, makeResponse)
+#define FACET_EFFECTS(effect)                                                                                          \
+    effect(postFilter, makePostFilter) effect(equalizer, makeEqualizer) effect(saturation, makeShaper)                 \
+        effect(folding, makeShaper) effect(reduction, makeReduction) effect(shifter, makeShifter)                      \
+            effect(compressor, makeCompressor) effect(limiter, makeLimiter) effect(bandCompressor, makeBandCompressor) \
+                effect(width, makeBandWidth) effect(phaser, makePhaser) effect(chorus, makeChorus)                     \
+                    effect(flanger, makeFlanger) effect(resonator, makeResonator) effect(delay, makeDelay)             \
+                        effect(reverb, makeReverb) effect(response, makeResponse)
 
 #define FACET_DECLARE(kind, make) std::unique_ptr<Effect> make(const EffectGraph&, const EffectSetting&);
 FACET_EFFECTS(FACET_DECLARE)
@@ -30,7 +19,7 @@ FACET_EFFECTS(FACET_DECLARE)
 
 std::unique_ptr<Effect> makeEffect(const EffectGraph& graph, const EffectSetting& setting) {
     switch (graph.kind) {
-#define FACET_CASE(kind, make) \
+#define FACET_CASE(kind, make)                                                                                         \
     case ModuleKind::kind: return make(graph, setting);
         FACET_EFFECTS(FACET_CASE)
 #undef FACET_CASE

@@ -6,8 +6,8 @@
 
 namespace facet {
 
-/// The phase of an oscillator that runs on through all notes. It counts in whole parts of 2^64 of a cycle, so that it does
-/// not depend on how time was cut into blocks.
+/// The phase of an oscillator that runs on through all notes. It counts in whole parts of 2^64 of a cycle, so that it
+/// does not depend on how time was cut into blocks.
 class PhaseAccumulator {
 public:
     void setRate(double hz, double rateHz) {

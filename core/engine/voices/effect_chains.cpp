@@ -61,7 +61,7 @@ struct EffectChains::State {
     std::vector<std::vector<double>> values; ///< of each effect, as moved
     std::vector<double> output;              ///< likewise of the output
     std::vector<float> amounts;              ///< of the links
-    std::vector<GainRamp> mixes;                ///< of each effect
+    std::vector<GainRamp> mixes;             ///< of each effect
     GainRamp level, send;
 };
 

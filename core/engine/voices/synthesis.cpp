@@ -32,7 +32,7 @@ Synthesis::Synthesis(std::span<const Graph> candidates, double rateHz, std::uint
         std::all_of(layers_.begin(), layers_.end(), [](const Layer& layer) { return layer.plain; }))
         longest_ = mostFrames_;
     sends_ = std::any_of(first.effects.begin(), first.effects.end(),
-                        [](const EffectGraph& e) { return e.chain == Chain::send; });
+                         [](const EffectGraph& e) { return e.chain == Chain::send; });
     heardSignals_.resize(graphs_.size());
     for (HeardSignals& heard : heardSignals_) heard.layers.resize(first.layers.size());
     sourceJobs_.resize(static_cast<std::size_t>(orders));
@@ -110,7 +110,7 @@ void Synthesis::prepareVoice(Voice& voice, std::size_t l, Rows* rows) {
     voice.candidates.resize(voiced_);
     voice.oscillators.resize(voiced_ * static_cast<std::size_t>(layer.stackPerCandidate));
     if (layer.audioModulation || std::any_of(graph.sources.begin(), graph.sources.end(),
-                                      [](const SourceValues& s) { return s.shape.wave == Wave::noise; }))
+                                             [](const SourceValues& s) { return s.shape.wave == Wave::noise; }))
         voice.extras.resize(voice.oscillators.size());
     voice.jobs.resize(voice.oscillators.size());
     voice.filterJobs.resize(2 * voiced_);

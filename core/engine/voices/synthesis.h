@@ -1,4 +1,5 @@
-// Everything that sounds of up to 16 candidates: their voices, the rows of samples they run through, and the effect chains.
+// Everything that sounds of up to 16 candidates: their voices, the rows of samples they run through, and the effect
+// chains.
 #pragma once
 
 #include "core/engine/compile/graph.h"
@@ -18,9 +19,9 @@ namespace facet {
 /// voice_allocation.cpp (which voice plays which note), voice_controls.cpp (control values), voice_sources.cpp (sources
 /// and their audio-rate modulation) and voice_sound.cpp (blocks of sound).
 ///
-/// Indices: `l` a layer, `c` a candidate, `s` a source, `f` a filter, `k` a stacked voice. A *stretch* is what one call of
-/// process() makes, a *block* at most 16 samples of it. All memory is taken at construction; nothing else allocates, locks
-/// or throws. One thread at a time.
+/// Indices: `l` a layer, `c` a candidate, `s` a source, `f` a filter, `k` a stacked voice. A *stretch* is what one call
+/// of process() makes, a *block* at most 16 samples of it. All memory is taken at construction; nothing else allocates,
+/// locks or throws. One thread at a time.
 class Synthesis {
 public:
     Synthesis(std::span<const Graph> candidates, double rateHz, std::uint64_t seed, bool sharedVoices);

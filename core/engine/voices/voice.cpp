@@ -98,9 +98,7 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
         case ControlLink::To::layerLevel: candidate.layerDb += by; break;
         case ControlLink::To::amountOf: candidate.linkAmounts[at] += by; break;
         case ControlLink::To::audioAmountOf: candidate.audioAmounts[at] += by; break;
-        case ControlLink::To::part:
-            moves[at][static_cast<std::size_t>(link.field)] += by;
-            break;
+        case ControlLink::To::part: moves[at][static_cast<std::size_t>(link.field)] += by; break;
         }
     }
     // Amounts may ask for more than can be heard, or computed.

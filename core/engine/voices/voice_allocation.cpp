@@ -162,7 +162,7 @@ void Synthesis::prime(Voice& voice, std::size_t l) {
 }
 
 void Synthesis::moveVoice(Voice& voice, std::size_t l, std::uint32_t number, double pitch, double velocity,
-                             bool overlapping, bool retrigger) {
+                          bool overlapping, bool retrigger) {
     for (std::size_t c = 0; c < voiced_; ++c) {
         CandidateVoice& candidate = voice.candidates[c];
         const double now = voice.pitch + glideOffset(voice, c);

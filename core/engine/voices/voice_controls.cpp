@@ -28,7 +28,7 @@ float Synthesis::noteRandom(std::uint32_t number, std::size_t c, std::size_t l) 
 }
 
 void Synthesis::noteSignals(std::array<float, signal::count>& signals, double pitch, double velocity,
-                               std::size_t c) const {
+                            std::size_t c) const {
     signals[signal::velocity] = static_cast<float>(velocity / 127.0);
     signals[signal::key] = static_cast<float>((pitch - 60.0) / 12.0);
     signals[signal::wheel] = wheel_;
@@ -107,7 +107,8 @@ void Synthesis::advanceControls(Voice& voice, std::size_t l, Rows* voiceRows, in
         for (std::size_t e = 0; e < candidate.envelopes.size(); ++e)
             candidate.envelopes[e].advanceBlocks(
                 values.envelopes[e], perSample_, frames, e == levelEnvelope ? level : nullptr,
-                e == filterEnvelope ? &candidate.filterEnvelope[static_cast<std::size_t>(at / kernels::blockFrames)] : nullptr);
+                e == filterEnvelope ? &candidate.filterEnvelope[static_cast<std::size_t>(at / kernels::blockFrames)]
+                                    : nullptr);
         for (std::size_t i = 0; i < candidate.lfos.size(); ++i)
             candidate.lfos[i].advance(values.lfos[i], seconds(frames));
         followMovers(voice, c, l);

@@ -102,7 +102,8 @@ void Synthesis::processLayer(std::size_t l, int at, int frames) {
     filterJobs_.clear();
     const LayerGraph& graph = graphs_.front().layers[l];
     const bool filtered = graph.filtered();
-    const int whole = (frames + kernels::blockFrames - 1) / kernels::blockFrames * kernels::blockFrames; // the kernels work on whole groups
+    const int whole = (frames + kernels::blockFrames - 1) / kernels::blockFrames *
+                      kernels::blockFrames; // the kernels work on whole groups
     for (std::uint16_t v : layer.sounding) {
         Voice& voice = layer.voices[v];
         Rows* voiceRows = &layer.rows[v * voiced_];
@@ -235,7 +236,7 @@ void Synthesis::addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows, i
                 {left, rows.level, candidate.levelFrom * leftGain, candidate.levelGain * leftGain, sum.left + at});
             if (alike_) return;
             mixJobs_.push_back({stereo_ ? right : left, rows.level, candidate.levelFrom * rightGain,
-                               candidate.levelGain * rightGain, sum.right + at});
+                                candidate.levelGain * rightGain, sum.right + at});
         };
         const auto addAll = [&](const Sides& sum, float gain) {
             add(rows.left, rows.right, sum, gain);

@@ -160,7 +160,8 @@ void Synthesis::runSources(std::size_t l, Voice* only, int frames) {
     eachOne([&](Voice& voice) {
         for (CandidateVoice& candidate : voice.candidates)
             for (MoverLine& mover : candidate.movers)
-                std::copy(mover.line.begin() + frames, mover.line.begin() + frames + kernels::blockFrames, mover.line.begin());
+                std::copy(mover.line.begin() + frames, mover.line.begin() + frames + kernels::blockFrames,
+                          mover.line.begin());
     });
 }
 
@@ -187,7 +188,8 @@ void Synthesis::runDoubled(std::size_t l, int frames) {
             kernels::Row* before = &layer.firstHalves[(v * voiced_ + c) * layer.written.size()];
             for (std::size_t i = 0; i < layer.writtenCount; ++i)
                 std::copy_n(rows.*layer.written[i], kernels::blockFrames, before[i].data());
-            for (std::size_t i = 0; i < layer.clearedCount; ++i) std::fill_n(rows.*layer.cleared[i], kernels::blockFrames, 0.0f);
+            for (std::size_t i = 0; i < layer.clearedCount; ++i)
+                std::fill_n(rows.*layer.cleared[i], kernels::blockFrames, 0.0f);
         }
     eachJob([&](SourceJob& job) {
         job.leftFrom = job.leftTo;

@@ -30,7 +30,7 @@ std::vector<float> levelOf(const Recording& recording, double start, double end,
 
 } // namespace
 
-std::optional<NoteShape> shapeFromNote(const Recording& recording, double start, double end, double pitchHz) {
+std::optional<AmplitudeShape> amplitudeShapeOf(const Recording& recording, double start, double end, double pitchHz) {
     const double window = std::max(0.004, 1.0 / std::max(pitchHz, 20.0));
     std::vector<float> level = levelOf(recording, start + marginSeconds, end - marginSeconds, window);
     double mean = 0.0;
@@ -48,7 +48,7 @@ std::optional<NoteShape> shapeFromNote(const Recording& recording, double start,
         low = std::min(low, dbOf(point.value));
     }
     low = std::max(low, high - deepestDb);
-    NoteShape shape;
+    AmplitudeShape shape;
     shape.hz = change.rateHz;
     shape.depthDb = high - low;
     if (shape.depthDb < leastDb) return std::nullopt;

@@ -5,7 +5,7 @@
 
 namespace facet {
 
-CutoffRise cutoffRiseOf(const Track& cutoffHz, const Note& note) {
+CutoffSweep cutoffSweepOf(const Track& cutoffHz, const Note& note) {
     constexpr double leastOctaves = 1.0, leastSeconds = 0.05, strike = 0.01, end = 0.02;
     constexpr std::size_t fewest = 20, near = 2;
     std::vector<double> seconds;

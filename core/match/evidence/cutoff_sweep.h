@@ -1,4 +1,4 @@
-// A filter that opens while a note lasts.
+// A cutoff that rises while a note lasts.
 #pragma once
 
 #include "core/analysis/series/track.h"
@@ -6,7 +6,8 @@
 
 namespace facet {
 
-struct CutoffRise {
+/// How the effective cutoff of one note rises and falls back.
+struct CutoffSweep {
     double fromHz = notMeasurable;
     double octaves = 0.0;     ///< from there to the top
     double seconds = 0.0;     ///< from the note's start to the top
@@ -16,8 +17,8 @@ struct CutoffRise {
     bool found() const { return isMeasured(fromHz); }
 };
 
-/// From a track of the cutoff in Hz, without what jumps (medians of five). Not found where it rises by less than an
-/// octave or within 50 ms, or where less than twenty points of it were measured.
-CutoffRise cutoffRiseOf(const Track& cutoffHz, const Note& note);
+/// Reads it off a track of the cutoff in Hz, after medians of five have taken out what jumps. Not found where it rises
+/// by less than an octave or within 50 ms, or where fewer than twenty points were measured. Any thread.
+CutoffSweep cutoffSweepOf(const Track& cutoffHz, const Note& note);
 
 } // namespace facet

@@ -2,14 +2,14 @@
 
 namespace facet {
 
-LoneNote longestAlone(const Profile& profile, double end) {
-    LoneNote longest;
+IsolatedNote longestIsolatedNote(const Profile& profile, double end) {
+    IsolatedNote longest;
     double most = 0.05; // seconds; shorter ones tell nothing
     for (const NoteProfile& each : profile.notes) {
         double until = end;
         for (const NoteProfile& other : profile.notes)
             if (&other != &each && other.note.start >= each.note.end - 0.01) until = std::min(until, other.note.start);
-        if (each.note.end - each.note.start <= most || !soundsAlone(each, profile)) continue;
+        if (each.note.end - each.note.start <= most || !isIsolated(each, profile)) continue;
         most = each.note.end - each.note.start;
         longest = {&each, until};
     }

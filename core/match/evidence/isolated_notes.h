@@ -1,4 +1,4 @@
-// Notes that no other sounds with: what is measured of them is theirs alone.
+// Notes that sound alone, so that what is measured then belongs to them.
 #pragma once
 
 #include "core/analysis/profile.h"
@@ -8,7 +8,7 @@
 namespace facet {
 
 /// Whether no other note of the profile overlaps one of them by more than 10 ms.
-inline bool soundsAlone(const NoteProfile& note, const Profile& profile) {
+inline bool isIsolated(const NoteProfile& note, const Profile& profile) {
     constexpr double touches = 0.01; // seconds
     return std::none_of(profile.notes.begin(), profile.notes.end(), [&](const NoteProfile& other) {
         return &other != &note && other.note.start < note.note.end - touches &&
@@ -16,12 +16,12 @@ inline bool soundsAlone(const NoteProfile& note, const Profile& profile) {
     });
 }
 
-/// The longest of them, and until when behind it there is nothing else.
-struct LoneNote {
+/// The longest isolated note, and until when no other note follows it.
+struct IsolatedNote {
     const NoteProfile* note = nullptr; ///< of the profile it was looked for in; null: none is longer than 50 ms
     double until = 0.0;                ///< seconds
 };
-/// `end`: of the recording.
-LoneNote longestAlone(const Profile& profile, double end);
+/// `end`: of the recording, seconds.
+IsolatedNote longestIsolatedNote(const Profile& profile, double end);
 
 } // namespace facet

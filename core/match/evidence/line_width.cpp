@@ -26,7 +26,7 @@ double spreadOfWindow(std::span<const float> window, double rateHz) {
 
 } // namespace
 
-double lineSpreadCents(const Recording& recording, double start, double end, double hz) {
+double lineWidthCents(const Recording& recording, double start, double end, double hz) {
     constexpr double strike = 0.05, shortest = 0.3, longest = 1.2; // seconds
     constexpr double reach = 0.35;                                 // of the distance of two partials
     constexpr double highestHz = 10000.0, standsOut = 16.0;        // 12 dB
@@ -74,7 +74,7 @@ double lineSpreadCents(const Recording& recording, double start, double end, dou
     return cents.size() < 3 ? notMeasurable : medianOf(cents);
 }
 
-double detuneFromSpread(double spreadCents, int voices) {
+double detuneFromLineWidth(double spreadCents, int voices) {
     return spreadCents * std::sqrt(3.0 * (voices - 1) / (voices + 1));
 }
 

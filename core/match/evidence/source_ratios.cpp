@@ -12,7 +12,7 @@ namespace facet {
 
 namespace {
 
-using How = SourceRatio::How;
+using Relation = SourceRatio::Relation;
 
 constexpr double strikeSeconds = 0.03; ///< of a note's beginning, which is all frequencies
 constexpr double mostSeconds = 0.8;
@@ -78,31 +78,31 @@ Lines linesOf(const Recording& recording, double start, double end, double hz) {
 }
 
 /// Where a kind of sound has lines, nearest to what makes it first, and whether it has those at the note's multiples.
-struct Foretold {
+struct PredictedLines {
     std::vector<double> multiples;
     bool harmonic = false;
 };
 
-Foretold foretell(How how, double ratio) {
+PredictedLines predictLines(Relation relation, double ratio) {
     constexpr int farthest = 6;
-    Foretold lines{{}, how == How::beside};
-    for (int k = 1; k <= (how == How::multiplies ? 1 : farthest); ++k)
-        if (how == How::beside)
+    PredictedLines lines{{}, relation == Relation::interval};
+    for (int k = 1; k <= (relation == Relation::ringModulation ? 1 : farthest); ++k)
+        if (relation == Relation::interval)
             lines.multiples.push_back(k * ratio);
         else
             for (double multiple : {std::abs(1.0 - k * ratio), 1.0 + k * ratio}) lines.multiples.push_back(multiple);
     return lines;
 }
 
-/// Harmonic mean of the share of what is heard that was foretold and of what was foretold that is heard.
-double agreement(const Lines& lines, const Foretold& foretold) {
+/// Harmonic mean of the share of what is heard that was predicted and of what was predicted that is heard.
+double agreement(const Lines& lines, const PredictedLines& predicted) {
     double heard = 0.0, explained = 0.0;
     for (const Line& line : lines.all) {
         const double off = lines.tolerance(line.multiple);
         heard += line.weight;
         const bool known = std::abs(line.multiple - 1.0) <= off ||
-                           (foretold.harmonic && std::abs(line.multiple - std::round(line.multiple)) <= off) ||
-                           std::any_of(foretold.multiples.begin(), foretold.multiples.end(),
+                           (predicted.harmonic && std::abs(line.multiple - std::round(line.multiple)) <= off) ||
+                           std::any_of(predicted.multiples.begin(), predicted.multiples.end(),
                                        [&](double multiple) { return std::abs(line.multiple - multiple) <= off; });
         if (known) explained += line.weight;
     }
@@ -110,19 +110,19 @@ double agreement(const Lines& lines, const Foretold& foretold) {
     // 18 dB below it, is all that is asked.
     constexpr double enough = 0.6, lessEach = 0.6;
     double asked = 0.0, found = 0.0, importance = 1.0;
-    for (std::size_t i = 0; i < foretold.multiples.size(); ++i) {
-        const double multiple = foretold.multiples[i];
+    for (std::size_t i = 0; i < predicted.multiples.size(); ++i) {
+        const double multiple = predicted.multiples[i];
         if (multiple < 0.1 || multiple > highestMultiple) continue;
         asked += importance;
         found += importance * lines.at(multiple);
-        if (foretold.harmonic || i % 2 == 1) importance *= lessEach;
+        if (predicted.harmonic || i % 2 == 1) importance *= lessEach;
     }
     const double recall = explained / heard, precision = asked > 0.0 ? std::min(1.0, found / (enough * asked)) : 0.0;
     return recall + precision > 0.0 ? 2.0 * recall * precision / (recall + precision) : 0.0;
 }
 
 /// The simplest fraction near a ratio, and the cents that are left.
-std::optional<SourceRatio> fractionOf(How how, double ratio) {
+std::optional<SourceRatio> fractionOf(Relation relation, double ratio) {
     constexpr int mostUnder = 8, mostOver = 32;
     constexpr double near = 8.0; // cents
     std::optional<SourceRatio> nearest;
@@ -130,7 +130,7 @@ std::optional<SourceRatio> fractionOf(How how, double ratio) {
         const int over = static_cast<int>(std::round(ratio * under));
         if (over < 1 || over > mostOver) continue;
         const double cents = 1200.0 * std::log2(ratio * under / over);
-        if (!nearest || std::abs(cents) < std::abs(nearest->cents)) nearest = {how, 0, over, under, cents, 0.0};
+        if (!nearest || std::abs(cents) < std::abs(nearest->cents)) nearest = {relation, 0, over, under, cents, 0.0};
         if (std::abs(cents) <= near) break;
     }
     if (nearest && std::abs(nearest->cents) > 50.0) return std::nullopt;
@@ -152,22 +152,22 @@ std::vector<SourceRatio> sourceRatiosOf(const Recording& recording, double start
 
     std::vector<SourceRatio> found;
     const auto keepBest = [&](SourceRatio candidate, double ratio) {
-        candidate.agreement = agreement(lines, foretell(candidate.how, ratio));
+        candidate.agreement = agreement(lines, predictLines(candidate.relation, ratio));
         const auto same = std::find_if(found.begin(), found.end(),
-                                       [&](const SourceRatio& each) { return each.how == candidate.how; });
+                                       [&](const SourceRatio& each) { return each.relation == candidate.relation; });
         if (same == found.end())
             found.push_back(candidate);
         else if (candidate.agreement > same->agreement + 1e-9)
             *same = candidate;
     };
     for (int semitones = -24; semitones <= 24; ++semitones)
-        if (semitones % 12 != 0) keepBest({How::beside, semitones, 1, 1, 0.0, 0.0}, std::pow(2.0, semitones / 12.0));
+        if (semitones % 12 != 0) keepBest({Relation::interval, semitones, 1, 1, 0.0, 0.0}, std::pow(2.0, semitones / 12.0));
     constexpr std::size_t strongestLines = 12;
     for (std::size_t i = 0; i < std::min(strongestLines, lines.all.size()); ++i)
         for (double ratio : {std::abs(lines.all[i].multiple - 1.0), lines.all[i].multiple + 1.0})
-            for (How how : {How::modulates, How::multiplies}) {
+            for (Relation relation : {Relation::phaseModulation, Relation::ringModulation}) {
                 if (ratio < 0.2 || ratio > 16.0 || isMultiple(ratio)) continue;
-                if (const auto fraction = fractionOf(how, ratio)) keepBest(*fraction, ratio);
+                if (const auto fraction = fractionOf(relation, ratio)) keepBest(*fraction, ratio);
             }
     constexpr double leastAgreement = 0.5;
     std::erase_if(found, [](const SourceRatio& each) { return each.agreement < leastAgreement; });

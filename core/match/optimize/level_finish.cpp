@@ -16,7 +16,7 @@ bool shapesLevels(const Patch& patch, const Address& address) {
 
 } // namespace
 
-std::vector<Patch> towardsItsLevels(const Patch& patch, const SearchLimits& limits, const Identifiable& identifiable,
+std::vector<Patch> withFittedLevels(const Patch& patch, const SearchLimits& limits, const Identifiable& identifiable,
                                     const DifferencesOf& differences, const Task& task) {
     SearchLimits others = limits;
     for (const Address& address : patch.addresses())

@@ -17,11 +17,11 @@ using Difference = std::function<Eigen::VectorXf(const Loss&, const Recording&)>
 /// The same of several patches, over everything that is compared.
 using DifferencesOf = std::function<std::vector<Eigen::VectorXf>(const std::vector<Patch>&, const Difference&)>;
 
-/// The patch with what shapes and moves levels (level envelopes, velocity, LFOs and links) where levels are closest,
-/// tails included, which weigh little in the loss and are heard at once: least squares in which they count as much as
-/// all else together. Then half and a quarter of the way there. Limits are obeyed. Throws what `differences` throws,
-/// and Cancelled.
-std::vector<Patch> towardsItsLevels(const Patch& patch, const SearchLimits& limits, const Identifiable& identifiable,
+/// The patch with the parameters that shape levels (level envelopes, velocity, LFOs and links to levels) fitted so that
+/// the level over time is closest, tails included, which weigh little in the loss and are heard at once: least squares in
+/// which levels count as much as all else together. Returned with it, in that order: half and a quarter of the way there.
+/// Empty where nothing may be fitted. Limits are obeyed. Throws what `differences` throws, and Cancelled.
+std::vector<Patch> withFittedLevels(const Patch& patch, const SearchLimits& limits, const Identifiable& identifiable,
                                     const DifferencesOf& differences, const Task& task);
 
 } // namespace facet

@@ -16,8 +16,8 @@ namespace facet {
 /// One patch on its way to the least mean absolute residual within limits.
 class Refinement {
 public:
-    /// `near`: slopes at a patch of which this is a change; the first iteration goes by them and measures only what has
-    /// come in.
+    /// `near`: the Jacobian at a patch of which this is a change; the first iteration reuses it and measures only the
+    /// columns of newly added parameters.
     Refinement(const Patch& from, const SearchLimits& limits, const Identifiable& identifiable, int iterations,
                const LinearRefit* near = nullptr);
     /// Patches whose residuals are wanted next; none: it has come to its end.

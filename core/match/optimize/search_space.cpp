@@ -9,7 +9,8 @@ namespace facet {
 namespace {
 
 /// Whether the search can hear a parameter: the comparison is deaf to some that people hear.
-bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDescriptor& d, const Identifiable& identifiable) {
+bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDescriptor& d,
+             const Identifiable& identifiable) {
     if (!matters(patch, module, d) || !takesPart(patch, module)) return false;
     if (!identifiable.width && d.facets == facetBit(Facet::width)) return false;
     if (!identifiable.keys && d.field.find("key") != d.field.npos) return false;
@@ -71,7 +72,8 @@ SearchSpace::SearchSpace(const Patch& patch, const SearchLimits& limits, const I
         for (const auto& d : parametersOf(module.kind)) {
             const Address address{module.path, std::string(d.field)};
             const bool amount = d.unit == Unit::amount && !module.contents().to.empty();
-            if ((d.isSearched() || amount) && !limits.locks.contains(address) && isHeard(patch, module, d, identifiable))
+            if ((d.isSearched() || amount) && !limits.locks.contains(address) &&
+                isHeard(patch, module, d, identifiable))
                 addresses_.push_back(address);
         }
     leaveOneOfEachTie(patch, limits, addresses_);

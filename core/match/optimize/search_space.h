@@ -8,7 +8,7 @@
 
 namespace facet {
 
-/// What the references can tell at all.
+/// What the references can determine at all (identifiable parameters, in the sense of least squares).
 struct Identifiable {
     bool width = true;      ///< they have two channels that differ
     bool keys = true;       ///< their notes differ by at least three semitones

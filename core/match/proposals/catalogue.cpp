@@ -31,10 +31,10 @@ std::vector<Patch> structuralProposals(const ProposalContext& in) {
     for (ProposalFamily& family : proposalFamilies(in))
         if (!family.continuous())
             for (Patch& patch : family.patches) proposals.push_back(std::move(patch));
-    for (auto* propose : {proposeBlends, proposeWidths, proposeOtherFilters, proposeIntervals, proposeStacks,
-                          proposeReverbs, proposeSecondSources, proposeSecondLayers, proposeVelocityResponse,
-                          proposeKeyResponse, proposeRetargeting, proposeChangingRates, proposePitchSweeps,
-                          proposePostFilters})
+    for (auto* propose :
+         {proposeBlends, proposeWidths, proposeOtherFilters, proposeIntervals, proposeStacks, proposeReverbs,
+          proposeSecondSources, proposeSecondLayers, proposeVelocityResponse, proposeKeyResponse, proposeRetargeting,
+          proposeChangingRates, proposePitchSweeps, proposePostFilters})
         propose(in, proposals);
     return proposals;
 }

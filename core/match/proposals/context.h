@@ -12,8 +12,8 @@
 
 namespace facet {
 
-/// A patch to be changed within limits, and the reference that says what is worth trying. References: all three must outlive
-/// it. Any thread.
+/// A patch to be changed within limits, and the reference that says what is worth trying. References: all three must
+/// outlive it. Any thread.
 struct ProposalContext {
     const Patch& patch;
     const SearchLimits& limits;
@@ -33,7 +33,7 @@ struct ProposalContext {
 /// Ways in which one thing can change. Of a continuous parameter the values are sorted and the present one is not among
 /// them; otherwise there are patches only.
 struct ProposalFamily {
-    Address address; ///< of a continuous parameter; module empty: other choices and structures
+    Address address;     ///< of a continuous parameter; module empty: other choices and structures
     FacetSet facets = 0; ///< that answer for it
     std::vector<double> values;
     std::vector<Patch> patches;

@@ -8,7 +8,7 @@
 
 namespace facet {
 
-/// What has levels of its own: a click, a breath, a tone an octave away that dies sooner.
+/// A second layer with a level envelope of its own: a click, a breath, a tone an octave away that decays sooner.
 struct DecayingLayer {
     Wave wave;
     double octave;

@@ -18,7 +18,7 @@ void proposeMeasuredModulation(const ProposalContext& in, std::vector<ProposalFa
         if (moved == in.patch || in.movesLocked(moved)) continue;
         const Facet facet = modulation == MeasuredModulation::tremolo  ? Facet::level
                             : modulation == MeasuredModulation::filter ? Facet::brightness
-                                                           : Facet::pitch;
+                                                                       : Facet::pitch;
         out.push_back({{}, static_cast<FacetSet>(facetBit(facet) | facetBit(Facet::motion)), {}, {moved}});
     }
 }
@@ -63,7 +63,8 @@ void proposeRetargeting(const ProposalContext& in, std::vector<Patch>& out) {
     const auto wave = static_cast<Wave>(static_cast<int>(in.patch.value({firstSource, "wave"})));
     constexpr double sameRate = 0.6; // octaves
     const PeriodicChange& heard = in.reference.motion.strongest().change;
-    std::vector<Destination> destinations{{firstLayer + "/level", 6.0}, {firstSource + "/cents", 12.0}, {firstSource + "/semitone", 12.0}};
+    std::vector<Destination> destinations{
+        {firstLayer + "/level", 6.0}, {firstSource + "/cents", 12.0}, {firstSource + "/semitone", 12.0}};
     if (in.patch.value({firstFilter, "on"}) >= 0.5) {
         destinations.push_back({firstFilter + "/cutoff", 14.0});
         destinations.push_back({firstFilter + "/resonance", 9.0});
@@ -128,7 +129,8 @@ void proposePitchSweeps(const ProposalContext& in, std::vector<Patch>& out) {
     for (const OnsetSweep& sweep :
          {OnsetSweep{-300.0, 0.03}, {500.0, 0.02}, {1200.0, 0.01}, {1900.0, 0.02}, {2400.0, 0.01}}) {
         Patch moved = withSweep(sweep, in.patch);
-        if (moved != in.patch) if (!in.movesLocked(moved)) out.push_back(std::move(moved));
+        if (moved != in.patch)
+            if (!in.movesLocked(moved)) out.push_back(std::move(moved));
     }
 }
 

@@ -26,8 +26,8 @@ void proposeOtherFilters(const ProposalContext& in, std::vector<Patch>& out);
 /// A filter behind the effects, which takes away some of what they have made.
 void proposePostFilters(const ProposalContext& in, std::vector<Patch>& out);
 
-/// The source, filter or effect that takes part in a patch and did not before, or the filter that is of another kind; null
-/// where there is none.
+/// The source, filter or effect that takes part in a patch and did not before, or the filter that is of another kind;
+/// null where there is none.
 const Patch::Module* addedModule(const Patch& patch, const Patch& before);
 
 } // namespace facet

@@ -7,8 +7,8 @@
 
 namespace facet {
 
-/// A family for each parameter of a module that is heard in the phrase and not locked: steps along its scale, or its other
-/// choices, within the given ranges.
+/// A family for each parameter of a module that is heard in the phrase and not locked: steps along its scale, or its
+/// other choices, within the given ranges.
 void proposeParameters(const ProposalContext& in, const Patch::Module& module, std::vector<ProposalFamily>& out);
 
 /// The patch with one parameter at a value, as people would type it: three significant digits.

@@ -37,7 +37,8 @@ public:
     /// 0 … 1, of time or evaluations, whichever is further.
     double fraction() const;
 
-    /// About how long it takes to render, measure and score one patch: what scoring the finalists will take is kept back.
+    /// About how long it takes to render, measure and score one patch: what scoring the finalists will take is kept
+    /// back.
     double scoreSeconds() const { return scoreSeconds_; }
     void setScoreSeconds(double seconds) { scoreSeconds_ = seconds; }
 

@@ -58,8 +58,8 @@ Finalists finalistsOf(const SearchState& search, const Deadline& deadline) {
         finalists.patches.push_back(each.candidate.patch);
     }
     finalists.least = std::min<std::size_t>(2, finalists.patches.size());
-    // A smaller loss is not always a greater likeness: what an earlier search had found stays unless something is better,
-    // and so does what was worth most on the way.
+    // A smaller loss is not always a greater likeness: what an earlier search had found stays unless something is
+    // better, and so does what was worth most on the way.
     if (!search.wentOnWith.empty()) promote(finalists, search.wentOnWith.front());
     if (search.mostValued.patch && !deadline.hurried()) promote(finalists, *search.mostValued.patch);
     return finalists;

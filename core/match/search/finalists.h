@@ -43,9 +43,9 @@ std::vector<ScoredPatch> scoreFinalists(const Finalists& finalists, const std::v
 /// worth more and the constraints allow it: a short search must not undo work.
 void rankByWorth(std::vector<ScoredPatch>& scored, const ScoredPatch& before, const SearchState& search);
 
-/// Scores the winner again over several seeds, as far as there is time: the search has overfitted its own seed a little.
-/// With other phases it may be worth less than the next one, which then has to show what it is worth itself. `curvesDrawn`:
-/// the targets' performances have changed since the first score.
+/// Scores the winner again over several seeds, as far as there is time: the search has overfitted its own seed a
+/// little. With other phases it may be worth less than the next one, which then has to show what it is worth itself.
+/// `curvesDrawn`: the targets' performances have changed since the first score.
 void rescoreWinner(std::vector<ScoredPatch>& scored, const std::vector<PreparedTarget>& targets, bool curvesDrawn,
                    const SearchState& search, const Deadline& deadline);
 

@@ -14,7 +14,7 @@ namespace facet {
 /// The best patch of one of the leading structures.
 struct Leader {
     Patch patch{};
-    double loss = 0.0;                  ///< dB
+    double loss = 0.0;               ///< dB
     double likeness = notMeasurable; ///< 0 … 100, once there was time to compare it
 };
 

@@ -68,7 +68,7 @@ void finishLevels(SearchState& state, Allowance allowance) {
     constexpr double mostGrowth = 1.04;
     const Evaluator evaluator = state.evaluator(allowance);
     const Candidate before = state.leaderboard.best();
-    const auto patches = towardsItsLevels(
+    const auto patches = withFittedLevels(
         before.patch, state.inputs.settings.limits, state.inputs.identifiable,
         [&](const std::vector<Patch>& some, const Difference& difference) {
             return evaluator.differences(some, difference);

@@ -33,8 +33,7 @@ StartingPoints startingPoints(SearchState& state, int attempt) {
     };
     const Recording heard = attended(in.whole.reference, in.whole.attention);
     auto& hypotheses = state.raced.hypotheses;
-    if (hypotheses.empty())
-        hypotheses = hypothesesFor(in.profile(), heard, in.settings.start, in.settings.threads);
+    if (hypotheses.empty()) hypotheses = hypothesesFor(in.profile(), heard, in.settings.start, in.settings.threads);
     for (const Hypothesis& each : hypotheses) enter(each);
     constexpr int ofTheBank = 48; // others at each attempt
     if (in.settings.bank)
@@ -104,8 +103,7 @@ void runHeats(SearchState& state, const Evaluator& quick, const Evaluator& whole
     state.reporter.report("comparing kinds of sound");
     state.raced.donors.clear();
     for (const Candidate& each : entrants) state.raced.donors.push_back(each.patch);
-    std::erase_if(entrants,
-                  [&](const Candidate& e) { return state.raced.followed.contains(structureKeyOf(e.patch)); });
+    std::erase_if(entrants, [&](const Candidate& e) { return state.raced.followed.contains(structureKeyOf(e.patch)); });
     keepDifferentAndMeasured(starts.measured, entrants, 20, 3);
     varyEach(state, quick, entrants);
     keepDifferentAndMeasured(starts.measured, entrants, 6, 2);
@@ -123,9 +121,8 @@ void race(SearchState& state, Allowance allowance, int attempt) {
         segment.push_back(std::move(*part));
     }
     const Evaluator whole = state.evaluator(allowance);
-    const Evaluator quick = segment.empty() ? whole
-                                            : Evaluator::unrecorded(in, segment, state.budget, state.leaderboard,
-                                                                    allowance);
+    const Evaluator quick =
+        segment.empty() ? whole : Evaluator::unrecorded(in, segment, state.budget, state.leaderboard, allowance);
     std::vector<Candidate> entrants;
     StartingPoints starts;
     bool stopped = false;

@@ -7,8 +7,8 @@
 
 namespace facet {
 
-/// Improves one by so many iterations of Levenberg–Marquardt, within the search's limits. What it returns is never worse.
-/// Throws BudgetSpent and Cancelled, as all of these.
+/// Improves one by so many iterations of Levenberg–Marquardt, within the search's limits. What it returns is never
+/// worse. Throws BudgetSpent and Cancelled, as all of these.
 Candidate refine(SearchState& state, const Evaluator& evaluator, const Candidate& from, int iterations);
 
 /// Improves each in place, in pairs. `jacobian`: at a patch that all of them are changes of, see Refinement; then six

@@ -11,8 +11,8 @@
 
 namespace facet {
 
-/// Reads budget, leaderboard and scores; scores what leads now and then, so that people see how alike it is. Used by the
-/// search's own thread alone.
+/// Reads budget, leaderboard and scores; scores what leads now and then, so that people see how alike it is. Used by
+/// the search's own thread alone.
 class Reporter {
 public:
     Reporter(const Budget& budget, Leaderboard& leaderboard, LikenessScores& scores, const MatchListener& listener)
@@ -31,7 +31,7 @@ private:
     LikenessScores& scores_;
     const MatchListener& listener_;
     LikenessScore shown_;
-    bool outdated_ = false; ///< `shown_` is of another patch than the best
+    bool outdated_ = false;                                     ///< `shown_` is of another patch than the best
     double shownAt_ = -std::numeric_limits<double>::infinity(); ///< seconds
 };
 

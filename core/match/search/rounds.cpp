@@ -32,7 +32,8 @@ std::string proposalKeyOf(const Patch& from, const Patch& changed) {
 /// Proposals of one round, compared.
 struct Changes {
     std::vector<Candidate> tried; ///< each as proposed, and those that promise most re-optimized
-    /// Those that should gain once the rest is re-optimized, best first: as proposed or re-optimized, whichever is better.
+    /// Those that should gain once the rest is re-optimized, best first: as proposed or re-optimized, whichever is
+    /// better.
     std::vector<Candidate> promising;
 };
 
@@ -106,8 +107,8 @@ Changes evaluateReoptimized(SearchState& state, const Evaluator& evaluator, cons
 }
 
 /// Refines what was tried, so many of the promising ones first: a large change is often far from what it promises as it
-/// is proposed, and gets there in a few steps. The first step reuses the Jacobian measured before the change; the best of
-/// them then take a step by their own.
+/// is proposed, and gets there in a few steps. The first step reuses the Jacobian measured before the change; the best
+/// of them then take a step by their own.
 void refineChanges(SearchState& state, const Evaluator& evaluator, Changes changes, std::size_t promising) {
     std::vector<Candidate>& some = changes.tried;
     std::size_t added = 0;
@@ -149,7 +150,8 @@ bool round(SearchState& state, const Evaluator& evaluator, Depth depth) {
     return leaderboard.bestRank() < (1.0 - leastGain) * before.rank;
 }
 
-/// CMA-ES about the best, where steps along gradients find nothing more. True when it gained enough to go on from there.
+/// CMA-ES about the best, where steps along gradients find nothing more. True when it gained enough to go on from
+/// there.
 bool polish(SearchState& state, const Evaluator& evaluator) {
     constexpr double deviation = 0.06;
     constexpr int generations = 25;

@@ -16,7 +16,8 @@ enum class Depth {
 /// Throws BudgetSpent and Cancelled.
 void settle(SearchState& state, Allowance allowance);
 
-/// Whether notes of the best start at one phase, as a bass's onset lets hear: sixteen phases are tried. Throws likewise.
+/// Whether notes of the best start at one phase, as a bass's onset lets hear: sixteen phases are tried. Throws
+/// likewise.
 void fixPhases(SearchState& state, Allowance allowance);
 
 } // namespace facet

@@ -38,8 +38,7 @@ Patch withSolvedGain(const Patch& patch, const Recording& reference48k, const Pe
 /// The score over `seeds` ≥ 1 seeds beginning with the performance's own; `profile` is of what is attended to of the
 /// reference. The same on any number of threads. Throws Error for a render that cannot be measured, and Cancelled.
 ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profile& profile,
-                  const Performance& performance, int seeds, const Task& task = {},
-                  const ScoreSettings& settings = {});
+                  const Performance& performance, int seeds, const Task& task = {}, const ScoreSettings& settings = {});
 
 /// The score over all targets with the output's level solved, unless it is locked: loss, likeness and floors are
 /// weighted means, the comparison is with the first.

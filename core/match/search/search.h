@@ -8,8 +8,8 @@
 
 namespace facet {
 
-/// Runs the stages of docs/search.md until nothing gains any more, the budget is spent or a stop is requested; leaves the
-/// best of each structure on the leaderboard, best first. Throws Error for what cannot be rendered.
+/// Runs the stages of docs/search.md until nothing gains any more, the budget is spent or a stop is requested; leaves
+/// the best of each structure on the leaderboard, best first. Throws Error for what cannot be rendered.
 void runSearch(SearchState& state);
 
 /// How well the targets determine each parameter of a patch that was found; neither budget nor stop counts.

@@ -27,7 +27,7 @@ Patch asMeasured(const Profile& profile, const Patch& patch) {
 std::vector<Hypothesis> hypothesesFrom(const SeedBank& bank, const Profile& profile, const Recording& reference48k,
                                        double upperHz, int count, int pass) {
     std::vector<Hypothesis> found;
-    const LoneNote lone = longestAlone(profile, reference48k.seconds());
+    const IsolatedNote lone = longestIsolatedNote(profile, reference48k.seconds());
     if (!lone.note) return found;
     const Note& note = lone.note->note;
     const double hz = hzFromKey(note.key + note.cents / 100.0, profile.tuningCents);

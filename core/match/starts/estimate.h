@@ -6,7 +6,7 @@
 
 namespace facet {
 
-/// `base` with everything set that was measured whatever the source may be: level envelope, glide, a low-pass with its
+/// `base` with everything set that can be measured without knowing the source: level envelope, glide, a low-pass with its
 /// cutoff and envelope where the sound closes or is dark, and a delay for an echo that was heard.
 Patch estimate(const Profile& profile, const Patch& base);
 

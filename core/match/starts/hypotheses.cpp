@@ -11,7 +11,7 @@
 #include "core/match/proposals/links.h"
 #include "core/match/evidence/isolated_notes.h"
 #include "core/match/proposals/measured_modulation.h"
-#include "core/match/starts/envelope_motion_starts.h"
+#include "core/match/starts/spectral_envelope_starts.h"
 #include "core/match/evidence/source_ratios.h"
 #include "core/match/evidence/wavetable.h"
 
@@ -212,10 +212,10 @@ private:
     /// Voices as far apart as the lines of the longest note that sounds alone are wide.
     void spreadOut() {
         constexpr double least = 2.0; // cents
-        const LoneNote lone = longestAlone(profile_, reference_.seconds());
+        const IsolatedNote lone = longestIsolatedNote(profile_, reference_.seconds());
         if (!lone.note || profile_.motion.vibrato.found()) return;
         const Note& note = lone.note->note;
-        const double spread = lineSpreadCents(reference_, note.start, note.end, hzOf(*lone.note));
+        const double spread = lineWidthCents(reference_, note.start, note.end, hzOf(*lone.note));
         if (!isMeasured(spread) || spread < least) return;
         for (int voices : {2, 4, 7})
             for (bool filtered : {true, false})
@@ -224,7 +224,7 @@ private:
                     add([&](Patch& patch) {
                         source(patch, firstSource, Wave::saw);
                         set(patch, {firstSource, "voices"}, voices);
-                        set(patch, {firstSource, "detune"}, detuneFromSpread(spread, voices));
+                        set(patch, {firstSource, "detune"}, detuneFromLineWidth(spread, voices));
                         set(patch, {firstSource, "spread"}, profile_.width.stereo ? wide : 0.0);
                         if (!filtered) open(patch);
                     });
@@ -298,14 +298,14 @@ private:
 
     /// What lines beside the multiples of the pitch tell of a second source.
     void measuredRatios() {
-        const LoneNote lone = longestAlone(profile_, reference_.seconds());
+        const IsolatedNote lone = longestIsolatedNote(profile_, reference_.seconds());
         if (!lone.note) return;
         const Note& note = lone.note->note;
         const Wave heard = waveOf(profile_.source.wave);
         for (const SourceRatio& found : sourceRatiosOf(reference_, note.start, note.end, hzOf(*lone.note))) {
             const Ratio ratio{1.0 * found.over, 1.0 * found.under, found.cents};
-            switch (found.how) {
-            case SourceRatio::How::beside:
+            switch (found.relation) {
+            case SourceRatio::Relation::interval:
                 for (Wave wave : {Wave::saw, Wave::pulse, Wave::sine})
                     add([&](Patch& patch) {
                         source(patch, firstSource, heard);
@@ -314,8 +314,8 @@ private:
                         set(patch, {secondSource, "level"}, -6.0);
                     });
                 break;
-            case SourceRatio::How::modulates: phaseModulated(ratio); break;
-            case SourceRatio::How::multiplies:
+            case SourceRatio::Relation::phaseModulation: phaseModulated(ratio); break;
+            case SourceRatio::Relation::ringModulation:
                 for (double amplitude : {0.0, 100.0}) multiplied(ratio, amplitude);
                 break;
             }
@@ -332,7 +332,7 @@ private:
     /// What runs through the outline of the spectrum, behind the filter that the mean of it tells, those that were
     /// measured as if nothing ran, or none. The motion that was measured of level, pitch and cutoff may be its own.
     void movingShapes(Wave heard) {
-        const std::vector<ShapeMotion> found = shapeMotionsOf(profile_, reference_, threads_);
+        const std::vector<SpectralEnvelopeMotion> found = spectralEnvelopeMotions(profile_, reference_, threads_);
         if (found.empty()) return;
         const CutoffFit mean = fitCutoff(longest_->partials, hzOfLongest(), TextbookWave::saw, 0.5);
         const std::function<void(Patch&)> behind[] = {
@@ -349,12 +349,12 @@ private:
                 set(patch, {firstFilter, "slope"}, static_cast<double>(FilterSlope::twoPole));
             },
             [](Patch& patch) { open(patch); }};
-        for (const ShapeMotion& motion : found)
+        for (const SpectralEnvelopeMotion& motion : found)
             for (const auto& filtered : behind) {
                 Patch patch = base_;
                 try {
                     source(patch, firstSource, heard);
-                    letMove(patch, motion);
+                    applySpectralEnvelopeMotion(patch, motion);
                     filtered(patch);
                 } catch (const Error&) {
                     continue; // there is no room for it
@@ -368,7 +368,7 @@ private:
     /// A filter that was seen to open while the longest note lasts, and to close again or not.
     void opening(Wave heard) {
         if (!longest_) return;
-        const CutoffRise rise = cutoffRiseOf(profile_.cutoffHz, longest_->note);
+        const CutoffSweep rise = cutoffSweepOf(profile_.cutoffHz, longest_->note);
         if (!rise.found()) return;
         for (Wave wave : {heard, heard == Wave::saw ? Wave::pulse : Wave::saw})
             for (FilterSlope slope : {FilterSlope::fourPole, FilterSlope::twoPole})

@@ -140,7 +140,8 @@ private:
         if ((kind_ == one || kind_ == two) && chance(0.1)) {
             set({firstSource, "blend_wave"}, tonalWave());
             const double share = between(20.0, 80.0); // drawn in any case, so that what follows is the same
-            if (patch_.value({firstSource, "blend_wave"}) != patch_.value({firstSource, "wave"})) set({firstSource, "blend"}, share);
+            if (patch_.value({firstSource, "blend_wave"}) != patch_.value({firstSource, "wave"}))
+                set({firstSource, "blend"}, share);
         }
         set({firstSource, "phase_random"}, chance(0.25) ? 0.0 : 100.0);
     }
@@ -207,7 +208,8 @@ private:
             const std::string envelope = addEnvelope(even(15.0, 200.0), 0.0);
             const double semitones = between(-6.0, 36.0);
             addLink(patch_, envelope, firstSource + "/semitone", semitones);
-            if (patch_.value({secondSource, "on"}) > 0.5) addLink(patch_, envelope, secondSource + "/semitone", semitones);
+            if (patch_.value({secondSource, "on"}) > 0.5)
+                addLink(patch_, envelope, secondSource + "/semitone", semitones);
         }
     }
 

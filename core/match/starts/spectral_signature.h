@@ -14,13 +14,13 @@ namespace facet {
 inline constexpr int signatureBands = 34;  ///< of a quarter octave, from 1.25 octaves below the fundamental
 inline constexpr int signatureSlices = 10; ///< of time: seven from the note's beginning on, three behind its end
 
-/// Levels in half decibels below the loudest, by slice and then by band; `unknown` where a note tells nothing.
+/// Levels in half decibels below the loudest, by slice and then by band; `unknown` where a note determines nothing.
 struct Signature {
     static constexpr std::uint8_t unknown = std::numeric_limits<std::uint8_t>::max();
     static constexpr int floor = 120; ///< 60 dB down: what lies lower says nothing
     std::array<std::uint8_t, static_cast<std::size_t>(signatureBands* signatureSlices)> levels{};
 
-    /// Mean difference in dB of what both tell; infinite when that is less than an eighth of it.
+    /// Mean difference in dB over the levels known of both; infinite when these are less than an eighth.
     double distanceTo(const Signature& other) const;
 };
 

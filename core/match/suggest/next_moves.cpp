@@ -26,13 +26,13 @@ constexpr double telling = 3.0; ///< seconds of the reference that the first, ro
 /// Seconds after which a first list shall be there, whatever has been tried by then.
 constexpr double firstListWithin = 1.8;
 constexpr std::size_t lookedCloser = 12; ///< families refined
-constexpr std::size_t markedFirst = 5, markedLater = 14;
+constexpr std::size_t scoredFirst = 5, scoredLater = 14;
 constexpr double leastGain = 1.0; ///< of likeness
 constexpr int fineSteps = 15;
-constexpr std::size_t pairsTried = 10, pairsMarked = 4;
+constexpr std::size_t pairsTried = 10, pairsScored = 4;
 constexpr double derivativeStep = 0.05; ///< largest step of a scale that still tells a slope
 
-/// A change with its mark on the search's loss, which is quick to have.
+/// A change with its score on the search's loss, which is quick to have.
 struct Tried {
     Patch patch;
     double loss = std::numeric_limits<double>::infinity();
@@ -58,12 +58,12 @@ std::string wordsOf(const Patch& before, const Patch& after) {
 } // namespace
 
 struct MoveFinder::Impl {
-    struct Marking {
+    struct Scoring {
         MoveTarget target;
         Performance counted; ///< without the notes that are left out
         double share;        ///< of all weights
     };
-    std::vector<Marking> markings;
+    std::vector<Scoring> scorings;
     Performance early; ///< what the rough look is at
     std::optional<Loss> loss;
 
@@ -71,7 +71,7 @@ struct MoveFinder::Impl {
         double weights = 0.0;
         for (const MoveTarget& each : targets) weights += each.weight;
         for (const MoveTarget& each : targets)
-            markings.push_back({each, attendedNotes(each.performance, each.attention.leftOut), each.weight / weights});
+            scorings.push_back({each, attendedNotes(each.performance, each.attention.leftOut), each.weight / weights});
         const MoveTarget& first = targets.front();
         const Attention& attention = first.attention;
         Recording rough = *first.reference;
@@ -92,13 +92,13 @@ struct MoveFinder::Impl {
         loss.emplace(at48k, early, low, std::max(high, 2.0 * low), attention);
     }
 
-    const ProfilePtr& profile() const { return markings.front().target.profile; }
+    const ProfilePtr& profile() const { return scorings.front().target.profile; }
 
     /// How a patch compares with the first reference; its likeness is the mean over all.
-    Comparison mark(const Patch& patch, const FacetWeights& weights, int threads, const Task& task) const {
+    Comparison score(const Patch& patch, const FacetWeights& weights, int threads, const Task& task) const {
         Comparison toFirst;
         double likeness = 0.0;
-        for (const Marking& each : markings) {
+        for (const Scoring& each : scorings) {
             const MoveTarget& target = each.target;
             const Recording sound = attended(render(patch, target.performance, task), target.attention);
             Comparison comparison = compare(
@@ -106,7 +106,7 @@ struct MoveFinder::Impl {
                 measureProfile(sound, each.counted, {.source = &target.profile->source, .threads = threads}, task),
                 weights);
             likeness += each.share * comparison.likeness;
-            if (&each == &markings.front()) toFirst = std::move(comparison);
+            if (&each == &scorings.front()) toFirst = std::move(comparison);
         }
         toFirst.likeness = likeness;
         return toFirst;
@@ -119,31 +119,31 @@ namespace {
 class Finding {
 public:
     Finding(const ProfilePtr& profile, const Performance& early, const Loss& loss,
-            std::function<Comparison(const Patch&, int)> mark, const Patch& patch, const MoveSettings& settings,
+            std::function<Comparison(const Patch&, int)> score, const Patch& patch, const MoveSettings& settings,
             const Task& task)
-        : profile_(profile), early_(early), loss_(loss), mark_(std::move(mark)), patch_(patch), settings_(settings),
+        : profile_(profile), early_(early), loss_(loss), score_(std::move(score)), patch_(patch), settings_(settings),
           task_(task) {}
 
-    NextMoves run(const std::function<void(const NextMoves&)>& told) {
+    NextMoves run(const std::function<void(const NextMoves&)>& listener) {
         begun_ = std::chrono::steady_clock::now();
-        now_ = mark_(patch_, settings_.threads);
-        const double marking = secondsSince(begun_);
+        now_ = score_(patch_, settings_.threads);
+        const double scoring = secondsSince(begun_);
         result_.before = now_.likeness;
         families_ = proposalFamilies({patch_, settings_.limits, *profile_});
-        // The marks of a first list take their time too.
-        tryAll(told, firstListWithin - 1.2 * static_cast<double>(markedFirst) * marking);
+        // The scores of a first list take their time too.
+        tryAll(listener, firstListWithin - 1.2 * static_cast<double>(scoredFirst) * scoring);
         auto leading = bestOfFamilies();
         lookCloser(leading);
-        markBest(leading, markedLater);
-        markBest(pairs(), pairsMarked);
+        scoreBest(leading, scoredLater);
+        scoreBest(pairs(), pairsScored);
         settleValues();
         collect(true);
-        if (told) told(result_);
+        if (listener) listener(result_);
         return result_;
     }
 
 private:
-    struct Marked {
+    struct Scored {
         Patch patch;
         Comparison comparison;
         std::size_t family;
@@ -179,7 +179,7 @@ private:
 
     /// Every change once, in lanes: middling steps of all parameters first, then other structures, then the rest. Tells
     /// a first list in between. The steps of each parameter also tell its derivative.
-    void tryAll(const std::function<void(const NextMoves&)>& told, double tellAfter) {
+    void tryAll(const std::function<void(const NextMoves&)>& listener, double tellAfter) {
         base_ = residuals({patch_}).front();
         std::vector<std::pair<int, Tried>> order;
         for (std::size_t f = 0; f < families_.size(); ++f)
@@ -187,12 +187,12 @@ private:
                 order.push_back({urgency(families_[f], i), {families_[f].patches[i], 0.0, f, i}});
         std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
         constexpr std::size_t atOnce = 32;
-        bool isTold = !told;
+        bool isListed = !listener;
         const auto tell = [&] {
-            markBest(bestOfFamilies(), markedFirst);
+            scoreBest(bestOfFamilies(), scoredFirst);
             collect(false);
-            told(result_);
-            isTold = true;
+            listener(result_);
+            isListed = true;
         };
         for (std::size_t begin = 0; begin < order.size(); begin += atOnce) {
             const std::size_t end = std::min(order.size(), begin + atOnce);
@@ -205,9 +205,9 @@ private:
                 keepDerivative(one, found[i - begin]);
                 tried_.push_back(std::move(one));
             }
-            if (!isTold && secondsSince(begun_) > tellAfter) tell();
+            if (!isListed && secondsSince(begun_) > tellAfter) tell();
         }
-        if (!isTold) tell();
+        if (!isListed) tell();
     }
 
     /// The lower, the sooner.
@@ -243,12 +243,12 @@ private:
         return best;
     }
 
-    /// Marks those not marked yet: the best by loss, and the best of those that answer for a facet that is unlike.
-    void markBest(const std::vector<Tried>& sorted, std::size_t most) {
+    /// Scores those not scored yet: the best by loss, and the best of those that answer for a facet that is unlike.
+    void scoreBest(const std::vector<Tried>& sorted, std::size_t most) {
         std::vector<const Tried*> chosen;
         const auto choose = [&](const Tried& one) {
-            const bool known = std::any_of(marked_.begin(), marked_.end(),
-                                           [&](const Marked& m) { return m.patch.soundsLike(one.patch); }) ||
+            const bool known = std::any_of(scored_.begin(), scored_.end(),
+                                           [&](const Scored& m) { return m.patch.soundsLike(one.patch); }) ||
                                std::any_of(chosen.begin(), chosen.end(),
                                            [&](const Tried* c) { return c->patch.soundsLike(one.patch); });
             if (!known && std::isfinite(one.loss)) chosen.push_back(&one);
@@ -258,7 +258,7 @@ private:
         std::stable_sort(order.begin(), order.end(), [](const Tried* a, const Tried* b) { return a->loss < b->loss; });
         for (const Tried* one : order)
             if (chosen.size() < most) choose(*one);
-        if (most > markedFirst)
+        if (most > scoredFirst)
             for (const FacetComparison& facet : now_.facets) {
                 if (!facet.measured || facet.likeness > 92.0) continue;
                 int taken = 0;
@@ -268,13 +268,13 @@ private:
                     if (++taken >= 4) break;
                 }
             }
-        std::vector<Marked> added(chosen.size());
+        std::vector<Scored> added(chosen.size());
         parallelFor(static_cast<int>(chosen.size()), settings_.threads, [&](int i) {
             task_.check();
             const Tried& one = *chosen[static_cast<std::size_t>(i)];
-            added[static_cast<std::size_t>(i)] = {one.patch, mark_(one.patch, 1), one.family};
+            added[static_cast<std::size_t>(i)] = {one.patch, score_(one.patch, 1), one.family};
         });
-        for (Marked& one : added) marked_.push_back(std::move(one));
+        for (Scored& one : added) scored_.push_back(std::move(one));
     }
 
     /// Values between the best one's neighbors.
@@ -287,10 +287,10 @@ private:
             if (!family.continuous()) continue;
             ++looked;
             const auto fine = between(family, one.place);
-            const auto marks = losses(fine);
+            const auto scores = losses(fine);
             for (std::size_t i = 0; i < fine.size(); ++i)
-                if (marks[i] < one.loss) {
-                    one.loss = marks[i];
+                if (scores[i] < one.loss) {
+                    one.loss = scores[i];
                     one.patch = fine[i];
                 }
         }
@@ -382,32 +382,32 @@ private:
                 patches.push_back(std::move(patch));
                 owners.push_back(static_cast<std::size_t>(&pair - found.data()));
             }
-        const auto marks = losses(patches);
+        const auto scores = losses(patches);
         std::vector<Tried> all;
         for (std::size_t i = 0; i < patches.size(); ++i) {
             // Of one pair's steps the best.
             if (!all.empty() && owners[i] == all.back().place) {
-                if (marks[i] < all.back().loss) all.back() = {patches[i], marks[i], noFamily, owners[i]};
+                if (scores[i] < all.back().loss) all.back() = {patches[i], scores[i], noFamily, owners[i]};
             } else {
-                all.push_back({patches[i], marks[i], noFamily, owners[i]});
+                all.push_back({patches[i], scores[i], noFamily, owners[i]});
             }
         }
         std::stable_sort(all.begin(), all.end(), [](const Tried& a, const Tried& b) { return a.loss < b.loss; });
-        if (all.size() > pairsMarked) all.resize(pairsMarked);
+        if (all.size() > pairsScored) all.resize(pairsScored);
         return all;
     }
 
     /// The loss is not quite deaf to phase: the best few are settled by the likeness itself.
     void settleValues() {
         for (int round = 0; round < 2; ++round) {
-            std::stable_sort(marked_.begin(), marked_.end(), [](const Marked& a, const Marked& b) {
+            std::stable_sort(scored_.begin(), scored_.end(), [](const Scored& a, const Scored& b) {
                 return a.comparison.likeness > b.comparison.likeness;
             });
             std::vector<Patch> nearby;
             std::vector<std::size_t> families;
             std::vector<std::size_t> seen;
-            for (std::size_t i = 0; i < marked_.size() && seen.size() < 3; ++i) {
-                const Marked& one = marked_[i];
+            for (std::size_t i = 0; i < scored_.size() && seen.size() < 3; ++i) {
+                const Scored& one = scored_[i];
                 if (one.family == noFamily || !families_[one.family].continuous()) continue;
                 if (std::find(seen.begin(), seen.end(), one.family) != seen.end()) continue;
                 seen.push_back(one.family);
@@ -422,27 +422,27 @@ private:
                     families.push_back(one.family);
                 }
             }
-            std::vector<Marked> added(nearby.size());
+            std::vector<Scored> added(nearby.size());
             parallelFor(static_cast<int>(nearby.size()), settings_.threads, [&](int i) {
                 task_.check();
                 const auto at = static_cast<std::size_t>(i);
-                added[at] = {nearby[at], mark_(nearby[at], 1), families[at]};
+                added[at] = {nearby[at], score_(nearby[at], 1), families[at]};
             });
-            for (Marked& one : added) marked_.push_back(std::move(one));
+            for (Scored& one : added) scored_.push_back(std::move(one));
         }
     }
 
     /// The list: of each family the move that gains most.
     void collect(bool complete) {
-        std::vector<const Marked*> order;
-        for (const Marked& one : marked_) order.push_back(&one);
-        std::stable_sort(order.begin(), order.end(), [](const Marked* a, const Marked* b) {
+        std::vector<const Scored*> order;
+        for (const Scored& one : scored_) order.push_back(&one);
+        std::stable_sort(order.begin(), order.end(), [](const Scored* a, const Scored* b) {
             return a->comparison.likeness > b->comparison.likeness;
         });
         result_.best.clear();
         result_.complete = complete;
         std::vector<std::size_t> seen;
-        for (const Marked* one : order) {
+        for (const Scored* one : order) {
             if (result_.best.size() >= settings_.most || one->comparison.likeness < now_.likeness + leastGain) break;
             if (one->family != noFamily) {
                 if (std::find(seen.begin(), seen.end(), one->family) != seen.end()) continue;
@@ -476,7 +476,7 @@ private:
     const ProfilePtr& profile_;
     const Performance& early_;
     const Loss& loss_;
-    const std::function<Comparison(const Patch&, int)> mark_;
+    const std::function<Comparison(const Patch&, int)> score_;
     const Patch& patch_;
     const MoveSettings& settings_;
     const Task& task_;
@@ -485,7 +485,7 @@ private:
     NextMoves result_;
     std::vector<ProposalFamily> families_;
     std::vector<Tried> tried_;
-    std::vector<Marked> marked_;
+    std::vector<Scored> scored_;
     Eigen::VectorXf base_;
     std::map<std::size_t, Derivative> derivatives_;
 };
@@ -496,9 +496,9 @@ MoveFinder::MoveFinder(const std::vector<MoveTarget>& targets) : impl_(std::make
 MoveFinder::~MoveFinder() = default;
 
 NextMoves MoveFinder::find(const Patch& patch, const MoveSettings& settings, const Task& task,
-                           const std::function<void(const NextMoves&)>& told) const {
-    const auto mark = [&](const Patch& one, int threads) { return impl_->mark(one, settings.weights, threads, task); };
-    return Finding(impl_->profile(), impl_->early, *impl_->loss, mark, patch, settings, task).run(told);
+                           const std::function<void(const NextMoves&)>& listener) const {
+    const auto score = [&](const Patch& one, int threads) { return impl_->score(one, settings.weights, threads, task); };
+    return Finding(impl_->profile(), impl_->early, *impl_->loss, score, patch, settings, task).run(listener);
 }
 
 } // namespace facet

@@ -15,6 +15,7 @@
 
 namespace facet {
 
+/// A proposal shown to the producer, with what it gains.
 struct Move {
     Patch patch{};              ///< what it leads to
     std::string what;           ///< "Filter decay 420 ms → 260 ms"
@@ -34,7 +35,7 @@ struct NextMoves {
 struct MoveSettings {
     SearchLimits limits{};
     FacetWeights weights = equalWeights;
-    std::size_t most = 5; ///< moves told
+    std::size_t most = 5; ///< moves listed
     int threads = 2;
 };
 
@@ -54,12 +55,11 @@ public:
     explicit MoveFinder(const std::vector<MoveTarget>& targets);
     ~MoveFinder();
 
-    /// Tries steps of every parameter that is heard, other kinds, what could be added or taken away, and pairs of
-    /// parameters that by their derivatives help together; looks closer at the best of them, and ranks those by what
-    /// they make of the likeness. A move gains at least a point. `told` gets a first list and the last one; what
-    /// is returned is the last. The patch itself is not changed. Throws Cancelled.
+    /// Tries every proposal of the catalogue, and pairs of parameters that by their derivatives help together; looks
+    /// closer at the best of them, and ranks those by the likeness that they reach. A move gains at least a point. `listener` gets a first list and the last one, on the
+    /// calling thread; the last is returned. The patch itself is not changed. Throws Cancelled.
     NextMoves find(const Patch& patch, const MoveSettings& settings, const Task& task = {},
-                   const std::function<void(const NextMoves&)>& told = {}) const;
+                   const std::function<void(const NextMoves&)>& listener = {}) const;
 
 private:
     struct Impl;

@@ -13,16 +13,16 @@ namespace facet {
 /// One recording with its notes.
 struct MatchTarget {
     Recording reference;
-    Performance performance; ///< states the reference's extent
-    double weight = 1.0;     ///< > 0, against those of the other targets
+    Performance performance;         ///< states the reference's extent
+    double weight = 1.0;             ///< > 0, against those of the other targets
     std::vector<TimeSpan> leftOut{}; ///< seconds of the reference that are not compared
 };
 
 /// How targets are measured.
 struct TargetSettings {
-    double focusLowHz = 20.0; ///< only the band from here …
+    double focusLowHz = 20.0;     ///< only the band from here …
     double focusHighHz = 20000.0; ///< … to here is compared
-    std::uint64_t seed = 1; ///< of the renders they are compared with
+    std::uint64_t seed = 1;       ///< of the renders they are compared with
     int threads = 2;
 };
 

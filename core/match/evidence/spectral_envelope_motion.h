@@ -10,7 +10,7 @@
 namespace facet {
 
 /// A family of outlines and how its number runs.
-struct ShapeMotion {
+struct SpectralEnvelopeMotion {
     enum class Family {
         pulse,  ///< its width in percent, 2…98, about half at most: a pulse and its complement sound alike
         synced, ///< its ratio in semitones, 1…40
@@ -44,6 +44,6 @@ struct ShapeMotion {
 /// example 3.5 (pulse); a synced saw's follows from its derivative, a slope and its jumps. Phaser and flanger: half of
 /// the sound passes through first-order all-passes or a delay, with feedback (J. Dattorro, "Effect Design 2", J. Audio
 /// Eng. Soc. 45 (10), 1997). Results do not depend on `threads`.
-std::vector<ShapeMotion> shapeMotionsOf(const Profile& profile, const Recording& recording48k, int threads = 1);
+std::vector<SpectralEnvelopeMotion> spectralEnvelopeMotions(const Profile& profile, const Recording& recording48k, int threads = 1);
 
 } // namespace facet

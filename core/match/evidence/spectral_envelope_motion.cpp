@@ -1,4 +1,4 @@
-#include "core/match/evidence/envelope_motion.h"
+#include "core/match/evidence/spectral_envelope_motion.h"
 
 #include "core/analysis/facets/harmonics.h"
 #include "core/base/parallel.h"
@@ -19,8 +19,8 @@ namespace facet {
 
 namespace {
 
-using Family = ShapeMotion::Family;
-using Course = ShapeMotion::Course;
+using Family = SpectralEnvelopeMotion::Family;
+using Course = SpectralEnvelopeMotion::Course;
 
 constexpr double pi = std::numbers::pi;
 constexpr double deepestZeroDb = 24.0;               ///< zeros are filled by what moves within a window
@@ -119,7 +119,7 @@ std::vector<Moment> momentsOf(const Profile& profile, const Recording& recording
     std::vector<const NoteProfile*> alone;
     double seconds = 0.0;
     for (const NoteProfile& each : profile.notes) {
-        if (!soundsAlone(each, profile)) continue;
+        if (!isIsolated(each, profile)) continue;
         alone.push_back(&each);
         seconds += each.note.end - each.note.start;
     }
@@ -236,7 +236,7 @@ public:
     }
 
     /// Where a course is at every so manieth moment: 0 at `from`, 1 at `to`.
-    std::vector<float> shares(const ShapeMotion& motion, std::size_t every) const {
+    std::vector<float> shares(const SpectralEnvelopeMotion& motion, std::size_t every) const {
         std::vector<float> shares;
         for (std::size_t m = 0; m < moments_.size(); m += every) {
             double share = 0.0;
@@ -268,11 +268,11 @@ public:
         return static_cast<double>(sum) / static_cast<double>(shares.size());
     }
 
-    ShapeMotion still() const {
-        ShapeMotion best = blank(Course::still);
+    SpectralEnvelopeMotion still() const {
+        SpectralEnvelopeMotion best = blank(Course::still);
         double least = std::numeric_limits<double>::infinity();
         for (int p = 0; p < shapes_.count; ++p) {
-            ShapeMotion motion = best;
+            SpectralEnvelopeMotion motion = best;
             motion.from = motion.to = shapes_.placeAt(p);
             improve(costs_, motion, best, least);
         }
@@ -280,30 +280,30 @@ public:
         return best;
     }
 
-    ShapeMotion ramp(int threads) const {
-        std::vector<ShapeMotion> courses;
+    SpectralEnvelopeMotion ramp(int threads) const {
+        std::vector<SpectralEnvelopeMotion> courses;
         for (double seconds = 0.04; seconds < 4.0; seconds *= 1.15)
             for (bool bent : {false, true}) {
                 courses.push_back(blank(Course::ramp));
                 courses.back().seconds = seconds;
                 courses.back().bent = bent;
             }
-        return bestOf(courses, threads, [this](const ShapeMotion& course, Coarse& best) { tryEnds(course, best); });
+        return bestOf(courses, threads, [this](const SpectralEnvelopeMotion& course, Coarse& best) { tryEnds(course, best); });
     }
 
     /// The clock begins with each note, or with the recording.
-    ShapeMotion cycle(bool withNotes, int threads) const {
+    SpectralEnvelopeMotion cycle(bool withNotes, int threads) const {
         constexpr double highest = 7.0; // Hz
         double span = 0.2;
         for (const Moment& moment : moments_) span = std::max(span, moment.sinceNote);
         if (!withNotes) span = std::max(span, moments_.back().since - moments_.front().since);
-        std::vector<ShapeMotion> courses;
+        std::vector<SpectralEnvelopeMotion> courses;
         for (double rate = std::max(0.15, 0.4 / span); rate < highest; rate += 0.1 / span) {
             courses.push_back(blank(Course::cycle));
             courses.back().withNotes = withNotes;
             courses.back().rateHz = rate;
         }
-        return bestOf(courses, threads, [this](ShapeMotion course, Coarse& best) {
+        return bestOf(courses, threads, [this](SpectralEnvelopeMotion course, Coarse& best) {
             constexpr int phases = 16;
             for (int phase = 0; phase < phases; ++phase) {
                 course.phase = static_cast<double>(phase) / phases;
@@ -313,12 +313,12 @@ public:
     }
 
     /// The course that leaves least, moving only where that explains much more than the best place to stand.
-    ShapeMotion course(double enoughDb, int threads) const {
+    SpectralEnvelopeMotion course(double enoughDb, int threads) const {
         constexpr double moveGain = 0.85;
         const bool effect = shapes_.family >= Family::phaser; // which knows no notes
-        const ShapeMotion unmoved = still();
-        ShapeMotion best = unmoved;
-        const auto consider = [&](const ShapeMotion& moving) {
+        const SpectralEnvelopeMotion unmoved = still();
+        SpectralEnvelopeMotion best = unmoved;
+        const auto consider = [&](const SpectralEnvelopeMotion& moving) {
             if (moving.errorDb < moveGain * unmoved.errorDb && moving.errorDb < best.errorDb) best = moving;
         };
         if (!effect) consider(ramp(threads));
@@ -331,8 +331,8 @@ public:
 private:
     static constexpr double most = 144.0;
 
-    ShapeMotion blank(Course course) const {
-        ShapeMotion motion;
+    SpectralEnvelopeMotion blank(Course course) const {
+        SpectralEnvelopeMotion motion;
         motion.family = shapes_.family;
         motion.stages = shapes_.stages;
         motion.feedback = shapes_.feedback;
@@ -341,12 +341,12 @@ private:
     }
 
     struct Coarse {
-        ShapeMotion motion;
+        SpectralEnvelopeMotion motion;
         double cost = std::numeric_limits<double>::infinity();
     };
 
     /// A course between all pairs of places, some way apart; those of a cycle the low one first.
-    void tryEnds(ShapeMotion motion, Coarse& best) const {
+    void tryEnds(SpectralEnvelopeMotion motion, Coarse& best) const {
         constexpr int places = 40;
         const std::size_t every = std::max<std::size_t>(1, moments_.size() / 40);
         const std::vector<float> course = shares(motion, every);
@@ -362,8 +362,8 @@ private:
     }
 
     /// The best of those most promising, each brought to the bottom of its valley: aliases look alike from afar.
-    ShapeMotion bestOf(const std::vector<ShapeMotion>& courses, int threads,
-                       const std::function<void(const ShapeMotion&, Coarse&)>& look) const {
+    SpectralEnvelopeMotion bestOf(const std::vector<SpectralEnvelopeMotion>& courses, int threads,
+                       const std::function<void(const SpectralEnvelopeMotion&, Coarse&)>& look) const {
         constexpr std::size_t promising = 12;
         std::vector<Coarse> found(courses.size());
         parallelFor(static_cast<int>(courses.size()), threads, [&](int i) {
@@ -374,14 +374,14 @@ private:
         std::erase_if(found, [this](const Coarse& each) { return each.cost >= plain_; });
         std::sort(found.begin(), found.end(), [](const Coarse& a, const Coarse& b) { return a.cost < b.cost; });
         if (found.size() > promising) found.resize(promising);
-        ShapeMotion best;
+        SpectralEnvelopeMotion best;
         best.errorDb = std::numeric_limits<double>::infinity();
         for (const Coarse& each : found)
-            if (const ShapeMotion motion = refined(each.motion); motion.errorDb < best.errorDb) best = motion;
+            if (const SpectralEnvelopeMotion motion = refined(each.motion); motion.errorDb < best.errorDb) best = motion;
         return best;
     }
 
-    void improve(const std::vector<float>& costs, const ShapeMotion& motion, ShapeMotion& best, double& least) const {
+    void improve(const std::vector<float>& costs, const SpectralEnvelopeMotion& motion, SpectralEnvelopeMotion& best, double& least) const {
         const double from = (motion.from - shapes_.first) / shapes_.step,
                      to = (motion.to - shapes_.first) / shapes_.step;
         const double last = shapes_.count - 1;
@@ -394,7 +394,7 @@ private:
 
     /// Each number in turn a little more and less, over all moments: first through the wide valleys, then to the
     /// bottom.
-    ShapeMotion refined(ShapeMotion best) const {
+    SpectralEnvelopeMotion refined(SpectralEnvelopeMotion best) const {
         const double range = shapes_.step * (shapes_.count - 1);
         double least = 0.0;
         for (const std::vector<float>* costs : {&blurred_, &costs_}) {
@@ -404,19 +404,19 @@ private:
                 for (int pass = 0; pass < 2; ++pass)
                     for (double by : {-reach, reach}) {
                         const auto attempt = [&](auto change) {
-                            ShapeMotion motion = best;
+                            SpectralEnvelopeMotion motion = best;
                             change(motion);
                             improve(*costs, motion, best, least);
                         };
-                        attempt([&](ShapeMotion& m) { m.from += by * range; });
-                        attempt([&](ShapeMotion& m) { m.to += by * range; });
-                        attempt([&](ShapeMotion& m) {
+                        attempt([&](SpectralEnvelopeMotion& m) { m.from += by * range; });
+                        attempt([&](SpectralEnvelopeMotion& m) { m.to += by * range; });
+                        attempt([&](SpectralEnvelopeMotion& m) {
                             m.from += by * range;
                             m.to += by * range;
                         });
-                        attempt([&](ShapeMotion& m) { m.seconds *= std::exp(4.0 * by); });
-                        attempt([&](ShapeMotion& m) { m.rateHz *= std::exp(by); });
-                        attempt([&](ShapeMotion& m) { m.phase += by; });
+                        attempt([&](SpectralEnvelopeMotion& m) { m.seconds *= std::exp(4.0 * by); });
+                        attempt([&](SpectralEnvelopeMotion& m) { m.rateHz *= std::exp(by); });
+                        attempt([&](SpectralEnvelopeMotion& m) { m.phase += by; });
                     }
         }
         best.phase -= std::floor(best.phase);
@@ -450,7 +450,7 @@ private:
 
 /// What sounds alike, told in one way: of a pulse and its complement the narrower, and of the delays that add up to one
 /// period, where there is but one pitch, the shorter.
-ShapeMotion asUsual(ShapeMotion motion, const std::vector<Moment>& moments) {
+SpectralEnvelopeMotion asUsual(SpectralEnvelopeMotion motion, const std::vector<Moment>& moments) {
     double whole = 0.0;
     if (motion.family == Family::pulse) whole = 100.0;
     if (motion.family == Family::flanger &&
@@ -468,7 +468,7 @@ ShapeMotion asUsual(ShapeMotion motion, const std::vector<Moment>& moments) {
 
 } // namespace
 
-std::vector<ShapeMotion> shapeMotionsOf(const Profile& profile, const Recording& recording, int threads) {
+std::vector<SpectralEnvelopeMotion> spectralEnvelopeMotions(const Profile& profile, const Recording& recording, int threads) {
     constexpr double mostOfPlain = 0.75, promising = 0.55, enough = 0.45, leastPlainDb = 1.5;
     constexpr std::size_t fewestMoments = 15, most = 2;
     const std::vector<Moment> moments = momentsOf(profile, recording);
@@ -499,20 +499,20 @@ std::vector<ShapeMotion> shapeMotionsOf(const Profile& profile, const Recording&
     std::sort(members.begin(), members.end(), [](const Member& a, const Member& b) { return a.boundDb < b.boundDb; });
     if (members.size() > most) members.resize(most);
 
-    std::vector<ShapeMotion> found;
+    std::vector<SpectralEnvelopeMotion> found;
     for (const Member& member : members) {
         if (!found.empty() && found.front().errorDb < enough * plain) break;
-        ShapeMotion motion = asUsual(Surface(member.shapes, moments, smooth).course(enough * plain, threads), moments);
+        SpectralEnvelopeMotion motion = asUsual(Surface(member.shapes, moments, smooth).course(enough * plain, threads), moments);
         motion.plainErrorDb = plain;
         if (motion.errorDb > mostOfPlain * plain) continue;
         const auto same = std::find_if(found.begin(), found.end(),
-                                       [&](const ShapeMotion& each) { return each.family == motion.family; });
+                                       [&](const SpectralEnvelopeMotion& each) { return each.family == motion.family; });
         if (same == found.end())
             found.push_back(motion);
         else if (motion.errorDb < same->errorDb)
             *same = motion;
         std::sort(found.begin(), found.end(),
-                  [](const ShapeMotion& a, const ShapeMotion& b) { return a.errorDb < b.errorDb; });
+                  [](const SpectralEnvelopeMotion& a, const SpectralEnvelopeMotion& b) { return a.errorDb < b.errorDb; });
     }
     return found;
 }

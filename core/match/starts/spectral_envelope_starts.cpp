@@ -1,4 +1,4 @@
-#include "core/match/starts/envelope_motion_starts.h"
+#include "core/match/starts/spectral_envelope_starts.h"
 
 #include "core/dsp/envelope.h"
 #include "core/match/proposals/first_layer.h"
@@ -10,10 +10,10 @@ namespace facet {
 
 namespace {
 
-using Course = ShapeMotion::Course;
-using Family = ShapeMotion::Family;
+using Course = SpectralEnvelopeMotion::Course;
+using Family = SpectralEnvelopeMotion::Family;
 
-void run(Patch& patch, const ShapeMotion& motion, const std::string& field) {
+void run(Patch& patch, const SpectralEnvelopeMotion& motion, const std::string& field) {
     const double middle = 0.5 * (motion.from + motion.to), half = 0.5 * (motion.to - motion.from);
     patch.setNearest({firstSource, field}, motion.course == Course::ramp ? motion.to : middle);
     if (motion.course == Course::cycle) {
@@ -35,7 +35,7 @@ void run(Patch& patch, const ShapeMotion& motion, const std::string& field) {
     }
 }
 
-void addEffect(Patch& patch, const ShapeMotion& motion) {
+void addEffect(Patch& patch, const SpectralEnvelopeMotion& motion) {
     const bool phaser = motion.family == Family::phaser;
     const double middle = 0.5 * (motion.from + motion.to);
     const std::string path = patch.freePath(phaser ? ModuleKind::phaser : ModuleKind::flanger);
@@ -55,7 +55,7 @@ void addEffect(Patch& patch, const ShapeMotion& motion) {
 
 } // namespace
 
-void letMove(Patch& patch, const ShapeMotion& motion) {
+void applySpectralEnvelopeMotion(Patch& patch, const SpectralEnvelopeMotion& motion) {
     switch (motion.family) {
     case Family::pulse:
         patch.set({firstSource, "wave"}, static_cast<double>(Wave::pulse));

@@ -1,0 +1,144 @@
+#include "cli/input.h"
+
+#include "core/analysis/facets/pitch.h"
+#include "core/analysis/notes/note_finding.h"
+#include "core/audio/audio_file.h"
+#include "core/audio/audio_stream.h"
+#include "core/audio/channels.h"
+#include "core/base/error.h"
+#include "core/performance/midi_file.h"
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <atomic>
+#include <cctype>
+#include <chrono>
+#include <cmath>
+#include <csignal>
+#include <fmt/format.h>
+#include <sstream>
+#include <tuple>
+
+namespace facet::cli {
+
+namespace {
+
+std::atomic<bool> interrupted = false;
+
+/// Notes given for a whole file, of which the part between two instants was read.
+void cutNotes(Heard& heard, double begin, double end) {
+    for (Note& note : heard.performance.notes) {
+        note.start -= begin;
+        note.end = std::min(note.end, end) - begin;
+    }
+    std::erase_if(heard.performance.notes, [&](const Note& n) { return n.start < 0.0 || n.start >= end - begin; });
+    for (CurvePoint& point : heard.performance.bends) point.seconds -= begin;
+    for (Curve& curve : heard.performance.curves)
+        for (CurvePoint& point : curve.points) point.seconds -= begin;
+    heard.performance.normalize();
+}
+
+} // namespace
+
+std::pair<double, double> parsePair(const std::string& text, const char* option) {
+    const auto colon = text.find(':');
+    try {
+        if (colon != std::string::npos) {
+            const double low = std::stod(text.substr(0, colon));
+            const double high = std::stod(text.substr(colon + 1));
+            if (low < high) return {low, high};
+        }
+    } catch (const std::exception&) {
+        // falls through to the one sentence
+    }
+    throw CLI::ValidationError(option, "takes two increasing numbers, LOW:HIGH");
+}
+
+std::string problemOfPair(const std::string& text) {
+    try {
+        parsePair(text, "A pair");
+    } catch (const CLI::ValidationError& problem) {
+        return problem.what();
+    }
+    return {};
+}
+
+void Listening::addTo(CLI::App& command) {
+    command.add_option("--notes", notes, "Standard MIDI File with its notes; found when not given");
+    command.add_option("--region", region, "Only this part, BEGIN:END in seconds; of files of any length")
+        ->check(problemOfPair);
+    command.add_option("--channels", channels, "both, left, right, mid, side, or channels counted from 1: 3,4");
+}
+
+Heard hear(const Listening& options) {
+    Heard heard;
+    const ChannelChoice channels = ChannelChoice::parse(options.channels);
+    const std::string name = fmt::format("“{}”", std::filesystem::path(options.reference).filename().string());
+    double begin = 0.0;
+    double end = 0.0;
+    Recording whole;
+    if (options.region.empty()) {
+        whole = readAudio(options.reference);
+        if (whole.channelCount() > 2 && channels.picked.empty())
+            throw Error(fmt::format("{} has {} channels; say which with --channels, for example 1,2.", name,
+                                    whole.channelCount()));
+    } else {
+        std::tie(begin, end) = parsePair(options.region, "--region");
+        AudioStream stream(options.reference);
+        if (end - begin > 600.0) throw Error("A region may be 10 minutes long at most; choose a shorter one.");
+        whole = stream.read(std::llround(std::max(0.0, begin) * stream.rateHz()),
+                            std::llround((end - std::max(0.0, begin)) * stream.rateHz()));
+    }
+    heard.recording = chosenChannels(whole, channels);
+    requireUsable(heard.recording, options.region.empty() ? name : "That region");
+    const auto mono = monoMix(atRate(heard.recording, analysisRateHz));
+    if (options.notes.empty()) {
+        FoundNotes found = findNotes(mono);
+        heard.performance = found.performance;
+        heard.problem = found.problem;
+        heard.evidence = found.evidence();
+    } else {
+        heard.performance = readMidi(options.notes);
+        if (!options.region.empty()) cutNotes(heard, begin, end);
+        heard.performance.tuningCents = tuningAgainst(mono, heard.performance);
+    }
+    if (options.tempo > 0.0) heard.performance.tempo = options.tempo;
+    heard.performance.frames = heard.recording.frameCount();
+    heard.performance.rateHz = heard.recording.rateHz;
+    heard.performance.channelCount = heard.recording.channelCount();
+    return heard;
+}
+
+FacetWeights weightsWithout(const std::string& names) {
+    FacetWeights weights = equalWeights;
+    std::stringstream list(names);
+    for (std::string name; std::getline(list, name, ',');) {
+        std::transform(name.begin(), name.end(), name.begin(), [](unsigned char c) { return std::tolower(c); });
+        bool known = false;
+        for (int f = 0; f < facetCount; ++f) {
+            std::string label(labelOf(static_cast<Facet>(f)));
+            label[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(label[0])));
+            if (label != name) continue;
+            weights[static_cast<std::size_t>(f)] = 0.0;
+            known = true;
+        }
+        if (!known)
+            throw Error(fmt::format(
+                "There is no facet “{}”; they are pitch, level, harmonics, brightness, noise, motion, width and space.",
+                name));
+    }
+    return weights;
+}
+
+StopOnSignal::StopOnSignal()
+    : watcher_([this](const std::stop_token& stop) {
+          while (!stop.stop_requested()) {
+              if (interrupted) watcher_.request_stop();
+              std::this_thread::sleep_for(std::chrono::milliseconds(20));
+          }
+      }) {
+    std::signal(SIGINT, [](int) { interrupted = true; });
+    std::signal(SIGTERM, [](int) { interrupted = true; });
+}
+
+} // namespace facet::cli

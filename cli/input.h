@@ -1,0 +1,58 @@
+// What the commands listen to: a recording with its notes, and a request to stop.
+#pragma once
+
+#include "core/audio/recording.h"
+#include "core/compare/comparison.h"
+#include "core/performance/performance.h"
+
+#include <stop_token>
+#include <string>
+#include <thread>
+#include <utility>
+
+namespace CLI {
+class App;
+}
+
+namespace facet::cli {
+
+/// A reference with its notes: imported, or found in the recording.
+struct Heard {
+    Recording recording;
+    Performance performance;
+    std::string problem;  ///< why found notes are not to be trusted
+    std::string evidence; ///< what was decided while finding them
+};
+
+/// Options that say what to listen to; see --help.
+struct Listening {
+    std::string reference{};
+    std::string notes{};
+    std::string region{};
+    std::string channels = "both";
+    double tempo = 0.0; ///< quarter notes per minute; 0: as found
+
+    void addTo(CLI::App& command);
+};
+
+/// Reads the recording, and reads or finds its notes. Throws Error.
+Heard hear(const Listening& options);
+
+/// "LOW:HIGH" as two increasing numbers. Throws CLI::ValidationError, which names the option.
+std::pair<double, double> parsePair(const std::string& text, const char* option);
+/// What is wrong with a pair, as CLI11 asks; empty when nothing is.
+std::string problemOfPair(const std::string& text);
+/// "space,width" → those facets weigh nothing. Throws Error for a name that is no facet.
+FacetWeights weightsWithout(const std::string& names);
+
+/// Turns Ctrl-C into a stop request, so that the best so far is still written. One at a time.
+class StopOnSignal {
+public:
+    StopOnSignal();
+    std::stop_token token() const { return watcher_.get_stop_source().get_token(); }
+
+private:
+    mutable std::jthread watcher_;
+};
+
+} // namespace facet::cli

@@ -1,0 +1,276 @@
+// match, bank, moves: what comes closer to a recording.
+#include "cli/commands.h"
+#include "cli/input.h"
+#include "core/analysis/profile.h"
+#include "core/audio/audio_file.h"
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/base/parallel.h"
+#include "core/base/units.h"
+#include "core/engine/render.h"
+#include "core/match/match.h"
+#include "core/match/report.h"
+#include "core/match/starts/estimate.h"
+#include "core/match/suggest/next_moves.h"
+#include "core/parameters/patch_json.h"
+#include "core/parameters/value_text.h"
+#include "core/performance/midi_file.h"
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <memory>
+#include <sstream>
+#include <unistd.h>
+
+namespace facet::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+struct MatchOptions : Listening {
+    std::string out;
+    std::string start;
+    std::vector<std::string> locks, ranges, leftOut;
+    std::string focus, without;
+    double seconds = 20.0;
+    int evaluations = 0;
+    std::uint64_t seed = 1;
+    int threads = hardwareThreads();
+    bool progress = false;
+    bool withoutBank = false;
+    bool goOn = false;
+};
+
+/// "ADDRESS=LOW:HIGH" in the parameter's unit, of a parameter of `patch`.
+std::pair<Address, std::pair<double, double>> parseRange(const std::string& text, const Patch& patch) {
+    const auto equals = text.find('=');
+    if (equals == text.npos)
+        throw Error(fmt::format(
+            "“{}” is no range; write ADDRESS=LOW:HIGH, for example layer:a/filter:a/cutoff=200:900.", text));
+    const Address address = Address::parse(text.substr(0, equals));
+    const ParameterDescriptor& d = patch.descriptor(address); // says so when there is no such parameter
+    const std::string pair = text.substr(equals + 1);
+    if (!problemOfPair(pair).empty())
+        throw Error(fmt::format("“{}” is no range; write two increasing numbers, LOW:HIGH.", pair));
+    const auto range = parsePair(pair, "--range");
+    if (range.first < d.low || range.second > d.high)
+        throw Error(fmt::format("“{}” cannot lie between {} and {}; it takes {}.", address.text(), range.first,
+                                range.second, rangeText(d)));
+    return {address, range};
+}
+
+/// "Filter key tracking, layer velocity to level".
+std::string listOf(const std::vector<Address>& addresses, const Patch& patch) {
+    std::string list;
+    for (const Address& address : addresses) {
+        std::string label(patch.descriptor(address).label);
+        label[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(label[0])));
+        list += fmt::format("{}{} {}", list.empty() ? "" : ", ", patch.labelOf(*patch.find(address.module)), label);
+    }
+    return list;
+}
+
+void runMatch(const MatchOptions& options) {
+    const StopOnSignal signals; // from the first moment: reading and finding notes take a while too
+    const Heard heard = hear(options);
+    if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
+    MatchSettings settings;
+    if (!options.start.empty()) settings.start = readPatch(options.start);
+    for (const std::string& text : options.locks) {
+        const Address address = Address::parse(text);
+        settings.start.descriptor(address); // says so when there is no such parameter
+        settings.limits.locks.insert(address);
+    }
+    for (const std::string& text : options.ranges) {
+        const auto [address, range] = parseRange(text, settings.start);
+        settings.limits.ranges[address] = range;
+    }
+    settings.weights = weightsWithout(options.without);
+    if (!options.focus.empty()) {
+        const auto [low, high] = parsePair(options.focus, "--focus");
+        settings.focusLowHz = std::clamp(low, 20.0, 10000.0);
+        settings.focusHighHz = std::clamp(high, 2.0 * settings.focusLowHz, 20000.0);
+    }
+    settings.seconds = options.seconds;
+    settings.evaluations = options.evaluations;
+    settings.seed = options.seed;
+    settings.threads = options.threads;
+    if (options.goOn) {
+        if (options.start.empty()) throw Error("Say with --start which patch to go on from.");
+        settings.goOnWith = {settings.start};
+    }
+    if (!options.withoutBank) settings.bank = std::make_shared<const SeedBank>(SeedBank::load(SeedBank::cacheFile()));
+    std::error_code code;
+    fs::create_directories(options.out, code);
+    if (code || !fs::is_directory(options.out))
+        throw Error(fmt::format("The folder “{}” cannot be made; choose another one.", options.out), code.message());
+
+    MatchTarget target{heard.recording, heard.performance};
+    for (const std::string& text : options.leftOut) {
+        const auto [begin, end] = parsePair(text, "--leave-out");
+        target.leftOut.push_back({begin, end});
+    }
+    target.leftOut = joinedSpans(std::move(target.leftOut));
+
+    const bool terminal = isatty(STDERR_FILENO) != 0;
+    std::function<void(const MatchProgress&)> show;
+    if (options.progress || terminal)
+        show = [terminal](const MatchProgress& now) {
+            fmt::print(stderr, "{}{:3.0f} %  likeness {:3.0f}  loss {:5.2f} dB  {:6} renders  {:<44.44}{}",
+                       terminal ? "\r" : "", 100.0 * now.fraction, now.likeness, now.loss, now.evaluations, now.trying,
+                       terminal ? "" : "\n");
+        };
+    MatchResult result = match({target}, settings, {.stop = signals.token(), .progress = {}}, show);
+    if (show && terminal) fmt::print(stderr, "\n");
+    result.best.patch.name = fs::path(options.reference).stem().string();
+
+    const fs::path folder = options.out;
+    writeAudio(folder / "render.wav", render(result.best.patch, result.performance), SampleFormat::wavFloat);
+    writePatch(folder / "patch.json", result.best.patch);
+    writePerformance(folder / "performance.json", result.performance);
+    writeMidi(folder / "notes.mid", result.performance);
+    writeWholeFile(folder / "report.json", matchReport(result));
+    fmt::print("{}: likeness {:.0f} (was {:.0f}), {}, {} renders in {:.1f} s{}\n", options.out, result.best.likeness,
+               result.before.comparison.likeness, structureText(result.best.patch), result.evaluations, result.seconds,
+               result.complete ? "" : ", stopped at its limit");
+    for (const Curve& curve : result.curves.front())
+        fmt::print("{} moves over the phrase; performance.json has its curve.\n", curve.target);
+    if (!result.unidentifiable.empty())
+        fmt::print("Not told by this recording, left as it was: {}.\n",
+                   listOf(result.unidentifiable, result.best.patch));
+    for (const Shortfall& each : result.shortfalls)
+        fmt::print("{} stays unlike ({:.0f}): {}. {}\n", labelOf(each.facet), each.likeness, each.words, each.likely);
+}
+
+} // namespace
+
+void addMatch(CLI::App& app) {
+    const auto options = std::make_shared<MatchOptions>();
+    auto* command = app.add_subcommand("match", "Search for a patch that sounds like a recording");
+    command->add_option("REF", options->reference, "The recording")->required();
+    command
+        ->add_option("--out", options->out,
+                     "Folder for render.wav, patch.json, performance.json, notes.mid, report.json")
+        ->required();
+    options->addTo(*command);
+    command->add_option("--start", options->start, "Patch file to start from");
+    command->add_option("--lock", options->locks, "Address of a parameter to leave alone; may be repeated")
+        ->allow_extra_args(false);
+    command
+        ->add_option("--range", options->ranges,
+                     "ADDRESS=LOW:HIGH, what a parameter may be, in its unit; may be repeated")
+        ->allow_extra_args(false);
+    command
+        ->add_option("--leave-out", options->leftOut,
+                     "BEGIN:END in seconds from where it begins, what does not count; may be repeated")
+        ->check(problemOfPair)
+        ->allow_extra_args(false);
+    command->add_option("--without", options->without, "Facets that do not count, for example space,width");
+    command->add_option("--focus", options->focus, "Band LOW:HIGH in Hz that the search looks at")
+        ->check(problemOfPair);
+    command->add_option("--tempo", options->tempo, "Quarter notes per minute")->check(CLI::Range(10.0, 1000.0));
+    command->add_option("--seconds", options->seconds, "Time limit, 20 when not given; 0 for none")
+        ->check(CLI::NonNegativeNumber);
+    command->add_option("--evaluations", options->evaluations, "Most renders to compare; 0 for no limit")
+        ->check(CLI::NonNegativeNumber);
+    command->add_option("--seed", options->seed, "Seed of every random choice");
+    command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
+    command->add_flag("--progress", options->progress, "Progress on stderr even when it is no terminal");
+    command->add_flag("--go-on", options->goOn, "Go on from the patch of --start, in place of beginning anew");
+    command->add_flag("--without-bank", options->withoutBank,
+                      "Begin with what measurements tell alone, not with the seed bank (see “bank”)");
+    command->callback([options] { runMatch(*options); });
+}
+
+void addBank(CLI::App& app) {
+    struct Options {
+        std::string out = SeedBank::cacheFile().string();
+        int threads = hardwareThreads();
+        bool progress = false;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand(
+        "bank", "Make the bank of sounds that searches begin with; a search works without it, less well");
+    command->add_option("--out", options->out, "File, the one that “match” reads when not given");
+    command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
+    command->add_flag("--progress", options->progress, "Progress on stderr even when it is no terminal");
+    command->callback([options] {
+        const StopOnSignal signals;
+        Task task{.stop = signals.token(), .progress = {}};
+        const bool terminal = isatty(STDERR_FILENO) != 0;
+        if (options->progress || terminal)
+            task.progress = [terminal](double fraction, std::string_view what) {
+                fmt::print(stderr, "{}{:3.0f} %  {}{}", terminal ? "\r" : "", 100.0 * fraction, what,
+                           terminal ? "" : "\n");
+            };
+        const SeedBank bank = SeedBank::load(options->out).completed(options->out, options->threads, task);
+        if (terminal) fmt::print(stderr, "\n");
+        bank.save(options->out); // says so when it cannot be kept
+        fmt::print("{}: {} sounds\n", options->out, bank.size());
+    });
+}
+
+void addMoves(CLI::App& app) {
+    struct Options : Listening {
+        std::string patch, without, out;
+        std::vector<std::string> locks;
+        int take = 0;
+        int threads = hardwareThreads();
+        bool progress = false;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("moves", "Say which changes of a patch bring it closer to a recording");
+    command->add_option("REF", options->reference, "The recording")->required();
+    command->add_option("--patch", options->patch, "Patch file; the empty patch when not given");
+    options->addTo(*command);
+    command->add_option("--lock", options->locks, "Address of a parameter to leave alone; may be repeated")
+        ->allow_extra_args(false);
+    command->add_option("--without", options->without, "Facets set aside, for example space,width");
+    command->add_option("--take", options->take, "Which of the moves to take, 1 for the first; with --out")
+        ->check(CLI::Range(1, 5));
+    command->add_option("--out", options->out, "Patch file to write with that move taken");
+    command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
+    command->add_flag("--progress", options->progress, "The first, rough list on stderr");
+    command->callback([options] {
+        MoveSettings settings;
+        settings.weights = weightsWithout(options->without);
+        settings.threads = options->threads;
+        const StopOnSignal signals;
+        const Heard heard = hear(*options);
+        if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
+        const Patch patch = options->patch.empty() ? Patch() : readPatch(options->patch);
+        for (const std::string& text : options->locks) {
+            const Address address = Address::parse(text);
+            patch.descriptor(address); // says so when there is no such parameter
+            settings.limits.locks.insert(address);
+        }
+        const auto profile = std::make_shared<const Profile>(
+            measureProfile(heard.recording, heard.performance, {.source = nullptr, .threads = options->threads}));
+        const MoveFinder finder({{std::make_shared<const Recording>(heard.recording), profile, heard.performance}});
+        const auto begin = std::chrono::steady_clock::now();
+        const auto print = [](std::FILE* file, const NextMoves& moves) {
+            for (const Move& move : moves.best)
+                fmt::print(file, "{}: {} {:.0f} → {:.0f}, whole {:.0f} → {:.0f}\n", move.what, labelOf(move.facet),
+                           move.facetBefore, move.facetAfter, moves.before, move.likeness);
+        };
+        const NextMoves moves =
+            finder.find(patch, settings, {.stop = signals.token(), .progress = {}}, [&](const NextMoves& list) {
+                if (list.complete || !options->progress) return;
+                const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+                fmt::print(stderr, "After {:.1f} s and {} changes:\n", seconds, list.tried);
+                print(stderr, list);
+            });
+        if (moves.best.empty()) fmt::print("No single change brings it closer; it is {:.0f} alike.\n", moves.before);
+        print(stdout, moves);
+        if (options->take == 0) return;
+        if (static_cast<std::size_t>(options->take) > moves.best.size())
+            throw Error(fmt::format("There are only {} moves to take.", moves.best.size()));
+        if (options->out.empty()) throw Error("Say with --out where to write the patch.");
+        writePatch(options->out, moves.best[static_cast<std::size_t>(options->take - 1)].patch);
+    });
+}
+
+} // namespace facet::cli

@@ -1,0 +1,144 @@
+// analyze, compare, stages: what recordings and patches measure.
+#include "cli/commands.h"
+#include "cli/input.h"
+#include "core/analysis/profile.h"
+#include "core/analysis/profile_json.h"
+#include "core/audio/audio_file.h"
+#include "core/base/error.h"
+#include "core/base/parallel.h"
+#include "core/base/units.h"
+#include "core/engine/inspect/stage.h"
+#include "core/match/report.h"
+#include "core/parameters/patch_json.h"
+#include "core/parameters/value_text.h"
+#include "core/performance/midi_file.h"
+
+#include <CLI/CLI.hpp>
+#include <cmath>
+#include <fmt/format.h>
+#include <memory>
+
+namespace facet::cli {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+std::string valueLine(const ComparedValue& value) {
+    return fmt::format("    {:<24} {:>12} {:>12} {:>12}\n", value.label, value.reference, value.render,
+                       value.difference);
+}
+
+void printComparison(const Comparison& comparison) {
+    fmt::print("Likeness {:.0f}\n", comparison.likeness);
+    for (const auto& facet : comparison.facets) {
+        fmt::print("\n{:<12} {:>3.0f}  {}\n", labelOf(facet.facet), facet.likeness, facet.words);
+        for (const auto& value : facet.values) fmt::print("{}", valueLine(value));
+    }
+}
+
+void printProfile(const Profile& profile, const Heard& heard) {
+    fmt::print("{:.2f} s, {} Hz, {}, {:.1f} LUFS, tuning {:+.1f} cents, nearest waveform {}\n",
+               heard.recording.seconds(), heard.recording.rateHz,
+               heard.recording.channelCount() == 1 ? "mono" : "stereo", profile.loudness, profile.tuningCents,
+               nameOf(profile.source));
+    for (const std::string& sentence : {heard.problem, heard.evidence})
+        if (!sentence.empty()) fmt::print("{}\n", sentence);
+    fmt::print("\n{:<5} {:>8} {:>8} {:>7} {:>9} {:>9} {:>9} {:>9} {:>9} {:>9}\n", "note", "start", "end", "cents",
+               "attack", "decay63", "sustain", "release", "opens", "closes");
+    const auto cell = [](double value, const char* unit, int decimals) {
+        return isMeasured(value) ? fmt::format("{:.{}f} {}", value, decimals, unit) : std::string("-");
+    };
+    for (const auto& n : profile.notes)
+        fmt::print("{:<5} {:>8.3f} {:>8.3f} {:>7} {:>9} {:>9} {:>9} {:>9} {:>9} {:>9}\n", nameOfKey(n.note.key),
+                   n.note.start, n.note.end, cell(n.cents, "", 1), cell(1000 * n.level.attack, "ms", 1),
+                   cell(1000 * n.level.decayTime, "ms", 0), cell(n.level.sustainDb, "dB", 1),
+                   cell(1000 * n.level.release, "ms", 0), cell(n.highestCutoffHz, "Hz", 0),
+                   cell(n.restingCutoffHz, "Hz", 0));
+}
+
+} // namespace
+
+void addAnalyze(CLI::App& app) {
+    struct Options : Listening {
+        bool json = false;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("analyze", "Measure a recording");
+    command->add_option("REF", options->reference, "The recording")->required();
+    options->addTo(*command);
+    command->add_flag("--json", options->json, "Everything as JSON on stdout");
+    command->callback([options] {
+        const Heard heard = hear(*options);
+        const Profile profile = measureProfile(heard.recording, heard.performance);
+        if (options->json)
+            fmt::print("{}", profileToJson(profile, heard.performance));
+        else
+            printProfile(profile, heard);
+    });
+}
+
+void addCompare(CLI::App& app) {
+    struct Options {
+        std::string reference;
+        std::string render;
+        std::string notes;
+        std::string without;
+        bool json = false;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("compare", "Say how two recordings of the same notes differ");
+    command->add_option("REF", options->reference, "The reference")->required();
+    command->add_option("RENDER", options->render, "The other recording")->required();
+    command->add_option("--notes", options->notes, "Standard MIDI File with their notes; found in REF when not given");
+    command->add_option("--without", options->without, "Facets set aside, for example space,width");
+    command->add_flag("--json", options->json, "Everything as JSON on stdout");
+    command->callback([options] {
+        const FacetWeights weights = weightsWithout(options->without);
+        const Heard heard = hear({.reference = options->reference, .notes = options->notes});
+        const Recording other = readAudio(options->render);
+        requireUsable(other, fmt::format("“{}”", fs::path(options->render).filename().string()));
+        const Profile profile = measureProfile(heard.recording, heard.performance);
+        const Profile rendered =
+            measureProfile(other, heard.performance, {.source = &profile.source, .threads = hardwareThreads()});
+        const Comparison comparison = compare(profile, rendered, weights);
+        if (options->json)
+            fmt::print("{}", comparisonReport(comparison));
+        else
+            printComparison(comparison);
+    });
+}
+
+void addStages(CLI::App& app) {
+    struct Options {
+        std::string patch;
+        std::string notes;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command =
+        app.add_subcommand("stages", "Say what arrives at each stage that depends on level, and what it does to it");
+    command->add_option("PATCH", options->patch, "Patch file (JSON)")->required();
+    command->add_option("--notes", options->notes, "Standard MIDI File")->required();
+    command->callback([options] {
+        const Patch patch = readPatch(options->patch);
+        Performance played = readMidi(options->notes);
+        double end = 0.0;
+        for (const Note& note : played.notes) end = std::max(end, note.end);
+        played.frames = static_cast<int>(std::ceil((end + 0.5) * played.rateHz));
+        for (const auto& module : patch.modules()) {
+            if (!dependsOnLevel(patch, module)) continue;
+            const StageReading reading = readStage(patch, module.path, played);
+            fmt::print("{}: arrives with peaks of {:.1f} dB, at its loudest {:.1f} dB", module.path, reading.peakDb,
+                       reading.loudDb);
+            if (reading.reduction)
+                fmt::print("; held down by up to {:.1f} dB, {:.1f} dB on average", reading.reduction->most,
+                           reading.reduction->mean);
+            for (std::size_t i = 0; i < reading.addedDb.size(); ++i)
+                fmt::print("{}{}: {:.0f}", i == 0 ? "; adds to a sine, dB re it: partial " : ", ", i + 2,
+                           reading.addedDb[i]);
+            fmt::print("\n");
+        }
+    });
+}
+
+} // namespace facet::cli

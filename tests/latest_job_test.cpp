@@ -1,0 +1,151 @@
+// Background work whose results come back to the thread that asked.
+#include "app/session/jobs/latest_job.h"
+
+#include <QCoreApplication>
+#include <QTest>
+#include <atomic>
+#include <chrono>
+#include <gtest/gtest.h>
+#include <stdexcept>
+#include <thread>
+#include <vector>
+
+namespace facet {
+namespace {
+
+using namespace std::chrono_literals;
+
+class LatestJobs : public ::testing::Test {
+protected:
+    bool becomes(const std::function<bool()>& so) { return QTest::qWaitFor(so, 20000); }
+    /// Waits until it is asked to stop, as Task::check() would find out.
+    static int untilStopped(const Task& task) {
+        while (true) {
+            task.check();
+            std::this_thread::sleep_for(1ms);
+        }
+    }
+
+    QObject owner;
+    LatestJob<int> job{owner};
+};
+
+TEST_F(LatestJobs, DeliverOnTheThreadThatAsked) {
+    const auto here = std::this_thread::get_id();
+    std::atomic<bool> elsewhere = false;
+    int got = 0;
+    job.request(
+        [&](const Task&) {
+            elsewhere = std::this_thread::get_id() != here;
+            return 7;
+        },
+        [&](int result) {
+            EXPECT_EQ(std::this_thread::get_id(), here);
+            got = result;
+        });
+    EXPECT_EQ(got, 0) << "not before the event loop runs";
+    EXPECT_TRUE(becomes([&] { return got == 7; }));
+    EXPECT_TRUE(elsewhere);
+}
+
+TEST_F(LatestJobs, ANewRequestStopsTheRunningOneWhoseResultIsDropped) {
+    std::atomic<bool> running = false;
+    std::vector<int> got;
+    job.request({[&](const Task& task, const auto& tell) {
+                     tell(1); // delivered too late
+                     running = true;
+                     untilStopped(task);
+                 },
+                 [&](int result) { got.push_back(result); },
+                 [](const std::exception_ptr&) { ADD_FAILURE() << "a stop is no failure"; },
+                 [] { ADD_FAILURE() << "nobody waits for its end any more"; }});
+    while (!running) std::this_thread::sleep_for(1ms);
+    job.request([](const Task&) { return 2; }, [&](int result) { got.push_back(result); });
+    EXPECT_TRUE(becomes([&] { return !got.empty() && !job.busy(); }));
+    QCoreApplication::processEvents();
+    EXPECT_EQ(got, std::vector{2});
+}
+
+TEST_F(LatestJobs, TellManyResultsInOrderThenTheirEnd) {
+    std::vector<int> got;
+    bool finished = false;
+    job.request({[](const Task&, const auto& tell) {
+                     for (int i = 0; i < 100; ++i) tell(i);
+                 },
+                 [&](int result) {
+                     EXPECT_FALSE(finished);
+                     got.push_back(result);
+                 },
+                 {},
+                 [&] { finished = true; }});
+    EXPECT_TRUE(becomes([&] { return finished; }));
+    ASSERT_EQ(got.size(), 100u);
+    EXPECT_TRUE(std::is_sorted(got.begin(), got.end()));
+}
+
+TEST_F(LatestJobs, AStopLetsWhatIsToldComeThroughAndACancelDoesNot) {
+    for (bool stopped : {true, false}) {
+        std::atomic<bool> running = false;
+        int got = 0;
+        job.request({[&](const Task& task, const auto& tell) {
+                         running = true;
+                         try {
+                             untilStopped(task);
+                         } catch (const Cancelled&) {
+                             tell(3); // the best so far
+                         }
+                     },
+                     [&](int result) { got = result; }});
+        while (!running) std::this_thread::sleep_for(1ms);
+        if (stopped)
+            job.stop();
+        else
+            job.cancel();
+        ASSERT_TRUE(becomes([&] { return !job.busy(); }));
+        QTest::qWait(0);
+        QCoreApplication::processEvents();
+        EXPECT_EQ(got, stopped ? 3 : 0);
+    }
+}
+
+TEST_F(LatestJobs, AFailureIsToldAndTheNextRequestWorks) {
+    std::string sentence;
+    job.request([](const Task&) -> int { throw std::runtime_error("no such file"); },
+                [](int) { ADD_FAILURE() << "there is no result"; },
+                [&](const std::exception_ptr& failure) {
+                    try {
+                        std::rethrow_exception(failure);
+                    } catch (const std::exception& problem) {
+                        sentence = problem.what();
+                    }
+                });
+    EXPECT_TRUE(becomes([&] { return sentence == "no such file"; }));
+    int got = 0;
+    job.request([](const Task&) { return 5; }, [&](int result) { got = result; });
+    EXPECT_TRUE(becomes([&] { return got == 5; }));
+}
+
+TEST(LatestJob, EndsWithItsOwnerWhileSomethingRuns) {
+    std::atomic<bool> running = false;
+    {
+        QObject owner;
+        LatestJob<int> job(owner);
+        job.request({[&](const Task& task, const auto& tell) {
+                         running = true;
+                         while (!task.stop.stop_requested()) std::this_thread::sleep_for(1ms);
+                         tell(1);
+                     },
+                     [](int) { ADD_FAILURE() << "its owner is gone"; }});
+        while (!running) std::this_thread::sleep_for(1ms);
+    }
+    QCoreApplication::processEvents();
+}
+
+} // namespace
+} // namespace facet
+
+int main(int argc, char** argv) {
+    QCoreApplication app(argc, argv);
+    ::testing::InitGoogleTest(&argc, argv);
+    return RUN_ALL_TESTS();
+}
