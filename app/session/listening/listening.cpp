@@ -37,7 +37,10 @@ Listening::Listening(DocumentStore& document, ResultsController& results, Refere
       messages_(messages), piece_(messages), sides_{LatestJob<RecordingPtr>(*this), LatestJob<RecordingPtr>(*this)},
       parts_(*this), differing_(*this) {
     connect(&document_, &DocumentStore::cueEdited, this, [this] { other_.reset(); });
-    connect(&document_, &DocumentStore::lookedElsewhere, this, [this] { playback_.player().stop(); });
+    connect(&document_, &DocumentStore::lookedElsewhere, this, [this] {
+        other_.reset();
+        playback_.player().stop();
+    });
     connect(&document_, &DocumentStore::replaced, this, [this] {
         other_.reset();
         playback_.player().stop();
@@ -284,7 +287,9 @@ double Listening::place() const { return document_.excerpt() ? document_.excerpt
 
 double Listening::phrasePosition() const { return playback_.position() - (hearingPiece_ ? place() : 0.0); }
 
-void Listening::seekInPhrase(double seconds) { playback_.seek(std::max(0.0, seconds + (hearingPiece_ ? place() : 0.0))); }
+void Listening::seekInPhrase(double seconds) {
+    playback_.seek(std::max(0.0, seconds + (hearingPiece_ ? place() : 0.0)));
+}
 
 void Listening::hearPiece(bool on) {
     if (on == hearingPiece_) return;

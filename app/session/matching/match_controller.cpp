@@ -49,7 +49,8 @@ MatchController::MatchController(DocumentStore& document, TakeKeeper& takes, Res
     : QObject(parent), document_(document), takes_(takes), results_(results), listening_(listening), bank_(bank),
       messages_(messages), searching_(*this, JobQueue::Priority::low) {
     document_.journalThrough([this](const Document& current) { return withUnfinished(current); });
-    connect(&document_, &DocumentStore::cueEdited, this, [this] { state_.heard = -1; });
+    for (auto outdated : {&DocumentStore::cueEdited, &DocumentStore::lookedElsewhere})
+        connect(&document_, outdated, this, [this] { state_.heard = -1; });
     connect(&document_, &DocumentStore::replaced, this, [this] {
         searching_.cancel();
         if (state_.running) bank_.resume();
@@ -81,8 +82,7 @@ void MatchController::start(double seconds, bool goOn) {
                 if (!found.patch.soundsLike(cue->patch)) settings.goOnWith.push_back(found.patch);
     }
     if (cue->focusLowHz > 0.0) settings.focusLowHz = std::clamp(cue->focusLowHz, 20.0, 10000.0);
-    if (cue->focusHighHz > 0.0)
-        settings.focusHighHz = std::clamp(cue->focusHighHz, 2.0 * settings.focusLowHz, 20000.0);
+    if (cue->focusHighHz > 0.0) settings.focusHighHz = std::clamp(cue->focusHighHz, 2.0 * settings.focusLowHz, 20000.0);
     bank_.pause(); // all cores are the search's
     state_ = {};
     state_.running = true;
@@ -168,7 +168,8 @@ void MatchController::hear(int index) {
     emit changed();
 }
 
-void MatchController::finish(const MatchResult& result, std::uint64_t cueId, const std::vector<std::uint64_t>& excerpts) {
+void MatchController::finish(const MatchResult& result, std::uint64_t cueId,
+                             const std::vector<std::uint64_t>& excerpts) {
     state_.heard = -1;
     state_.found = {result.best};
     state_.found.insert(state_.found.end(), result.runnersUp.begin(), result.runnersUp.end());
@@ -185,7 +186,8 @@ void MatchController::finish(const MatchResult& result, std::uint64_t cueId, con
     state_.history.push_back({result.seconds, result.best.comparison.likeness, facets});
     const Cue* target = document_.document().find(cueId);
     if (!target) return;
-    if (document_.cue() && document_.cue()->id == cueId) listening_.hearOther({}); // what was heard of the candidates has had its time
+    if (document_.cue() && document_.cue()->id == cueId)
+        listening_.hearOther({}); // what was heard of the candidates has had its time
     // The found patch becomes the one worked on and is kept as a take, in one step of undo.
     Document after = document_.document();
     Cue changed = *target;
@@ -205,8 +207,8 @@ void MatchController::finish(const MatchResult& result, std::uint64_t cueId, con
     document_.push(tr("Match"), withCue(after, std::move(changed)));
     const bool better = !result.best.patch.soundsLike(result.before.patch);
     messages_.say((better ? tr("Found in %1 s: likeness %2") : tr("Nothing better found in %1 s: likeness stays %2"))
-                    .arg(result.seconds, 0, 'f', 1)
-                    .arg(result.best.comparison.likeness, 0, 'f', 0));
+                      .arg(result.seconds, 0, 'f', 1)
+                      .arg(result.best.comparison.likeness, 0, 'f', 0));
 }
 
 Document MatchController::withUnfinished(const Document& current) const {
@@ -221,7 +223,8 @@ Document MatchController::withUnfinished(const Document& current) const {
 }
 
 void MatchController::take(int index) {
-    if (index < 0 || index >= static_cast<int>(state_.found.size()) || state_.cue != document_.document().activeCue) return;
+    if (index < 0 || index >= static_cast<int>(state_.found.size()) || state_.cue != document_.document().activeCue)
+        return;
     state_.taken = state_.running;
     state_.heard = -1;
     takes_.replacePatch(tr("Take found patch"), state_.found[static_cast<std::size_t>(index)].patch);

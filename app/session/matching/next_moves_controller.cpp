@@ -25,10 +25,10 @@ void measureMissing(MoveTarget& target, const Task& task) {
 
 NextMovesController::NextMovesController(DocumentStore& document, PatchEditor& patch, ResultsController& results,
                                          Listening& listening, Playback& playback, std::function<bool()> searchRuns,
-                                           QObject* parent)
+                                         QObject* parent)
     : QObject(parent), document_(document), patch_(patch), results_(results), listening_(listening),
       playback_(playback), searchRuns_(std::move(searchRuns)), finding_(*this, JobQueue::Priority::low) {
-    for (auto outdated : {&DocumentStore::cueEdited, &DocumentStore::replaced})
+    for (auto outdated : {&DocumentStore::cueEdited, &DocumentStore::lookedElsewhere, &DocumentStore::replaced})
         connect(&document_, outdated, this, &NextMovesController::drop);
     connect(&results_, &ResultsController::compared, this, &NextMovesController::look);
 }
@@ -65,8 +65,8 @@ void NextMovesController::look() {
     Hasher key;
     const auto add = [&](const Excerpt& excerpt) {
         const std::uint64_t profileKey = ResultsController::profileKeyOf(*current, excerpt);
-        targets.push_back({excerpt.audio, results_.profileOf(profileKey), excerpt.corrected(), current->attentionTo(excerpt),
-                           std::max(excerpt.weight, leastWeight)});
+        targets.push_back({excerpt.audio, results_.profileOf(profileKey), excerpt.corrected(),
+                           current->attentionTo(excerpt), std::max(excerpt.weight, leastWeight)});
         key.number(profileKey).number(targets.back().weight);
     };
     add(*current->excerpt());

@@ -59,8 +59,8 @@ void ignore(const std::exception_ptr&) {}
 
 ModuleReadings::ModuleReadings(DocumentStore& document, QObject* parent)
     : QObject(parent), document_(document), staging_(*this), probing_(*this, JobQueue::Priority::low) {
-    connect(&document_, &DocumentStore::cueEdited, this, &ModuleReadings::forget);
-    connect(&document_, &DocumentStore::replaced, this, &ModuleReadings::forget);
+    for (auto outdated : {&DocumentStore::cueEdited, &DocumentStore::lookedElsewhere, &DocumentStore::replaced})
+        connect(&document_, outdated, this, &ModuleReadings::forget);
 }
 
 void ModuleReadings::forget() {

@@ -7,27 +7,25 @@ namespace facet {
 
 PatchComparisons::PatchComparisons(DocumentStore& document, ResultsController& results, QObject* parent)
     : QObject(parent), document_(document), results_(results), weighing_(*this), pairing_(*this) {
-    connect(&document_, &DocumentStore::cueEdited, this, &PatchComparisons::stopWeighing);
-    connect(&document_, &DocumentStore::replaced, this, &PatchComparisons::stopWeighing);
+    for (auto outdated : {&DocumentStore::cueEdited, &DocumentStore::lookedElsewhere, &DocumentStore::replaced})
+        connect(&document_, outdated, this, &PatchComparisons::stopWeighing);
 }
 
 quint64 PatchComparisons::weigh(std::vector<Patch> patches) {
     const quint64 ticket = ++weighTicket_;
     const auto phrase = results_.comparedPhrase();
     if (!phrase) return ticket;
-    weighing_.request({[phrase = *phrase, patches = std::move(patches)](const Task& task, const auto& tell) mutable {
-                           const int threads = hardwareThreads();
-                           for (std::size_t i = 0; i < patches.size(); ++i) {
-                               try {
-                                   phrase.profile = phrase.measuredProfile(threads, task);
-                                   tell({static_cast<int>(i),
-                                         renderAndCompare(patches[i], phrase, threads, task).likeness});
-                               } catch (const Error&) {} // what cannot be measured is not told
-                           }
-                       },
-                       [this, ticket](const std::pair<int, double>& found) {
-                           emit weighed(ticket, found.first, found.second);
-                       }});
+    weighing_.request(
+        {[phrase = *phrase, patches = std::move(patches)](const Task& task, const auto& tell) mutable {
+             const int threads = hardwareThreads();
+             for (std::size_t i = 0; i < patches.size(); ++i) {
+                 try {
+                     phrase.profile = phrase.measuredProfile(threads, task);
+                     tell({static_cast<int>(i), renderAndCompare(patches[i], phrase, threads, task).likeness});
+                 } catch (const Error&) {} // what cannot be measured is not told
+             }
+         },
+         [this, ticket](const std::pair<int, double>& found) { emit weighed(ticket, found.first, found.second); }});
     return ticket;
 }
 
