@@ -11,8 +11,9 @@ namespace facet {
 
 namespace {
 
-void set(Patch& patch, const Address& address, double value) {
-    if (patch.has(address)) patch.setNearest(address, value);
+/// Sets a value where the module has it and it is not locked.
+void set(Patch& patch, const SearchLimits& limits, const Address& address, double value) {
+    if (patch.has(address) && !limits.locked(address)) patch.setNearest(address, value);
 }
 
 bool hasSilentFilter(const Patch& patch) {
@@ -43,8 +44,8 @@ void proposeSwitchingOn(const ProposalContext& in, const Patch::Module& module, 
             Patch patch = turned;
             for (const auto& d : parametersOf(ModuleKind::source))
                 if (d.field != "on" && !first.empty())
-                    set(patch, {module.path, std::string(d.field)}, in.patch.value({first, std::string(d.field)}));
-            set(patch, {module.path, field}, value);
+                    set(patch, in.limits, {module.path, std::string(d.field)}, in.patch.value({first, std::string(d.field)}));
+            set(patch, in.limits, {module.path, field}, value);
             patches.push_back(patch);
         };
         const double cents = first.empty() ? 0.0 : in.patch.value({first, "cents"});
@@ -53,14 +54,14 @@ void proposeSwitchingOn(const ProposalContext& in, const Patch::Module& module, 
         like("octave", octave - 1.0);
         like("octave", octave + 1.0);
         Patch noisy = turned;
-        set(noisy, {module.path, "wave"}, static_cast<double>(Wave::noise));
-        set(noisy, {module.path, "level"}, -24.0);
+        set(noisy, in.limits, {module.path, "wave"}, static_cast<double>(Wave::noise));
+        set(noisy, in.limits, {module.path, "level"}, -24.0);
         patches.push_back(noisy);
     }
     if (module.kind == ModuleKind::filter)
         for (double hz : {400.0, 1000.0, 2500.0, 6000.0}) {
             Patch patch = turned;
-            set(patch, {module.path, "cutoff"}, hz);
+            set(patch, in.limits, {module.path, "cutoff"}, hz);
             patches.push_back(patch);
         }
     out.push_back({{}, facetsOf(module.kind), {}, std::move(patches)});
@@ -89,19 +90,19 @@ void proposeEffects(const ProposalContext& in, std::vector<ProposalFamily>& out)
         Patch patch = in.patch;
         const std::string path = patch.freePath(kind);
         patch.add(path);
-        set(patch, {path, "on"}, 1.0);
+        set(patch, in.limits, {path, "on"}, 1.0);
         const SpaceProfile& space = in.reference.space;
         if (kind == ModuleKind::delay && space.echo.found()) {
-            set(patch, {path, "time"}, 1000.0 * space.echo.seconds);
+            set(patch, in.limits, {path, "time"}, 1000.0 * space.echo.seconds);
             if (isMeasured(space.echo.feedbackDb))
-                set(patch, {path, "feedback"}, 100.0 * std::pow(10.0, space.echo.feedbackDb / 20.0));
+                set(patch, in.limits, {path, "feedback"}, 100.0 * std::pow(10.0, space.echo.feedbackDb / 20.0));
         }
-        if (kind == ModuleKind::reduction) set(patch, {path, "bits"}, 6.0); // its default is hardly heard
+        if (kind == ModuleKind::reduction) set(patch, in.limits, {path, "bits"}, 6.0); // its default is hardly heard
         if (kind == ModuleKind::reverb && isMeasured(space.tailSeconds))
-            set(patch, {path, "decay"}, 1000.0 * space.tailSeconds);
+            set(patch, in.limits, {path, "decay"}, 1000.0 * space.tailSeconds);
         std::vector<Patch> patches;
         for (double mix : {15.0, 35.0, 70.0}) {
-            set(patch, {path, "mix"}, mix);
+            set(patch, in.limits, {path, "mix"}, mix);
             patches.push_back(patch);
             if (!patch.has({path, "mix"})) break;
         }
@@ -113,11 +114,13 @@ void proposeSecondSources(const ProposalContext& in, std::vector<Patch>& out) {
     if (in.patch.value({secondSource, "on"}) >= 0.5) return;
     for (double octave : {-1.0, 0.0, 1.0})
         for (Wave wave : {Wave::sine, Wave::saw, Wave::pulse, Wave::noise})
-            proposeValues(in, {{{secondSource, "on"}, 1.0},
-                 {{secondSource, "wave"}, static_cast<double>(wave)},
-                 {{secondSource, "octave"}, octave},
-                 {{secondSource, "level"}, wave == Wave::noise ? -24.0 : -9.0},
-                 {{secondSource, "cents"}, octave == 0.0 ? 5.0 : 0.0}}, out);
+            proposeValues(in,
+                          {{{secondSource, "on"}, 1.0},
+                           {{secondSource, "wave"}, static_cast<double>(wave)},
+                           {{secondSource, "octave"}, octave},
+                           {{secondSource, "level"}, wave == Wave::noise ? -24.0 : -9.0},
+                           {{secondSource, "cents"}, octave == 0.0 ? 5.0 : 0.0}},
+                          out);
 }
 
 void proposeSecondLayers(const ProposalContext& in, std::vector<Patch>& out) {
@@ -125,9 +128,9 @@ void proposeSecondLayers(const ProposalContext& in, std::vector<Patch>& out) {
                                       [](const auto& m) { return m.kind == ModuleKind::layer; });
     if (layers > 1) return;
     for (const DecayingLayer& second : {DecayingLayer{Wave::noise, 0.0, -12.0, 15.0},
-                                     {Wave::noise, 0.0, -18.0, 300.0},
-                                     {Wave::sine, 1.0, -9.0, 250.0},
-                                     {Wave::sine, -1.0, -6.0, 800.0}}) {
+                                        {Wave::noise, 0.0, -18.0, 300.0},
+                                        {Wave::sine, 1.0, -9.0, 250.0},
+                                        {Wave::sine, -1.0, -6.0, 800.0}}) {
         out.push_back(in.patch);
         addDecayingLayer(out.back(), second);
         // Where notes begin at one place of the cycle, a partial more adds to another or takes away from it.
@@ -164,8 +167,8 @@ void proposePostFilters(const ProposalContext& in, std::vector<Patch>& out) {
         FilterKind kind;
         double hz;
     };
-    const bool affected =
-        std::any_of(in.patch.modules().begin(), in.patch.modules().end(), [](const auto& m) { return isEffect(m.kind); });
+    const bool affected = std::any_of(in.patch.modules().begin(), in.patch.modules().end(),
+                                      [](const auto& m) { return isEffect(m.kind); });
     if (!affected || !hasRoomFor(ModuleKind::postFilter, in.patch)) return;
     for (const Coloring& each : {Coloring{FilterKind::lowPass, 4000.0},
                                  {FilterKind::highPass, 400.0},

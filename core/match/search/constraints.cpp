@@ -50,6 +50,11 @@ Patch Constraints::applied(Patch patch) const {
             patch.setNearest(address, std::clamp(patch.value(address), range.first, range.second));
     for (const Address& address : settings_.limits.locks) // last: what is tied to one stands with it
         if (patch.has(address)) patch.set(address, settings_.start.value(address));
+    for (const Address& address : settings_.limits.locks) // a tie that the start has not may hold two that are locked
+        if (patch.has(address) && patch.value(address) != settings_.start.value(address)) {
+            patch.untie(address);
+            patch.set(address, settings_.start.value(address));
+        }
     return patch;
 }
 
