@@ -60,8 +60,6 @@ void refineEachWithin(SearchState& state, const Evaluator& evaluator, std::vecto
             iterations, nullptr);
         for (std::size_t k = i; k < end; ++k) {
             const Candidate refined = evaluator.ranked(some[k - i].patch(), some[k - i].loss());
-            if (limits.size() == 1 && evaluator.records())
-                state.jacobian.offer(some[k - i].jacobian(), refined.rank, state.leaderboard.bestRank());
             if (better(refined, candidates[k])) candidates[k] = refined;
         }
         state.reporter.report("refining " + structureText(candidates[i].patch));
