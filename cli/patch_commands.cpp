@@ -1,6 +1,7 @@
 // render, wavetable, changes, params, piece: what is made of patches.
 #include "cli/commands.h"
 #include "cli/input.h"
+#include "core/analysis/facets/pitch.h"
 #include "core/analysis/profile.h"
 #include "core/audio/audio_file.h"
 #include "core/base/error.h"

@@ -1,5 +1,6 @@
 #include "app/session/document/document_store.h"
 
+#include "core/base/error.h"
 #include "core/project/project_file.h"
 
 #include <QUndoCommand>

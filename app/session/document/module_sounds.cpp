@@ -1,5 +1,6 @@
 #include "app/session/document/module_sounds.h"
 
+#include "core/analysis/facets/motion.h"
 #include "core/audio/audio_file.h"
 #include "core/base/error.h"
 #include "core/base/units.h"
