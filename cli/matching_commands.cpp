@@ -139,7 +139,7 @@ void runMatch(const MatchOptions& options) {
     for (const Curve& curve : result.curves.front())
         fmt::print("{} moves over the phrase; performance.json has its curve.\n", curve.target);
     if (!result.unidentifiable.empty())
-        fmt::print("Not told by this recording, left as it was: {}.\n",
+        fmt::print("Not determined by this recording, left as it was: {}.\n",
                    listOf(result.unidentifiable, result.best.patch));
     for (const Shortfall& each : result.shortfalls)
         fmt::print("{} stays unlike ({:.0f}): {}. {}\n", labelOf(each.facet), each.likeness, each.words, each.likely);

@@ -125,6 +125,13 @@ TEST_F(LatestJobs, AFailureIsToldAndTheNextRequestWorks) {
     EXPECT_TRUE(becomes([&] { return got == 5; }));
 }
 
+TEST_F(LatestJobs, WhatFailsWhileItIsPutInPlaceIsAFailureToo) {
+    bool failed = false;
+    job.request([](const Task&) { return 5; }, [](int) { throw std::runtime_error("no room"); },
+                [&](const std::exception_ptr&) { failed = true; });
+    EXPECT_TRUE(becomes([&] { return failed; }));
+}
+
 TEST(LatestJob, EndsWithItsOwnerWhileSomethingRuns) {
     std::atomic<bool> running = false;
     {

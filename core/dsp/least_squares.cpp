@@ -54,10 +54,10 @@ Eigen::VectorXd boundedStep(const Eigen::MatrixXd& normal, const Eigen::VectorXd
 }
 
 LeastSquaresWalk::LeastSquaresWalk(Eigen::VectorXd lower, Eigen::VectorXd upper, const Eigen::VectorXd& start,
-                                   LeastSquaresSettings settings, Eigen::MatrixXf slopes)
+                                   LeastSquaresSettings settings, Eigen::MatrixXf nearby)
     : lower_(std::move(lower)), upper_(std::move(upper)),
       settings_(std::move(settings)), result_{start.cwiseMax(lower_).cwiseMin(upper_), 0.0, 0}, asked_{result_.point},
-      jacobian_(std::move(slopes)) {}
+      jacobian_(std::move(nearby)) {}
 
 void LeastSquaresWalk::answer(const std::vector<Eigen::VectorXf>& residuals) {
     result_.evaluations += static_cast<int>(residuals.size());

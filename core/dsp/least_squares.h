@@ -52,10 +52,10 @@ Eigen::VectorXd boundedStep(const Eigen::MatrixXd& normal, const Eigen::VectorXd
 /// they are to be answered, in that order.
 class LeastSquaresWalk {
 public:
-    /// `slopes`: a Jacobian from nearby to begin with instead of measuring one, or empty; columns of zeros are
+    /// `nearby`: a Jacobian measured nearby to begin with instead of measuring one, or empty; columns of zeros are
     /// measured. That is the first iteration.
     LeastSquaresWalk(Eigen::VectorXd lower, Eigen::VectorXd upper, const Eigen::VectorXd& start,
-                     LeastSquaresSettings settings, Eigen::MatrixXf slopes = {});
+                     LeastSquaresSettings settings, Eigen::MatrixXf nearby = {});
     /// None: it has come to its end.
     const std::vector<Eigen::VectorXd>& asked() const { return asked_; }
     void answer(const std::vector<Eigen::VectorXf>& residuals);

@@ -74,8 +74,8 @@ std::string matchReport(const MatchResult& result) {
                                       {"likeness", number(each.likeness)},
                                       {"words", each.words},
                                       {"likely", each.likely}});
-    json["not_told"] = Json::array();
-    for (const Address& each : result.unidentifiable) json["not_told"].push_back(each.text());
+    json["unidentifiable"] = Json::array();
+    for (const Address& each : result.unidentifiable) json["unidentifiable"].push_back(each.text());
     json["ranges"] = Json::object();
     for (const KnownRange& each : result.ranges)
         json["ranges"][each.address.text()] = {

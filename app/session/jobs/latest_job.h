@@ -41,16 +41,11 @@ public:
         const auto request = std::make_shared<const Request>(std::move(wanted));
         queue_.submit([this, turn, request](const Task& task) {
             try {
-                request->work(task, [this, turn, request](Result result) {
-                    post(turn,
-                         [request, result = std::move(result)]() mutable { request->deliver(std::move(result)); });
-                });
+                request->work(task,
+                              [this, turn, request](Result result) { deliver(turn, request, std::move(result)); });
             } catch (const Cancelled&) {
             } catch (...) {
-                if (request->failed)
-                    post(turn, [request, failure = std::current_exception()] { request->failed(failure); });
-                else
-                    logFailure(std::current_exception());
+                post(turn, [request, failure = std::current_exception()] { fail(*request, failure); });
             }
             if (request->finished) post(turn, [request] { request->finished(); });
         });
@@ -72,6 +67,23 @@ public:
     bool busy() const { return queue_.busy(); }
 
 private:
+    static void fail(const Request& request, const std::exception_ptr& failure) {
+        if (request.failed)
+            request.failed(failure);
+        else
+            logFailure(failure);
+    }
+    /// What goes wrong while a result is put in its place is a failure like any other.
+    void deliver(std::uint64_t turn, const std::shared_ptr<const Request>& request, Result result) {
+        post(turn, [request, result = std::move(result)]() mutable {
+            try {
+                request->deliver(std::move(result));
+            } catch (...) {
+                fail(*request, std::current_exception());
+            }
+        });
+    }
+    /// Runs something on the owner's thread, unless another request came meanwhile.
     template <typename F> void post(std::uint64_t turn, F&& deliver) {
         QMetaObject::invokeMethod(
             &owner_,

@@ -1,7 +1,5 @@
 #include "app/session/reference/source_view.h"
 
-#include "core/base/log.h"
-
 #include <algorithm>
 #include <filesystem>
 
@@ -9,14 +7,21 @@ namespace facet {
 
 namespace {
 
-constexpr double longestDetail = 60.0;
+constexpr double longestDetail = 60.0; // seconds
+
+QString sentenceOf(const std::exception_ptr& failure) {
+    try {
+        std::rethrow_exception(failure);
+    } catch (const std::exception& problem) {
+        return QString::fromUtf8(problem.what());
+    }
+}
 
 } // namespace
 
-SourceView::SourceView(QObject* parent) : QObject(parent) {}
+SourceView::SourceView(QObject* parent) : QObject(parent), overviews_(*this), details_(*this) {}
 
 void SourceView::clear() {
-    ++turn_;
     overviews_.cancel();
     details_.cancel();
     path_.clear();
@@ -44,30 +49,19 @@ void SourceView::show(const std::string& path, const std::shared_ptr<const Excer
     } else {
         begin_ = 0.0;
     }
-    overviews_.submit([this, turn = turn_, path, kept = kept_](const Task& task) {
-        const auto post = [&](auto&& work) { QMetaObject::invokeMethod(this, work, Qt::QueuedConnection); };
-        try {
-            AudioStream stream = kept ? AudioStream(*kept->bytes, kept->name) : AudioStream(path);
-            makeOverview(
-                stream,
-                [&](const OverviewPtr& picture) {
-                    post([this, turn, picture] {
-                        if (turn != turn_) return;
-                        overview_ = picture;
-                        emit changed();
-                    });
-                },
-                task);
-        } catch (const Cancelled&) {
-        } catch (const std::exception& failure) {
-            logInfo(failure.what());
-            post([this, turn, words = QString::fromUtf8(failure.what())] {
-                if (turn != turn_) return;
-                problem_ = words;
-                emit changed();
-            });
-        }
-    });
+    overviews_.request({[path, kept = kept_](const Task& task, const auto& tell) {
+                            AudioStream stream = kept ? AudioStream(*kept->bytes, kept->name) : AudioStream(path);
+                            makeOverview(stream, tell, task);
+                        },
+                        [this](const OverviewPtr& picture) {
+                            overview_ = picture;
+                            emit changed();
+                        },
+                        [this](const std::exception_ptr& failure) {
+                            logFailure(failure);
+                            problem_ = sentenceOf(failure);
+                            emit changed();
+                        }});
 }
 
 SourceView::Reader SourceView::reader() const {
@@ -88,26 +82,19 @@ void SourceView::wantDetail(double begin, double end) {
     const double margin = std::min(0.5 * (end - begin), 0.5 * (longestDetail - (end - begin)));
     wantedBegin_ = std::max(begin_, begin - margin);
     wantedEnd_ = std::min(this->end(), end + margin);
-    details_.submit([this, turn = turn_, from = wantedBegin_, to = wantedEnd_, read = reader()](const Task& task) {
-        try {
+    details_.request(
+        [from = wantedBegin_, to = wantedEnd_, read = reader()](const Task& task) {
             SourceDetail detail;
             detail.begin = from;
             detail.recording = std::make_shared<const Recording>(read(from, to));
             detail.peaks = std::make_shared<const Peaks>(*detail.recording);
             detail.spectrogram = std::make_shared<const Spectrogram>(measureSpectrogram(*detail.recording, task));
-            QMetaObject::invokeMethod(
-                this,
-                [this, turn, detail] {
-                    if (turn != turn_) return;
-                    detail_ = detail;
-                    emit changed();
-                },
-                Qt::QueuedConnection);
-        } catch (const Cancelled&) {
-        } catch (const std::exception& failure) {
-            logInfo(failure.what()); // the overview stays
-        }
-    });
+            return detail;
+        },
+        [this](const SourceDetail& detail) {
+            detail_ = detail;
+            emit changed();
+        }); // what fails leaves the overview
 }
 
 } // namespace facet

@@ -1,7 +1,7 @@
 // The file that excerpts are cut from, seen whole: its picture, and its samples where one looks closely.
 #pragma once
 
-#include "app/session/jobs/job_queue.h"
+#include "app/session/jobs/latest_job.h"
 #include "core/analysis/overview.h"
 #include "core/audio/peaks.h"
 #include "core/project/excerpt.h"
@@ -60,9 +60,8 @@ private:
     double wantedBegin_ = 0.0;
     double wantedEnd_ = 0.0;
     QString problem_;
-    std::uint64_t turn_ = 0; ///< tells late results of another file
-    JobQueue overviews_;
-    JobQueue details_;
+    LatestJob<OverviewPtr> overviews_;
+    LatestJob<SourceDetail> details_;
 };
 
 } // namespace facet

@@ -372,7 +372,7 @@ QString ModuleRow::wordsFor(const Patch& patch, const Patch::Module& module,
     }
     if (isEffect(module.kind) && takesPart(patch, module)) {
         QStringList words;
-        if (static_cast<Chain>(patch.value({path_, "chain"})) == Chain::send) words << tr("beside, by the send");
+        if (static_cast<Chain>(patch.value({path_, "chain"})) == Chain::send) words << tr("on the send bus");
         if (const StageReading* reading = readings_.stage(path_)) words << stageWords(*reading);
         return words.join(" · ");
     }

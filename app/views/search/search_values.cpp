@@ -124,7 +124,7 @@ void SearchValues::refresh() {
         else if (known == match.ranges.end() && goesWithAnother(cue->patch, address, match.ranges))
             item->setText(sure, tr("goes with what it is tied to"));
         else if (known == match.ranges.end())
-            item->setText(sure, locked ? QString() : tr("not told by this phrase"));
+            item->setText(sure, locked ? QString() : tr("not determined by this phrase"));
         else if (known->share > unknownShare)
             item->setText(sure, ranged ? tr("all it may be") : tr("hardly matters"));
         else

@@ -8,7 +8,8 @@
 
 namespace facet {
 
-/// Filters of the layers' kinds, for all notes together: the voices' own kernel, two lanes a candidate.
+/// Filters of the layers' kinds, for all notes together: the voices' own kernel, two lanes a candidate. A derived effect
+/// sets `targets_` in setValues(), or block by block in aim(). Contract of memory and threads: see Effect.
 class FilterEffect : public Effect {
 public:
     FilterEffect(const kernels::FilterStructure& structure, const EffectSetting& setting)
@@ -43,7 +44,7 @@ protected:
 
     const double rateHz_;
     std::vector<kernels::FilterState> states_; ///< [candidate][side]
-    std::vector<kernels::FilterTargets> targets_;
+    std::vector<kernels::FilterTargets> targets_; ///< likewise
 
 private:
     kernels::FilterPair pair_;

@@ -13,7 +13,8 @@ namespace facet {
 
 inline constexpr double highestShare = 0.47; ///< of the rate, for cutoffs
 
-/// What these effects have in common: lanes, and values that are at once where they belong when sound begins.
+/// Transposes the candidates' rows into lanes and back around run(). An effect implements the three functions below:
+/// forget() and take() for one candidate, run() for all of them. Contract of memory and threads: see Effect.
 class LaneEffect : public Effect {
 public:
     explicit LaneEffect(const EffectSetting& setting) : rateHz_(setting.rateHz) {}
@@ -33,14 +34,19 @@ public:
     int memoryFrames(std::size_t) const override { return static_cast<int>(0.1 * rateHz_); }
 
 protected:
+    /// Forgets the sound of a candidate.
     virtual void forget(std::size_t c) = 0;
+    /// Aims a candidate's kernel values at the parameters' (in the order of parametersOf()), to be reached by the end of
+    /// the next block; `atOnce`: they are set at once, since sound only begins.
     virtual void take(std::size_t c, std::span<const double> values, bool atOnce) = 0;
+    /// Changes `lanes_` in place, 1 … 16 frames.
     virtual void run(int frames) = 0;
 
+    /// tan(π f / rate) of a cutoff in Hz, for filters by trapezoidal integration.
     double tangent(double hz) const {
         return std::tan(std::numbers::pi * std::clamp(hz / rateHz_, 1e-5, highestShare));
     }
-    /// Of a one-pole that has gone 1 − 1/e of its way after a time.
+    /// Pole of a one-pole smoother that has gone 1 − 1/e of its way after a time in ms.
     double decayPerFrame(double ms) const { return ms <= 0.0 ? 0.0 : std::exp(-1.0 / (ms * 1e-3 * rateHz_)); }
 
     const double rateHz_;

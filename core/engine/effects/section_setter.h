@@ -9,11 +9,13 @@
 
 namespace facet {
 
-/// Sets a section of second order; `gainDb` of bells and shelves.
+/// Aims one lane of a second-order section at a response. `g`: tan(π f / rate) of its frequency; `q`: quality factor;
+/// `gainDb`: of bells and shelves, whose shelf slope is 1. Formulas: R. Bristow-Johnson, "Cookbook formulae for audio EQ
+/// biquad filter coefficients", in state-variable form.
 struct SectionSetter {
     kernels::Section& section;
     std::size_t lane;
-    bool atOnce;
+    bool atOnce; ///< not along the next block
     void set(double g, double damping, double in, double band, double low) const {
         section.g.set(lane, g, atOnce);
         section.damping.set(lane, damping, atOnce);
@@ -21,6 +23,7 @@ struct SectionSetter {
         section.band.set(lane, band, atOnce);
         section.low.set(lane, low, atOnce);
     }
+    /// Leaves the sound as it is.
     void pass() const { set(0.5, std::numbers::sqrt2, 1.0, 0.0, 0.0); }
     void lowPass(double g, double q) const { set(g, 1.0 / q, 0.0, 0.0, 1.0); }
     void highPass(double g, double q) const { set(g, 1.0 / q, 1.0, -1.0 / q, -1.0); }

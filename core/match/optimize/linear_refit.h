@@ -1,4 +1,4 @@
-// What changed patches come to when everything else gives way, as far as slopes predictLines it.
+// Linearized re-optimization: what a changed patch comes to once all other parameters are fitted again.
 #pragma once
 
 #include "core/match/optimize/search_space.h"
