@@ -55,7 +55,7 @@ void Synthesis::prepareLayer(std::size_t l) {
         layer.clean = layer.clean || source.route == Route::pastEffects;
         layer.both = layer.both || source.route == Route::both;
         layer.secondIn = layer.secondIn || layer.both || source.route == Route::filter2;
-        if (source.audioModulator) sawTable(), triangleTable(); // made_ before the audio thread asks
+        if (source.audioModulator) sawTable(), triangleTable(); // made before the audio thread asks
         layer.audioModulation = layer.audioModulation || source.audioModulator || source.audioModulated;
     }
     layer.secondIn = layer.secondIn || graph.parallel;
@@ -81,7 +81,7 @@ void Synthesis::prepareLayer(std::size_t l) {
         layer.firstHalves.resize(layer.rows.size() * layer.written.size());
         kernels::Row unused{};
         Halving().run(unused.data(), unused.data(), unused.data(),
-                      1); // its coefficients are made_ before the audio thread asks
+                      1); // its coefficients are made before the audio thread asks
     }
     for (std::size_t v = 0; v < voiceCount; ++v) prepareVoice(layer.voices[v], l, &layer.rows[v * voiced_]);
     layer.freeLfos.assign(voiced_, std::vector<Lfo>(graph.lfos.size()));
@@ -209,7 +209,7 @@ void Synthesis::updateStereo() {
         for (const auto& layer : graph.layers) {
             for (const auto& source : layer.sources)
                 if (source.isStereo()) stereo_ = true;
-            // A moved pan or spread may become stereo_ at any moment.
+            // A moved pan or spread may become stereo at any moment.
             for (const auto& part : layer.parts)
                 if (part.kind == ModuleKind::source) stereo_ = true;
         }
@@ -225,7 +225,7 @@ bool Synthesis::sidesAreAlike() const {
 }
 
 void Synthesis::setValues(const Graph& graph, std::size_t c) {
-    // Equal graphs_ hold equally much: assignment reuses the memory.
+    // Equal graphs hold equally much: assignment reuses the memory.
     graphs_[c] = graph;
     chains_.setValues(c, graphs_[c]);
     if (c >= voiced_) return;

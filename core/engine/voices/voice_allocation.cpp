@@ -37,7 +37,7 @@ bool plays(const LayerGraph& layer, double pitch, double velocity) {
 
 Synthesis::Sounding Synthesis::sounding() const {
     const auto rank = [](const Voice& v) { return std::pair(v.held, v.held ? v.order : v.released); };
-    // A note may sound in several layers_; it counts once.
+    // A note may sound in several layers; it counts once.
     std::array<std::uint64_t, 128> seen{};
     std::size_t count = 0;
     const Voice* next = nullptr;

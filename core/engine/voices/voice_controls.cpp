@@ -15,7 +15,7 @@ constexpr double highestIncrement = kernels::highestIncrement;
 /// Words that keep what is drawn for different things apart.
 constexpr std::uint64_t randomWord = 0x72616e64, noiseWord = 0x6e6f6973;
 
-/// −1…1, by the seed_, for one thing of one note.
+/// −1…1, by the seed, for one thing of one note.
 float drawn(std::uint64_t seed_, std::uint32_t number, std::uint64_t word, std::uint64_t count) {
     return static_cast<float>(2.0 * unitFromBits(combineSeeds(combineSeeds(seed_, number), combineSeeds(word, count))) -
                               1.0);

@@ -205,7 +205,7 @@ void Synthesis::addClean(int at, int frames) {
 void Synthesis::makeVoices(int at, int frames) {
     for (const int end = at + frames; at < end;) {
         int count = end - at;
-        for (std::size_t i = 0; i < pending_.size();) { // layers_ that begin after their notes_
+        for (std::size_t i = 0; i < pending_.size();) { // layers that begin after their notes
             if (pending_[i].frames > 0) {
                 count = std::min(count, pending_[i].frames);
                 ++i;

@@ -103,7 +103,7 @@ void Synthesis::aimSources(Voice& voice, std::size_t l) {
             const SourceValues& source = layer.sources[s];
             float gain = source.ringModulated ? 1.0f : source.amplitude;
             if (candidate.sourceDb[s] != 0.0f) gain *= static_cast<float>(gainFromDb(candidate.sourceDb[s]));
-            // Half of the noise of twice the rate_ is taken off again, and its slope turns about twice the frequency.
+            // Half of the noise of twice the rate is taken off again, and its slope turns about twice the frequency.
             if (layer.doubled && source.shape.wave == Wave::noise)
                 gain *= std::numbers::sqrt2_v<float> * std::exp2(source.shape.tilt);
             const double per = incrementOf(candidate, layer, s);

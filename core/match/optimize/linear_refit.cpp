@@ -57,7 +57,7 @@ Eigen::MatrixXf LinearRefit::jacobianFor(const Patch& other, const SearchSpace& 
 
 LinearRefit::Estimate LinearRefit::of(const Patch& changed, const Eigen::VectorXf& residual) const {
     constexpr int weightings = 3;
-    constexpr double damping = 0.03;   // slopes hold nearby only
+    constexpr double damping = 0.03;   // the linearization holds nearby only
     constexpr double mostAmount = 3.0; // times what came in, to either side
     constexpr float floor = 0.5f;      // dB; less counts as squares
     const Eigen::VectorXf here = thinned(residual);

@@ -38,7 +38,7 @@ void proposeReverbs(const ProposalContext& in, std::vector<Patch>& out) {
 std::vector<Patch> withDelaysAndReverbs(const ProposalContext& in) {
     std::vector<Patch> spaces;
     if (hasRoomFor(ModuleKind::delay, in.patch) && !in.reference.space.echo.found()) {
-        // Steps along slopes find an echo that lies within a tenth of its time.
+        // A refinement finds an echo that lies within a tenth of its time.
         constexpr double shortestMs = 45.0, longestMs = 1000.0, step = 1.12;
         for (double ms = shortestMs; ms < longestMs; ms *= step) {
             spaces.push_back(in.patch);
