@@ -2,6 +2,7 @@
 
 #include "core/analysis/facets/pitch.h"
 #include "core/analysis/notes/note_finding.h"
+#include "core/analysis/notes/tuning.h"
 #include "core/audio/audio_file.h"
 #include "core/audio/audio_stream.h"
 #include "core/audio/channels.h"

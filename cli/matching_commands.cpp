@@ -181,7 +181,7 @@ void addMatch(CLI::App& app) {
     command->add_flag("--progress", options->progress, "Progress on stderr even when it is no terminal");
     command->add_flag("--go-on", options->goOn, "Go on from the patch of --start, in place of beginning anew");
     command->add_flag("--without-bank", options->withoutBank,
-                      "Begin with what measurements tell alone, not with the seed bank (see “bank”)");
+                      "Begin with what measurements give alone, not with the seed bank (see “bank”)");
     command->callback([options] { runMatch(*options); });
 }
 

@@ -2,6 +2,7 @@
 #include "core/analysis/facets/harmonics.h"
 #include "core/analysis/facets/level.h"
 #include "core/analysis/notes/note_finding.h"
+#include "core/analysis/notes/tuning.h"
 #include "core/analysis/facets/pitch.h"
 #include "core/analysis/profile.h"
 #include "core/analysis/notes/tempo.h"

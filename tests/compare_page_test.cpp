@@ -54,10 +54,10 @@ TEST_F(ComparePageTest, FacetsAreSetAsideAndWeighedByMouseAndKeys) {
     ASSERT_TRUE(settle());
     EXPECT_GT(heardLikeness(), all);
     EXPECT_TRUE(card(name.c_str())->accessibleDescription().contains("set aside"));
-    bool told = false;
+    bool shown = false;
     for (auto* label : window.findChildren<QLabel*>())
-        told = told || label->text() == "Likeness without " + QString::fromStdString(name);
-    EXPECT_TRUE(told) << "the head says so";
+        shown = shown || label->text() == "Likeness without " + QString::fromStdString(name);
+    EXPECT_TRUE(shown) << "the head says so";
     card(name.c_str())->setFocus();
     QTest::keyClick(card(name.c_str()), Qt::Key_0);
     EXPECT_EQ(session.document.cue()->facetWeights[index], 1.0);
@@ -75,11 +75,11 @@ TEST_F(ComparePageTest, FacetsAreSetAsideAndWeighedByMouseAndKeys) {
 TEST_F(ComparePageTest, TellsHowAlikeThePatchIsToItself) {
     ASSERT_TRUE(QTest::qWaitFor([this] { return session.results.state().floor >= 0.0; }, 30000));
     EXPECT_LE(session.results.state().floor, 100.0);
-    bool told = false;
+    bool shown = false;
     for (auto* label : window.findChildren<QLabel*>())
-        told = told || (label->isVisible() &&
-                        label->text() == QString("of %1").arg(std::lround(session.results.state().floor)));
-    EXPECT_TRUE(told);
+        shown = shown || (label->isVisible() &&
+                          label->text() == QString("of %1").arg(std::lround(session.results.state().floor)));
+    EXPECT_TRUE(shown);
 }
 
 TEST_F(ComparePageTest, BothSoundsAreHeardInTurnInOneEarEachAndByTheirDifference) {
@@ -183,7 +183,7 @@ TEST_F(ComparePageTest, MovesObeyLocksAndAreLookedForOnlyWhileTheyAreSeen) {
     window.showView("patch");
     session.patch.setParameter({"layer:a/envelope:level", "attack"}, 90.0);
     ASSERT_TRUE(settle());
-    QTest::qWait(400);
+    laidOut();
     EXPECT_EQ(session.nextMoves.state(), NextMovesController::State::none);
 }
 
@@ -203,7 +203,7 @@ TEST_F(ComparePageTest, TheWindowsThreadNeverDoesHeavyWork) {
     });
     for (const char* view : {"reference", "notes", "facets", "patch", "search"}) {
         window.showView(view);
-        QTest::qWait(20);
+        laidOut();
     }
     window.showView("facets");
     for (const Qt::Key key : {Qt::Key_F8, Qt::Key_F9, Qt::Key_F10, Qt::Key_F11}) QTest::keyClick(&window, key);
@@ -263,10 +263,10 @@ TEST_F(ComparePageTest, ABlindTestIsWorkedByKeysAndKeptWithTheTake) {
             QTest::keyClick(dialog, dialog->test()->xIsB() == right ? Qt::Key_Right : Qt::Key_Left);
         }
         EXPECT_FALSE(dialog->test());
-        bool told = false;
+        bool shown = false;
         for (auto* label : dialog->findChildren<QLabel*>())
-            told = told || (label->text().contains("5 of 6 right") && label->text().contains("10.9 %"));
-        EXPECT_TRUE(told);
+            shown = shown || (label->text().contains("5 of 6 right") && label->text().contains("10.9 %"));
+        EXPECT_TRUE(shown);
         ran = true;
         QTest::keyClick(dialog, Qt::Key_Escape);
     });
@@ -390,7 +390,7 @@ TEST_F(ComparePageTest, FacetsStandInTheOrderOfWorkOrOfSize) {
     EXPECT_EQ(order().front(), Facet::pitch);
     for (auto* each : window.findChildren<QToolButton*>())
         if (each->accessibleName() == "Least alike first") QTest::mouseClick(each, Qt::LeftButton);
-    QTest::qWait(50);
+    laidOut();
     double last = 0.0;
     for (Facet facet : order()) {
         const FacetComparison* found = session.results.state().comparison->find(facet);

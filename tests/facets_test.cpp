@@ -279,9 +279,12 @@ TEST(Glides, AreNotSeenWhereThereAreNone) {
 
 TEST(Glides, AreNotTwoNotesThatSoundTogether) {
     const Performance phrase = testing::fixturePhrase(); // its second note begins before the first has ended
-    for (const char* name : {"struck-reed", "swept-ensemble"})
-        for (const NoteProfile& note : measureProfile(render(testing::fixturePatch(name), phrase), phrase).notes)
+    for (const char* name : {"struck-reed", "swept-ensemble"}) {
+        const Profile profile = measureProfile(render(testing::fixturePatch(name), phrase), phrase);
+        ASSERT_EQ(profile.notes.size(), phrase.notes.size());
+        for (const NoteProfile& note : profile.notes)
             EXPECT_FALSE(note.glide.found() && note.glide.seconds > 0.02) << name;
+    }
 }
 
 TEST(OnsetSweeps, HaveTheirDepthAndTime) {

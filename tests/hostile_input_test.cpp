@@ -114,7 +114,7 @@ TEST_F(HostileInput, UnusualRecordingsAreWorkedWith) {
 }
 
 TEST_F(HostileInput, ChordsAndNoiseAreAdmittedInTheWindow) {
-    const auto told = [&](const Recording& recording) {
+    const auto shown = [&](const Recording& recording) {
         writeAudio(folder / "odd.wav", recording);
         const auto before = session.document.cue()->excerpts.front();
         drop(folder / "odd.wav");
@@ -125,9 +125,9 @@ TEST_F(HostileInput, ChordsAndNoiseAreAdmittedInTheWindow) {
     };
     Random random(5);
     EXPECT_NE(
-        told(soundOf(1.0, 48000, [&](double) { return random.between(-0.3, 0.3); })).find("No single clear pitch"),
+        shown(soundOf(1.0, 48000, [&](double) { return random.between(-0.3, 0.3); })).find("No single clear pitch"),
         std::string::npos);
-    const std::string chord = told(soundOf(1.5, 48000, [](double t) {
+    const std::string chord = shown(soundOf(1.5, 48000, [](double t) {
         double sum = 0.0;
         for (double hz : {220.0, 277.18, 329.63})
             for (int n = 1; n <= 6; ++n) sum += 0.12 / n * std::sin(2.0 * std::numbers::pi * hz * n * t);

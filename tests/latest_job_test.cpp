@@ -51,8 +51,8 @@ TEST_F(LatestJobs, DeliverOnTheThreadThatAsked) {
 TEST_F(LatestJobs, ANewRequestStopsTheRunningOneWhoseResultIsDropped) {
     std::atomic<bool> running = false;
     std::vector<int> got;
-    job.request({[&](const Task& task, const auto& tell) {
-                     tell(1); // delivered too late
+    job.request({[&](const Task& task, const auto& publish) {
+                     publish(1); // delivered too late
                      running = true;
                      untilStopped(task);
                  },
@@ -69,8 +69,8 @@ TEST_F(LatestJobs, ANewRequestStopsTheRunningOneWhoseResultIsDropped) {
 TEST_F(LatestJobs, TellManyResultsInOrderThenTheirEnd) {
     std::vector<int> got;
     bool finished = false;
-    job.request({[](const Task&, const auto& tell) {
-                     for (int i = 0; i < 100; ++i) tell(i);
+    job.request({[](const Task&, const auto& publish) {
+                     for (int i = 0; i < 100; ++i) publish(i);
                  },
                  [&](int result) {
                      EXPECT_FALSE(finished);
@@ -87,12 +87,12 @@ TEST_F(LatestJobs, AStopLetsWhatIsToldComeThroughAndACancelDoesNot) {
     for (bool stopped : {true, false}) {
         std::atomic<bool> running = false;
         int got = 0;
-        job.request({[&](const Task& task, const auto& tell) {
+        job.request({[&](const Task& task, const auto& publish) {
                          running = true;
                          try {
                              untilStopped(task);
                          } catch (const Cancelled&) {
-                             tell(3); // the best so far
+                             publish(3); // the best so far
                          }
                      },
                      [&](int result) { got = result; }});
@@ -137,10 +137,10 @@ TEST(LatestJob, EndsWithItsOwnerWhileSomethingRuns) {
     {
         QObject owner;
         LatestJob<int> job(owner);
-        job.request({[&](const Task& task, const auto& tell) {
+        job.request({[&](const Task& task, const auto& publish) {
                          running = true;
                          while (!task.stop.stop_requested()) std::this_thread::sleep_for(1ms);
-                         tell(1);
+                         publish(1);
                      },
                      [](int) { ADD_FAILURE() << "its owner is gone"; }});
         while (!running) std::this_thread::sleep_for(1ms);

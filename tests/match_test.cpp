@@ -256,8 +256,8 @@ TEST(SearchSpaces, HoldOnlyWhatIsHeard) {
 TEST(SearchSpaces, KnowWhatThePhraseTells) {
     Patch patch;
     patch.set({"layer:a/filter:a", "on"}, 1.0);
-    const auto has = [&](const Address& address, const Identifiable& told) {
-        const auto all = SearchSpace(patch, {}, told).addresses();
+    const auto has = [&](const Address& address, const Identifiable& shown) {
+        const auto all = SearchSpace(patch, {}, shown).addresses();
         return std::find(all.begin(), all.end(), address) != all.end();
     };
     const Address tracking{"layer:a/filter:a", "key_tracking"}, velocity{"layer:a", "velocity"};
@@ -599,7 +599,7 @@ TEST(ShapesOfANote, AreThoseOfItsGate) {
     for (double t : {0.04, 0.05, 0.29, 0.54, 1.04}) EXPECT_GT(valueAt(t), 0.75) << t;
     for (double t : {0.13, 0.18, 0.2, 0.43, 1.18}) EXPECT_LT(valueAt(t), 0.3) << t;
     EXPECT_FALSE(amplitudeShapeOf(testing::soundOf(1.0, 48000, [](double t) { return 0.3 * std::sin(691.0 * t); }), 0.0,
-                               1.0, 110.0))
+                                  1.0, 110.0))
         << "a level that stands";
     EXPECT_FALSE(amplitudeShapeOf(testing::soundOf(1.0, 48000, [](double) { return 0.0; }), 0.0, 1.0, 110.0));
 }

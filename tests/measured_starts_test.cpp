@@ -40,8 +40,7 @@ Recording voicesAt(double hz, const std::vector<double>& cents) {
 TEST(LineSpread, IsTheStandardDeviationOfVoices) {
     // Two, three and seven at equal distances: a uniform spread's deviation in closed form.
     EXPECT_NEAR(lineWidthCents(voicesAt(220.0, {-12.0, 12.0}), 0.0, 1.0, 220.0), 12.0, 2.0);
-    EXPECT_NEAR(lineWidthCents(voicesAt(220.0, {-15.0, 0.0, 15.0}), 0.0, 1.0, 220.0), 15.0 * std::sqrt(2.0 / 3.0),
-                2.0);
+    EXPECT_NEAR(lineWidthCents(voicesAt(220.0, {-15.0, 0.0, 15.0}), 0.0, 1.0, 220.0), 15.0 * std::sqrt(2.0 / 3.0), 2.0);
     EXPECT_NEAR(lineWidthCents(voicesAt(220.0, {-18, -12, -6, 0, 6, 12, 18}), 0.0, 1.0, 220.0), 12.0, 2.5);
     EXPECT_NEAR(detuneFromLineWidth(12.0, 2), 12.0, 1e-9);
     EXPECT_NEAR(detuneFromLineWidth(15.0 * std::sqrt(2.0 / 3.0), 3), 15.0, 1e-9);

@@ -96,6 +96,7 @@ TEST_F(NextMove, IsNoneWhereNothingIsMissing) {
 TEST_F(NextMove, ObeysLocksAndRanges) {
     settings.limits.locks = {cutoff};
     settings.limits.ranges = {{decay, {500.0, 2000.0}}};
+    std::size_t ofDecay = 0;
     for (const ProposalFamily& family : proposalFamilies({with(cutoff, 2600.0), settings.limits, *reference.profile})) {
         for (const Patch& patch : family.patches) {
             if (patch.find("layer:a/filter:a")) {
@@ -107,9 +108,13 @@ TEST_F(NextMove, ObeysLocksAndRanges) {
             for (double value : family.values) {
                 EXPECT_GE(value, 500.0);
                 EXPECT_LE(value, 2000.0);
+                ++ofDecay;
             }
     }
-    for (const Move& move : from(with(cutoff, 2600.0)).best) {
+    EXPECT_GT(ofDecay, 0u) << "a range is a limit, not a lock";
+    const std::vector<Move> moves = from(with(cutoff, 2600.0)).best;
+    EXPECT_FALSE(moves.empty());
+    for (const Move& move : moves) {
         EXPECT_EQ(move.patch.value(cutoff), 2600.0) << move.what;
         EXPECT_TRUE(move.patch.value(decay) == 300.0 || move.patch.value(decay) >= 500.0) << move.what;
     }
@@ -117,19 +122,22 @@ TEST_F(NextMove, ObeysLocksAndRanges) {
 
 TEST_F(NextMove, TakesValuesThatPeopleWouldType) {
     Patch patch = basePatch();
+    std::size_t semitones = 0;
     for (const ProposalFamily& family : proposalFamilies({patch, {}, *reference.profile})) {
         if (family.address.field != "semitone") continue;
         for (double value : family.values) EXPECT_EQ(value, std::round(value));
+        semitones += family.values.size();
     }
+    EXPECT_GT(semitones, 0u);
     EXPECT_EQ(withTypedValue(patch, cutoff, 1234.5678).value(cutoff), 1230.0);
     EXPECT_EQ(withTypedValue(patch, {"layer:a/source:a", "semitone"}, 6.7).value({"layer:a/source:a", "semitone"}),
               7.0);
 }
 
 TEST_F(NextMove, TellsAFirstListAndStopsWhenItIsDropped) {
-    std::vector<bool> told;
-    finder->find(with(cutoff, 2600.0), settings, {}, [&](const NextMoves& list) { told.push_back(list.complete); });
-    EXPECT_EQ(told, (std::vector<bool>{false, true}));
+    std::vector<bool> shown;
+    finder->find(with(cutoff, 2600.0), settings, {}, [&](const NextMoves& list) { shown.push_back(list.complete); });
+    EXPECT_EQ(shown, (std::vector<bool>{false, true}));
     std::stop_source stop;
     EXPECT_THROW(finder->find(with(cutoff, 2600.0), settings, {.stop = stop.get_token(), .progress = {}},
                               [&](const NextMoves&) { stop.request_stop(); }),

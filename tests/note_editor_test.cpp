@@ -16,7 +16,7 @@ protected:
     NotesTest() {
         EXPECT_TRUE(window.showView("notes"));
         editor = window.findChild<NoteEditor*>("notes");
-        QTest::qWait(20);
+        laidOut();
     }
     std::vector<Note> notes() { return session.document.performance().notes; }
     QPoint middleOf(const Note& note) { return editor->placeOf(0.5 * (note.start + note.end), note.key).toPoint(); }

@@ -235,9 +235,9 @@ TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
     ASSERT_TRUE(load());
     load()->setFocus();
     QTest::keyClick(load(), Qt::Key_Return);
-    QString told;
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 30000));
-    EXPECT_TRUE(told.contains("no wavetable")) << told.toStdString();
+    QString shown;
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !(shown = closedProblem()).isEmpty(); }, 30000));
+    EXPECT_TRUE(shown.contains("no wavetable")) << shown.toStdString();
     EXPECT_EQ(patch().find("layer:a/source:a")->contents().frames.size(), 2u * tableFrameSamples);
 }
 
@@ -379,7 +379,7 @@ TEST_F(PatchPageTest, MoversAreAddedMutedAndHeard) {
     EXPECT_EQ(patch().find("link:a")->contents().to, "layer:a/source:a/cents");
     EXPECT_GT(patch().value({"link:a", "amount"}), 0.0);
     EXPECT_TRUE(line("layer:a/lfo:a")->accessibleDescription().contains("moves Source 1 cents"));
-    QTest::qWait(50); // laid out
+    laidOut();
     QToolButton* mute = nullptr;
     for (auto* each : line("layer:a/source:a")->findChildren<QToolButton*>())
         if (each->isVisible() && each->text() == "mute") mute = each;
@@ -410,7 +410,7 @@ TEST_F(PatchPageTest, EffectsArePassedEarlierAndRemovedByKeys) {
 TEST_F(PatchPageTest, EffectsAreDraggedToAnotherPlace) {
     for (const char* name : {"Delay", "Saturation", "Chorus"}) offered(name)->trigger();
     window.findChild<PatchView*>()->open({});
-    QTest::qWait(50);
+    laidOut();
     const auto order = [&] {
         std::string all;
         for (const auto& module : patch().modules())
@@ -430,7 +430,7 @@ TEST_F(PatchPageTest, EffectsAreDraggedToAnotherPlace) {
     };
     dragTo("chorus:a", "delay:a", -4);
     EXPECT_EQ(order(), "chorus:a delay:a saturation:a ");
-    QTest::qWait(50);
+    laidOut();
     dragTo("chorus:a", "saturation:a", 4);
     EXPECT_EQ(order(), "delay:a saturation:a chorus:a ");
     EXPECT_FALSE(line("chorus:a")->isOpen()) << "a drag opens nothing";
@@ -476,9 +476,9 @@ TEST_F(PatchPageTest, SectionsAreCopiedAndParametersTied) {
     EXPECT_EQ(patch().value({"layer:a/source:b", "wave"}), static_cast<double>(Wave::triangle));
     line("layer:a/filter:a")->setFocus();
     QTest::keyClick(line("layer:a/filter:a"), Qt::Key_V, Qt::ControlModifier);
-    QString told;
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 15000));
-    EXPECT_TRUE(told.contains("same kind")) << told.toStdString();
+    QString shown;
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !(shown = closedProblem()).isEmpty(); }, 15000));
+    EXPECT_TRUE(shown.contains("same kind")) << shown.toStdString();
 
     ASSERT_TRUE(chooseFrom(row({"layer:a/source:b", "cents"}), {"Tie, keeping", "Source 1 cents"}, By::keys));
     typeInto({"layer:a/source:a", "cents"}, "4");
@@ -623,8 +623,10 @@ TEST_F(PatchPageTest, ASearchKeepsToTheRangeItWasGiven) {
 TEST_F(PatchPageTest, EveryFixtureReadsFromTopToBottom) {
     const auto fixtures = std::filesystem::path(FACET_SOURCE_DIR) / "tests/fixtures/patches";
     auto* view = window.findChild<PatchView*>();
+    int count = 0;
     for (const auto& entry : std::filesystem::directory_iterator(fixtures)) {
         SCOPED_TRACE(entry.path().filename().string());
+        ++count;
         session.patch.setPatch("Fixture", readPatch(entry.path()));
         const Patch shown = patch();
         for (const auto& module : shown.modules()) {
@@ -639,6 +641,7 @@ TEST_F(PatchPageTest, EveryFixtureReadsFromTopToBottom) {
                 }
         }
     }
+    EXPECT_GT(count, 10) << "there are fixtures";
     ASSERT_TRUE(settle());
 }
 
@@ -866,8 +869,7 @@ TEST_F(PatchPageTest, SlowListeningCanPlayTheRenderAnew) {
     session.patch.setParameter({"layer:a/envelope:level", "attack"}, 300.0);
     ASSERT_TRUE(settle());
     const auto levelAfter = [&](double seconds) {
-        session.playback.player().stop();
-        QTest::qWait(120);
+        EXPECT_TRUE(stopAndFade());
         session.playback.seek(0.0);
         output.capture(3.0);
         session.playback.play(Side::render);
@@ -880,11 +882,11 @@ TEST_F(PatchPageTest, SlowListeningCanPlayTheRenderAnew) {
     };
     QTest::keyClick(&window, Qt::Key_3, Qt::AltModifier);
     ASSERT_EQ(session.playback.slowness(), 4);
-    QTest::qWait(1500); // stretched in the background
+    ASSERT_TRUE(givenToPlayer());
     const double stretched = levelAfter(0.35);
     QTest::keyClick(&window, Qt::Key_5, Qt::AltModifier);
     ASSERT_TRUE(session.listening.slowAnew());
-    QTest::qWait(1000);
+    ASSERT_TRUE(givenToPlayer());
     const double anew = levelAfter(0.35);
     EXPECT_GT(anew, stretched + 3.0);
     session.playback.player().stop();
@@ -966,7 +968,7 @@ TEST_F(PatchPageTest, TurningAParameterIsRecordedAsACurve) {
     ASSERT_TRUE(QTest::qWaitFor([&] { return session.playback.position() > 0.3; }, 15000));
     for (double hz : {500.0, 900.0, 1500.0, 2600.0}) {
         typeInto({"layer:a/filter:a", "cutoff"}, QString::number(hz));
-        QTest::qWait(60);
+        ASSERT_TRUE(played(0.05));
     }
     window.setFocus();
     QTest::keyClick(&window, Qt::Key_R);
@@ -1000,7 +1002,7 @@ TEST_F(PatchPageTest, EveryControlIsReachedByTheKeyboardAlone) {
     const Patch all = patch();
     for (const auto& module : all.modules()) {
         page->open(module.path);
-        QTest::qWait(10);
+        laidOut();
         ASSERT_TRUE(line(module.path));
         line(module.path)->setFocus();
         std::set<QWidget*> reached;
@@ -1027,7 +1029,7 @@ TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {
     const Patch all = patch();
     for (const auto& module : all.modules()) {
         window.findChild<PatchView*>()->open(module.path);
-        QTest::qWait(20);
+        laidOut();
         for (auto* control : line(module.path)->findChildren<QWidget*>()) {
             if (!control->isVisible() || control->focusPolicy() == Qt::NoFocus) continue;
             EXPECT_FALSE(control->accessibleName().isEmpty())
@@ -1040,7 +1042,7 @@ TEST_F(PatchPageTest, EveryControlHasANameAndFitsAtTheSmallestSize) {
 }
 
 /// Everything below an accessible object that somebody can see and set has a name, and says what it stands at.
-void expectTold(QAccessibleInterface* object, const QString& where, int& told) {
+void expectNamed(QAccessibleInterface* object, const QString& where, int& shown) {
     if (!object || !object->isValid() || object->state().invisible) return;
     const QString path = where + "/" + object->text(QAccessible::Name);
     const auto role = object->role();
@@ -1048,7 +1050,7 @@ void expectTold(QAccessibleInterface* object, const QString& where, int& told) {
                        role == QAccessible::EditableText || role == QAccessible::CheckBox ||
                        role == QAccessible::RadioButton;
     if (isSet || role == QAccessible::Button) {
-        ++told;
+        ++shown;
         EXPECT_FALSE(object->text(QAccessible::Name).isEmpty()) << path.toStdString() << " has no name";
     }
     if (role == QAccessible::Slider || role == QAccessible::SpinBox) {
@@ -1062,7 +1064,7 @@ void expectTold(QAccessibleInterface* object, const QString& where, int& told) {
         if (role == QAccessible::ComboBox || role == QAccessible::List || role == QAccessible::Table ||
             role == QAccessible::Tree)
             break;
-        expectTold(object->child(i), path, told);
+        expectNamed(object->child(i), path, shown);
     }
 }
 
@@ -1072,10 +1074,10 @@ TEST_F(PatchPageTest, TheAccessibilityTreeNamesEveryControlAndItsValue) {
     const Patch all = patch();
     for (const auto& module : all.modules()) {
         window.findChild<PatchView*>()->open(module.path);
-        QTest::qWait(10);
-        int told = 0;
-        expectTold(QAccessible::queryAccessibleInterface(&window), {}, told);
-        EXPECT_GT(told, 30) << "the tree was walked";
+        laidOut();
+        int shown = 0;
+        expectNamed(QAccessible::queryAccessibleInterface(&window), {}, shown);
+        EXPECT_GT(shown, 30) << "the tree was walked";
     }
 }
 

@@ -176,11 +176,11 @@ TEST_F(PiecePageTest, ABackingIsChosenFromAFileAndWrongOnesAreToldOf) {
     writeBytes(folder / "bad.wav", "not a sound");
     typeNextFile(folder / "bad.wav");
     QTest::mouseClick(window.findChild<QPushButton*>("chooseBacking"), Qt::LeftButton);
-    QMessageBox* told = nullptr;
-    EXPECT_TRUE(QTest::qWaitFor([&] { return (told = window.findChild<QMessageBox*>("problem")) != nullptr; }, 15000));
-    if (told) {
-        EXPECT_TRUE(told->text().contains("bad.wav"));
-        told->reject();
+    QMessageBox* shown = nullptr;
+    EXPECT_TRUE(QTest::qWaitFor([&] { return (shown = window.findChild<QMessageBox*>("problem")) != nullptr; }, 15000));
+    if (shown) {
+        EXPECT_TRUE(shown->text().contains("bad.wav"));
+        shown->reject();
     }
     EXPECT_EQ(session.document.document().backing->name, "backing") << "what was there stays";
 }

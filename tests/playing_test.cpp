@@ -105,9 +105,9 @@ TEST_F(PlayingTest, TellsWhenMoreNotesAreHeldThanThePatchAllows) {
     ASSERT_TRUE(settle());
     piano().setFocus();
     for (int key : {Qt::Key_A, Qt::Key_D, Qt::Key_G}) QTest::keyPress(&piano(), static_cast<Qt::Key>(key));
-    auto* told = strip()->findChild<QLabel*>("engineState");
-    EXPECT_TRUE(QTest::qWaitFor([told] { return told->text().contains("gave way"); }, 10000))
-        << told->text().toStdString();
+    auto* shown = strip()->findChild<QLabel*>("engineState");
+    EXPECT_TRUE(QTest::qWaitFor([shown] { return shown->text().contains("gave way"); }, 10000))
+        << shown->text().toStdString();
     EXPECT_TRUE(soundsOf(2));
     for (int key : {Qt::Key_A, Qt::Key_D, Qt::Key_G}) QTest::keyRelease(&piano(), static_cast<Qt::Key>(key));
     EXPECT_TRUE(soundsOf(0));
@@ -125,10 +125,10 @@ TEST_F(PlayingTest, TellsWhenTheSoundBreaksUp) {
     for (int key = 40; key < 56; ++key) player().noteOn(key, 100.0);
     float frame[2];
     for (int i = 0; i < 600; ++i) player().fill(frame, 1);
-    auto* told = strip()->findChild<QLabel*>("engineState");
-    EXPECT_TRUE(QTest::qWaitFor([told] { return told->text().contains("broke up"); }, 10000))
-        << told->text().toStdString();
-    EXPECT_TRUE(QTest::qWaitFor([told] { return told->text().contains("busy"); }, 30000)) << "and is forgotten";
+    auto* shown = strip()->findChild<QLabel*>("engineState");
+    EXPECT_TRUE(QTest::qWaitFor([shown] { return shown->text().contains("broke up"); }, 10000))
+        << shown->text().toStdString();
+    EXPECT_TRUE(QTest::qWaitFor([shown] { return shown->text().contains("busy"); }, 30000)) << "and is forgotten";
 }
 
 TEST_F(PlayingTest, AMidiKeyboardPlaysAndCanBeTakenAway) {
@@ -149,9 +149,9 @@ TEST_F(PlayingTest, AMidiKeyboardPlaysAndCanBeTakenAway) {
     EXPECT_EQ(session.playback.keyboard(), nullptr);
 
     session.playback.chooseKeyboard("a keyboard that was unplugged");
-    QString told;
-    EXPECT_TRUE(QTest::qWaitFor([&] { return !(told = closedProblem()).isEmpty(); }, 10000));
-    EXPECT_TRUE(told.contains("not there any more")) << told.toStdString();
+    QString shown;
+    EXPECT_TRUE(QTest::qWaitFor([&] { return !(shown = closedProblem()).isEmpty(); }, 10000));
+    EXPECT_TRUE(shown.contains("not there any more")) << shown.toStdString();
 }
 
 TEST_F(PlayingTest, KindsAreWeighedWhenTheirListIsOpened) {
@@ -160,14 +160,14 @@ TEST_F(PlayingTest, KindsAreWeighedWhenTheirListIsOpened) {
     QSignalSpy weighed(&session.comparisons, &PatchComparisons::weighed);
     kinds->showPopup();
     ASSERT_TRUE(QTest::qWaitFor([&] { return weighed.count() >= 3; }, 60000));
-    QTest::qWait(20);
+    laidOut();
     kinds->hidePopup();
     const int current = kinds->currentIndex();
     EXPECT_TRUE(kinds->itemData(current, Qt::AccessibleTextRole).toString().contains("likeness"));
     // The present kind's is that of the sound as it stands.
-    for (const auto& told : weighed)
-        if (told[1].toInt() == current) {
-            EXPECT_NEAR(told[2].toDouble(), session.results.state().comparison->likeness, 0.5);
+    for (const auto& shown : weighed)
+        if (shown[1].toInt() == current) {
+            EXPECT_NEAR(shown[2].toDouble(), session.results.state().comparison->likeness, 0.5);
         }
 
     // Stepping goes on to the next kind, and everything else stays.

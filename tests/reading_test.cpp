@@ -22,7 +22,7 @@ namespace {
 
 const std::string source = "layer:a/source:a", filter = "layer:a/filter:a";
 
-std::string told(const Patch& patch, const std::string& path, std::size_t most = 6) {
+std::string shown(const Patch& patch, const std::string& path, std::size_t most = 6) {
     std::string line;
     for (const ImportantValue& value : importantValues(patch, *patch.find(path), most))
         line += value.label + " " + value.value + "; ";
@@ -31,15 +31,15 @@ std::string told(const Patch& patch, const std::string& path, std::size_t most =
 
 TEST(Reading, TellsWhatAModuleIsKnownByAndWhatWasChanged) {
     Patch patch;
-    EXPECT_EQ(told(patch, source), "wave saw; level 0 dB; ");
+    EXPECT_EQ(shown(patch, source), "wave saw; level 0 dB; ");
     patch.set({source, "octave"}, -1.0);
     patch.set({source, "voices"}, 5.0);
-    EXPECT_EQ(told(patch, source), "wave saw; octave −1 oct; level 0 dB; stacked voices 5; ");
-    EXPECT_EQ(told(patch, source, 3), "wave saw; octave −1 oct; level 0 dB; ") << "what it is known by has room first";
-    EXPECT_EQ(told(patch, "layer:a/envelope:level"), "attack 2 ms; decay 500 ms; sustain 100 %; release 2 ms; ");
+    EXPECT_EQ(shown(patch, source), "wave saw; octave −1 oct; level 0 dB; stacked voices 5; ");
+    EXPECT_EQ(shown(patch, source, 3), "wave saw; octave −1 oct; level 0 dB; ") << "what it is known by has room first";
+    EXPECT_EQ(shown(patch, "layer:a/envelope:level"), "attack 2 ms; decay 500 ms; sustain 100 %; release 2 ms; ");
     patch.set({filter, "on"}, 1.0);
     patch.set({filter, "kind"}, static_cast<double>(FilterKind::comb));
-    EXPECT_EQ(told(patch, filter).find("resonance"), std::string::npos) << "a comb has none";
+    EXPECT_EQ(shown(patch, filter).find("resonance"), std::string::npos) << "a comb has none";
 }
 
 TEST(Reading, TellsWhereSourcesGo) {
@@ -473,8 +473,10 @@ TEST(Stages, AreThoseThatDependOnLevelAndAreOn) {
 
 TEST(Pictures, CanBeMadeOfEveryFixture) {
     const auto folder = std::filesystem::path(FACET_SOURCE_DIR) / "tests/fixtures/patches";
+    int count = 0;
     for (const auto& entry : std::filesystem::directory_iterator(folder)) {
         SCOPED_TRACE(entry.path().filename().string());
+        ++count;
         const Patch patch = readPatch(entry.path());
         for (const auto& module : patch.modules()) {
             EXPECT_LE(importantValues(patch, module, 7).size(), 7u);
@@ -494,6 +496,7 @@ TEST(Pictures, CanBeMadeOfEveryFixture) {
             EXPECT_FALSE(targetLabel(patch, m).empty());
         }
     }
+    EXPECT_GT(count, 10) << "there are fixtures";
 }
 
 } // namespace

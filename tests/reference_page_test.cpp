@@ -229,7 +229,7 @@ TEST_F(ReferenceTest, SilenceWithOneClickDoesNoHarm) {
     EXPECT_EQ(closedProblem(), "");
     for (const char* view : {"reference", "notes", "facets"}) {
         window.showView(view);
-        QTest::qWait(30); // is painted
+        laidOut();
     }
 }
 

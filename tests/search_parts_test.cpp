@@ -167,7 +167,7 @@ TEST(Refinement, SideBySideIsAsAloneAndTheFirstComesFirst) {
     Patch from;
     from.set({"layer:a/filter:a", "on"}, 1.0);
     const SearchLimits limits;
-    const Identifiable told{false, false, false};
+    const Identifiable shown{false, false, false};
     // Towards a cutoff and a release, each in its own way.
     const auto residuals = [](const std::vector<Patch>& patches) {
         std::vector<Eigen::VectorXf> all;
@@ -180,20 +180,20 @@ TEST(Refinement, SideBySideIsAsAloneAndTheFirstComesFirst) {
     Patch other = from;
     other.setNearest(cutoff, 6000.0);
     std::vector<Refinement> both;
-    both.emplace_back(from, limits, told, 4);
-    both.emplace_back(other, limits, told, 4);
+    both.emplace_back(from, limits, shown, 4);
+    both.emplace_back(other, limits, shown, 4);
     refineTogether(both, residuals, always, 2);
     for (const Patch& start : {from, other}) {
         std::vector<Refinement> alone;
-        alone.emplace_back(start, limits, told, 4);
+        alone.emplace_back(start, limits, shown, 4);
         refineTogether(alone, residuals, always, 1);
         const Refinement& beside = both[start.soundsLike(from) ? 0 : 1];
         EXPECT_TRUE(beside.patch().soundsLike(alone.front().patch()));
         EXPECT_NEAR(beside.patch().value(cutoff), 1000.0, 5.0);
     }
     std::vector<Refinement> poor;
-    poor.emplace_back(from, limits, told, 4);
-    poor.emplace_back(other, limits, told, 4);
+    poor.emplace_back(from, limits, shown, 4);
+    poor.emplace_back(other, limits, shown, 4);
     refineTogether(
         poor, residuals, [](std::size_t) { return false; }, 2);
     EXPECT_NEAR(poor[0].patch().value(cutoff), 1000.0, 5.0);
@@ -698,10 +698,10 @@ TEST(Variations, LieAsFarAsAskedAndAreTheSameForTheirSeed) {
     settings.count = 3;
     settings.limits.locks = {release};
     settings.limits.ranges[cutoff] = {1000.0, 2000.0};
-    int told = 0;
-    const auto variations = variationsOf(patch, phrase, settings, {}, [&](const Variation&) { ++told; });
+    int shown = 0;
+    const auto variations = variationsOf(patch, phrase, settings, {}, [&](const Variation&) { ++shown; });
     ASSERT_EQ(variations.size(), 3u);
-    EXPECT_EQ(told, 3);
+    EXPECT_EQ(shown, 3);
     for (const Variation& each : variations) {
         EXPECT_NEAR(each.likeness, 70.0, 8.0);
         EXPECT_EQ(each.patch.value(release), 200.0);

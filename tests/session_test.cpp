@@ -313,13 +313,14 @@ TEST_F(SessionTest, AMatchThatFindsNothingBetterSaysSo) {
         QTest::qWaitFor([this] { return session.document.cue()->excerpt()->name == "own" && !session.busy(); }, 60000));
     ASSERT_TRUE(settle());
     const double before = session.results.state().comparison->likeness;
-    QSignalSpy told(&session.messages, &Messages::notice);
+    QSignalSpy shown(&session.messages, &Messages::notice);
     session.matching.start(1.0);
     ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 60000));
     ASSERT_TRUE(settle());
-    ASSERT_FALSE(told.isEmpty());
+    ASSERT_FALSE(shown.isEmpty());
     const bool same = std::abs(session.document.cue()->patch.value(cutoff) - own.value(cutoff)) < 1e-9;
-    EXPECT_EQ(told.back()[0].toString().startsWith("Nothing better"), same) << told.back()[0].toString().toStdString();
+    EXPECT_EQ(shown.back()[0].toString().startsWith("Nothing better"), same)
+        << shown.back()[0].toString().toStdString();
     EXPECT_GE(session.results.state().comparison->likeness, before - 1.0);
 }
 
@@ -364,7 +365,7 @@ TEST_F(SessionTest, PlaysAtTheLoudnessShown) {
         session.playback.play(side);
         EXPECT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() == 2 * output.rateHz(); }, 24000));
         session.playback.player().stop();
-        QTest::qWait(60);
+        EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback.player().takePeak() == 0.0f; }, 15000));
         std::vector<std::vector<float>> channels(1);
         for (std::size_t i = 0; i < output.captured().size(); i += 2) channels[0].push_back(output.captured()[i]);
         return activeLoudness(channels);

@@ -21,8 +21,8 @@ constexpr double rate = 48000.0, pi = std::numbers::pi;
 
 /// Notes one after another; a wave of the seconds since the note's start → sample.
 std::vector<SpectralEnvelopeMotion> motionsOf(const Performance& played, double seconds,
-                                   const std::function<double(double sinceNote, double hz)>& wave,
-                                   const std::function<void(std::vector<float>&)>& effect = {}) {
+                                              const std::function<double(double sinceNote, double hz)>& wave,
+                                              const std::function<void(std::vector<float>&)>& effect = {}) {
     Recording recording;
     recording.rateHz = static_cast<int>(rate);
     recording.channels.emplace_back(static_cast<std::size_t>(seconds * rate), 0.0f);

@@ -40,7 +40,8 @@ std::vector<SourceRatio> ratiosOf(const std::function<double(double)>& wave) {
 }
 
 const SourceRatio* kindOf(const std::vector<SourceRatio>& found, Relation relation) {
-    const auto it = std::find_if(found.begin(), found.end(), [&](const SourceRatio& each) { return each.relation == relation; });
+    const auto it =
+        std::find_if(found.begin(), found.end(), [&](const SourceRatio& each) { return each.relation == relation; });
     return it == found.end() ? nullptr : &*it;
 }
 
@@ -79,8 +80,8 @@ TEST(SourceRatios, SidebandsTellTheRatioOfAPhaseModulation) {
         const auto found = ratiosOf([&](double turns) { return sine(turns + 0.3 * sine(turns * asked.ratio)); });
         const SourceRatio* modulates = kindOf(found, Relation::phaseModulation);
         ASSERT_TRUE(modulates) << asked.ratio;
-        const double told = std::pow(2.0, modulates->cents / 1200.0) * modulates->over / modulates->under;
-        EXPECT_NEAR(1200.0 * std::log2(told / asked.ratio), 0.0, 8.0) << asked.ratio;
+        const double shown = std::pow(2.0, modulates->cents / 1200.0) * modulates->over / modulates->under;
+        EXPECT_NEAR(1200.0 * std::log2(shown / asked.ratio), 0.0, 8.0) << asked.ratio;
         EXPECT_LE(modulates->under, 8);
     }
 }

@@ -244,7 +244,7 @@ TEST_F(WindowTest, SlowListeningKeepsThePlaceAndThePitch) {
     QTest::keyClick(&window, Qt::Key_2, Qt::AltModifier);
     EXPECT_EQ(session.playback.slowness(), 2);
     EXPECT_NEAR(session.playback.position(), 1.5, 0.01);
-    QTest::qWait(6000); // stretched in the background, also on a loaded machine
+    ASSERT_TRUE(givenToPlayer());
     output.capture(1.0);
     session.playback.play(Side::reference);
     ASSERT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() == output.rateHz(); }, 24000));
@@ -383,7 +383,7 @@ TEST_F(WindowTest, UnsavedChangesAreAskedAbout) {
 TEST_F(WindowTest, EveryControlHasANameAndTabReachesIt) {
     for (const char* view : {"facets", "patch", "search"}) {
         ASSERT_TRUE(window.showView(view));
-        QTest::qWait(30);
+        laidOut();
         for (auto* widget : window.findChildren<QWidget*>()) {
             if (!widget->isVisible() || !(widget->focusPolicy() & Qt::TabFocus) ||
                 widget->objectName().startsWith("qt_"))
@@ -402,7 +402,7 @@ TEST_F(WindowTest, DarkThemeAndSmallWindowWork) {
     window.setDark(true);
     EXPECT_TRUE(theme().dark);
     window.resize(1024, 700);
-    QTest::qWait(50);
+    laidOut();
     EXPECT_LE(window.width(), 1024);
     EXPECT_LE(window.height(), 700);
     window.setDark(false);

@@ -1,6 +1,7 @@
 #include "app/shell/demo_project.h"
 
 #include "core/analysis/notes/note_finding.h"
+#include "core/analysis/notes/tuning.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/performance/midi_file.h"

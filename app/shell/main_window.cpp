@@ -80,6 +80,36 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     mirror_ = new MirrorView(session_.document, session_.notes, session_.reference, session_.results,
                              session_.listening, body);
     bodyLayout->addWidget(mirror_, 4);
+    makePages(body);
+    bodyLayout->addWidget(pages_, 8);
+    keyboard_ = new KeyboardStrip(session_.document, session_.listening, session_.playback, body);
+    keyboard_->hide();
+    connect(keyboard_, &KeyboardStrip::notice, this,
+            [this](const QString& words) { statusBar()->showMessage(words, 4000); });
+    bodyLayout->addWidget(keyboard_);
+    layout->addWidget(body, 1);
+    layout->addWidget(makeBottomBar());
+    setCentralWidget(central);
+    statusBar()->setSizeGripEnabled(false);
+
+    makeFileMenu();
+    makeEditMenu();
+    makeCueMenu();
+    makePlayMenu();
+    makeViewMenu();
+    makeHelpMenu();
+
+    connectSession();
+    startClock();
+    qApp->installEventFilter(this);
+    showView("facets");
+    refreshDocument();
+    chooseFacet(facets_->chosen());
+}
+
+// ---- parts ----
+
+void MainWindow::makePages(QWidget* body) {
     pages_ = new QStackedWidget(body);
     reference_ = new ReferencePage(session_.document, session_.reference, session_.results, session_.listening,
                                    session_.playback, pages_);
@@ -102,24 +132,10 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     connect(patch_, &PatchView::startWanted, this, &MainWindow::beginFrom);
     connect(notes_, &NotesPage::importWanted, this, &MainWindow::importNotes);
     connect(notes_, &NotesPage::exportWanted, this, &MainWindow::exportNotes);
-    bodyLayout->addWidget(pages_, 8);
-    keyboard_ = new KeyboardStrip(session_.document, session_.listening, session_.playback, body);
-    keyboard_->hide();
-    connect(keyboard_, &KeyboardStrip::notice, this,
-            [this](const QString& words) { statusBar()->showMessage(words, 4000); });
-    bodyLayout->addWidget(keyboard_);
-    layout->addWidget(body, 1);
-    layout->addWidget(makeBottomBar());
-    setCentralWidget(central);
-    statusBar()->setSizeGripEnabled(false);
+}
 
-    makeFileMenu();
-    makeEditMenu();
-    makeCueMenu();
-    makePlayMenu();
-    makeViewMenu();
-    makeHelpMenu();
-
+/// What the session says, and where it is shown.
+void MainWindow::connectSession() {
     connect(&session_.document, &DocumentStore::changed, this, &MainWindow::refreshDocument);
     connect(&session_.results, &ResultsController::changed, this, &MainWindow::refreshResults);
     connect(&session_.matching, &MatchController::changed, this, [this] {
@@ -134,11 +150,14 @@ MainWindow::MainWindow(Session& session) : session_(session) {
     connect(&session_.reference, &ReferenceController::partsWanted, this, [this] { showView("reference"); });
     connect(mirror_, &MirrorView::seekWanted, this,
             [this](double seconds) { session_.listening.seekInPhrase(seconds); });
+}
+
+/// Everything that follows playback.
+void MainWindow::startClock() {
     clock_ = new QTimer(this);
     clock_->setInterval(33);
     connect(clock_, &QTimer::timeout, this, [this] {
         Player& player = session_.playback.player();
-        static bool wasPlaying = false;
         if (session_.listening.auditioning())
             reference_->picture().setPlayhead(session_.listening.auditionPosition());
         else
@@ -147,17 +166,11 @@ MainWindow::MainWindow(Session& session) : session_(session) {
         patch_->followPlayhead(player.playing() ? session_.listening.phrasePosition() : -1.0);
         transport_->showPeak(player.takePeak());
         keyboard_->tick();
-        if (wasPlaying != player.playing()) transport_->refresh();
-        wasPlaying = player.playing();
+        if (wasPlaying_ != player.playing()) transport_->refresh();
+        wasPlaying_ = player.playing();
     });
     clock_->start();
-    qApp->installEventFilter(this);
-    showView("facets");
-    refreshDocument();
-    chooseFacet(facets_->chosen());
 }
-
-// ---- parts ----
 
 QWidget* MainWindow::makeHeader() {
     auto* header = new QWidget(this);

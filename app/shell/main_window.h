@@ -38,6 +38,8 @@ struct Excerpt;
 class TakesBar;
 class TransportBar;
 
+/// Holds the pages and what is always in view (header, mirror, transport, takes), refreshes them when the session's
+/// controllers signal a change, and owns the menus with everything that asks for a file. GUI thread only.
 class MainWindow : public QMainWindow {
     Q_OBJECT
 
@@ -47,7 +49,9 @@ public:
     /// "reference", "notes", "facets", "patch", "search", "piece", a facet by its name, or "patch/" and the path of a
     /// module whose line is to be open. False for an unknown id.
     bool showView(const QString& id);
+    /// Applies the dark or light theme to the whole program.
     void setDark(bool dark);
+    /// Shows or hides the keyboard strip below the page.
     void showKeyboard(bool on);
     MirrorView& mirror() { return *mirror_; }
 
@@ -62,6 +66,9 @@ protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
+    void makePages(QWidget* body);
+    void connectSession();
+    void startClock();
     QWidget* makeHeader();
     QWidget* makeFacetsPage();
     QWidget* makeBottomBar();
@@ -131,6 +138,7 @@ private:
     QTimer* clock_;
     QAction* keyboardAction_ = nullptr;
     bool dark_ = false;
+    bool wasPlaying_ = false;  ///< at the clock's last tick
     std::vector<qint64> taps_; ///< of the tempo, ms
 };
 

@@ -1,4 +1,4 @@
-// What the window opens, saves, imports and exports, and how it tells what went wrong.
+// What the window opens, saves, imports and exports, and how it reports what went wrong.
 #include "app/shell/main_window.h"
 
 #include "app/session/session.h"

@@ -211,7 +211,7 @@ void MainWindow::makeViewMenu() {
     menu->addAction(tr("Pi&ece"), QKeySequence(Qt::SHIFT | Qt::Key_F7), this, [this] { showView("piece"); });
     menu->addSeparator();
     auto* pictures = new QActionGroup(this);
-    const auto picture = [&](const QString& name, MirrorView::Picture which, QKeySequence key) {
+    const auto picture = [&](const QString& name, MirrorView::Picture which, const QKeySequence& key) {
         QAction* action = menu->addAction(name, key, this, [this, which] { mirror_->setPicture(which); });
         action->setCheckable(true);
         action->setChecked(which == MirrorView::Picture::wave);

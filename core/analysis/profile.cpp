@@ -328,7 +328,7 @@ private:
             profile.source = *settings.source;
             return;
         }
-        // The note whose brightest moment shows most partials tells most about the source.
+        // The note whose brightest moment shows most partials shows most of the source.
         std::size_t best = profile.notes.size();
         double bestScore = -1e9;
         for (std::size_t i = 0; i < profile.notes.size(); ++i) {

@@ -42,7 +42,7 @@ struct NoteProfile {
     Partials partials{};          ///< in dB, mean power over the note
     Partials brightestPartials{}; ///< at the moment with the highest centroid
     /// Slope of each of the lowest partials in dB per second from its loudest on; notMeasurable where it is heard too
-    /// shortly to tell.
+    /// shortly to measure.
     std::array<float, decayingPartials> partialSlopes{};
     double highestCutoffHz = notMeasurable; ///< effective cutoff at its highest
     double restingCutoffHz = notMeasurable; ///< effective cutoff where the note comes to rest
@@ -84,6 +84,7 @@ struct Profile {
 };
 using ProfilePtr = std::shared_ptr<const Profile>;
 
+/// What of a recording is measured, and on how many threads.
 struct ProfileSettings {
     /// Measure the cutoff against this source instead of guessing one: of a render, the reference's.
     const SourceFit* source = nullptr;

@@ -158,7 +158,7 @@ std::vector<std::string> warningsOf(const RecordingQuality& quality, double seco
     if (quality.oneSideSilent)
         warnings.push_back("One side is silent: use the other channel alone.");
     else if (quality.monoInStereo)
-        warnings.push_back("Mono in a stereo file: nothing can be told about width.");
+        warnings.push_back("Mono in a stereo file: nothing can be measured of width.");
     if (isMeasured(quality.upperCutoffHz) && quality.upperCutoffHz < lowestLimitHz)
         warnings.push_back(fmt::format("Band-limited: nothing lies above {:.1f} kHz, and nothing is compared there.",
                                        quality.upperCutoffHz / 1000.0));

@@ -10,6 +10,7 @@
 
 namespace facet {
 
+/// What in a recording limits what can be measured.
 struct RecordingQuality {
     double clippedShare = 0.0;           ///< of the samples, in runs of three or more at full scale
     double noiseFloorDb = notMeasurable; ///< quietest twentieth re the loudest, where it is not digital silence

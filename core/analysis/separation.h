@@ -1,4 +1,4 @@
-// Tonal and struck parts of a sound, told apart.
+// Separates the tonal and the struck parts of a sound.
 #pragma once
 
 #include "core/audio/recording.h"
@@ -6,6 +6,7 @@
 
 namespace facet {
 
+/// A sound as the sum of two parts.
 struct SeparatedSound {
     Recording tonal;  ///< what lasts: horizontal lines of the spectrogram
     Recording struck; ///< what is short: vertical lines

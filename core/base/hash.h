@@ -1,4 +1,4 @@
-// Content hashes for caches and for telling whether a result still belongs to its inputs.
+// Content hashes for caches and for seeing whether a result still belongs to its inputs.
 #pragma once
 
 #include <cstddef>

@@ -9,7 +9,7 @@
 namespace facet {
 
 /// In each trial A and B are known and X is one of them, drawn anew; the listener says which (D. Clark,
-/// "High-Resolution Subjective Testing Using a Double-Blind Comparator", JAES 30, 1982). Nothing tells how it goes
+/// "High-Resolution Subjective Testing Using a Double-Blind Comparator", JAES 30, 1982). Nothing shows how it goes
 /// until all trials are done.
 class BlindTest {
 public:
@@ -23,7 +23,7 @@ public:
     bool xIsB() const { return order_[static_cast<std::size_t>(done_)]; }
     /// Goes on to the next trial. Ignored once all are done.
     void answer(bool xIsB);
-    /// Right answers so far; only finished() tests tell.
+    /// Right answers so far; to be shown for finished() tests only.
     int right() const { return right_; }
 
 private:

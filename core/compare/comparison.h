@@ -18,6 +18,7 @@ struct ComparedValue {
     std::string difference;
 };
 
+/// One facet of two sounds compared.
 struct FacetComparison {
     Facet facet = Facet::pitch;
     bool measured = false; ///< false: this facet is not measured (yet), or not in this sound
@@ -27,6 +28,7 @@ struct FacetComparison {
     std::vector<ComparedValue> values;
 };
 
+/// Two sounds compared in all facets.
 struct Comparison {
     /// All eight, in the order they are worked.
     std::vector<FacetComparison> facets;

@@ -30,7 +30,7 @@ constexpr double coveredRatioDb = 36.0;
 constexpr double rangeDb = 50.0;         ///< below the loudest nothing counts
 constexpr double orderSeconds = 0.004;   ///< events that close are not heard apart
 constexpr double settledSeconds = 0.06;  ///< from a note's start on it can fluctuate
-constexpr double shortestSeconds = 0.25; ///< that can be told from a trend
+constexpr double shortestSeconds = 0.25; ///< that can be distinguished from a trend
 constexpr double irregularDb = 1.0, irregularCents = 4.0, irregularOctaves = 0.06;
 constexpr double heardWithinDb = 35.0; ///< of a note's highest level
 constexpr double fewestTurns = 4.0;    ///< that make a rate
@@ -56,7 +56,7 @@ Trend trendOf(const std::vector<double>& values) {
     std::vector<Eigen::Index> at;
     for (std::size_t i = 0; i < values.size(); ++i)
         if (isMeasured(values[i])) at.push_back(static_cast<Eigen::Index>(i));
-    if (at.size() < 24 || 2 * at.size() < values.size()) return trend; // too little to tell
+    if (at.size() < 24 || 2 * at.size() < values.size()) return trend; // too little to judge
     const auto rows = static_cast<Eigen::Index>(at.size());
     const auto basis = [&](double i) {
         const double x = 2.0 * i / std::max(1.0, static_cast<double>(values.size()) - 1.0) - 1.0;
@@ -282,7 +282,7 @@ Distances::Steps Distances::alongside(std::vector<double> reference, std::vector
             steps.render[at] = b.line(i - first);
         }
     }
-    // Where no trend can be told, the same sound fluctuates too.
+    // Where no trend can be fitted, the same sound fluctuates too.
     const double usual = long_ > 0.0 ? deviations / long_ : 0.0;
     for (std::size_t i = 0; i < within.size() && usual >= fluctuating; ++i)
         if (!within[i]) steps.tolerance[i] += usual;

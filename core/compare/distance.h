@@ -15,7 +15,7 @@ struct Fluctuation {
     double octaveRateHz = 0.0;
 };
 
-/// Of the notes long enough to tell, the mean by their lengths; nothing when there are none.
+/// Of the notes long enough to measure, the mean by their lengths; nothing when there are none.
 Fluctuation fluctuationOf(const Profile& profile);
 
 /// Distances of a render from a reference after loudness was made equal and a constant shift removed. Each is the

@@ -22,10 +22,11 @@ namespace {
 constexpr float floorPower = 1e-7f; ///< −70 dB
 constexpr float sideShare = 0.07f;
 constexpr float levelShare = 0.2f;                     ///< dB of loss per dB of mean deviation
-constexpr std::size_t leveled = 1;                     ///< the resolution whose frames tell the level over time
+constexpr std::size_t leveled = 1;                     ///< the resolution whose frames give the level over time
 constexpr float quietLow = 1e-6f, quietHigh = 3.2e-5f; ///< −60 and −45 dB re the highest level: silence is between
 constexpr float pitchShare = 0.1f;                     ///< dB of loss per cent of mean deviation
-constexpr double mostCents = 40.0; ///< beyond it the spectra tell; nor may a pitch that is hard to read outweigh them
+constexpr double mostCents =
+    40.0; ///< beyond it the spectra differ anyway; nor may a pitch that is hard to read outweigh them
 constexpr int pitchedNotes = 4;
 constexpr float sweepShare = 0.03f; ///< dB of loss per cent of mean deviation on the way of a fast sweep
 constexpr double mostSweptCents = 200.0;

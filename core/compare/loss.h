@@ -28,7 +28,7 @@ public:
     /// Residuals whose mean magnitude is the loss in dB. `candidate` has the reference's shape. May be
     /// called from several threads at once.
     Eigen::VectorXf residual(const Recording& candidate) const;
-    /// The part of it that tells of levels: by how many dB each moment (every 512 samples)
+    /// The part of it that comes from levels: by how many dB each moment (every 512 samples)
     /// differs once the energies are equal. Silence is 60 dB below the loudest, or steady noise, at most 45 dB below
     /// it.
     Eigen::VectorXf levelDifference(const Recording& candidate) const;

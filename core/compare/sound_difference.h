@@ -6,6 +6,7 @@
 
 namespace facet {
 
+/// What each of two sounds has beyond the other, to hear.
 struct SoundDifference {
     Recording lacking; ///< of the reference, what the render does not have
     Recording excess;  ///< of the render, what the reference does not have; at the render's own level

@@ -30,7 +30,7 @@ std::vector<std::string> midiInputNames();
 std::unique_ptr<MidiInput> openMidiInput(const std::string& name, MidiCallback callback);
 
 /// Stands in for a keyboard where there is none: plays a short phrase once, louder from note to note, the last bent and
-/// with the wheel moved; and sends what it is told to.
+/// with the wheel moved; and sends what it is given.
 class SimulatedKeyboard : public MidiInput {
 public:
     /// `plays`: whether it begins with its phrase.

@@ -10,12 +10,14 @@
 
 namespace facet {
 
+/// When to stop, and where to begin.
 struct EvolutionSettings {
     double deviation = 0.3; ///< of the first generation, in units of the coordinates
     int evaluations = 1000; ///< values asked for at most, but for the rest of a generation
     std::uint64_t seed = 1;
 };
 
+/// Where it ended.
 struct EvolutionResult {
     Eigen::VectorXd point; ///< the best that was seen, within the bounds
     double value = 0.0;

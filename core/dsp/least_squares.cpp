@@ -143,7 +143,7 @@ void LeastSquaresWalk::takeTrials(const std::vector<Eigen::VectorXf>& residuals)
     std::vector<double> costs;
     for (const auto& each : residuals) costs.push_back(costOf(each, settings_.absoluteValues));
     const auto best = static_cast<std::size_t>(std::min_element(costs.begin(), costs.end()) - costs.begin());
-    // The steps lie nearly on one line: the best of them tells the Jacobian what there is to tell.
+    // The steps lie nearly on one line: the best of them updates the Jacobian with all there is.
     if (settings_.updates > 0) learn(asked_[best] - result_.point, residuals[best]);
     if (costs[best] < result_.cost) {
         result_.cost = costs[best];

@@ -9,6 +9,7 @@
 
 namespace facet {
 
+/// What to minimize: the sum of squared residuals over bounded parameters.
 struct LeastSquaresProblem {
     Eigen::VectorXd lower; ///< bounds of each parameter, lower ≤ upper
     Eigen::VectorXd upper;
@@ -17,6 +18,7 @@ struct LeastSquaresProblem {
     std::function<std::vector<Eigen::VectorXf>(const std::vector<Eigen::VectorXd>& points)> residuals;
 };
 
+/// When to stop, and how steps are taken.
 struct LeastSquaresSettings {
     int iterations = 20;
     double differenceStep = 1e-4;      ///< forward difference, as a share of each parameter's range
@@ -24,11 +26,12 @@ struct LeastSquaresSettings {
     bool absoluteValues = false;       ///< minimize Σ|r| by re-weighting instead of Σr²
     double absoluteFloor = 0.05;       ///< residuals below this count as squares when re-weighting
     double tolerance = 1e-6;           ///< stop when an iteration gains less than this share
-    /// Steps after each Jacobian that go by what the steps before have told of it, as long as they gain; an iteration
+    /// Steps after each Jacobian that update it from the steps before (Broyden), as long as they gain; an iteration
     /// is a Jacobian with all its steps.
     int updates = 0;
 };
 
+/// Where the minimization ended.
 struct LeastSquaresResult {
     Eigen::VectorXd point;
     double cost = 0.0; ///< mean of r² or |r|
@@ -60,7 +63,7 @@ public:
     const std::vector<Eigen::VectorXd>& asked() const { return asked_; }
     void answer(const std::vector<Eigen::VectorXf>& residuals);
     const LeastSquaresResult& result() const { return result_; }
-    /// At the result; the Jacobian as it was last measured, with what steps since have told of it, or empty.
+    /// At the result; the Jacobian as it was last measured, updated from the steps since (Broyden), or empty.
     const Eigen::VectorXf& residual() const { return residual_; }
     const Eigen::MatrixXf& jacobian() const { return jacobian_; }
 

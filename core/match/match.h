@@ -15,6 +15,7 @@
 
 namespace facet {
 
+/// What a search found.
 struct MatchResult {
     ScoredPatch best;
     ScoredPatch before;                 ///< the start patch

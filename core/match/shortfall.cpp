@@ -86,7 +86,7 @@ std::string reasonFor(Facet facet, const Profile& reference, const RecordingQual
                "reference slowly and look for a second LFO.";
     case Facet::width:
         return quality.monoInStereo || quality.oneSideSilent
-                   ? "The recording's sides tell nothing of width: set Width aside."
+                   ? "The recording's sides show nothing of width: set Width aside."
                    : "Its sides were made by a stereo effect or by two microphones: set Width aside, or widen by "
                      "bands.";
     case Facet::space: return spaceReason(reference);

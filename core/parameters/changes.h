@@ -8,6 +8,7 @@
 
 namespace facet {
 
+/// One difference between two patches, as people read it.
 struct PatchChange {
     enum class Kind : std::uint8_t { value, contents, added, removed, order, ties };
     Kind kind = Kind::value;

@@ -95,15 +95,15 @@ std::vector<ImportantValue> importantValues(const Patch& patch, const Patch::Mod
     // What the kind is known by has room first.
     std::size_t room = most - std::min(most, static_cast<std::size_t>(std::count_if(
                                                  found.begin(), found.end(), [](const Found& f) { return f.known; })));
-    std::vector<ImportantValue> told;
+    std::vector<ImportantValue> important;
     for (const Found& f : found) {
-        if (told.size() == most || (!f.known && room == 0)) continue;
+        if (important.size() == most || (!f.known && room == 0)) continue;
         if (!f.known) --room;
         const Address address{module.path, std::string(f.descriptor->field)};
-        told.push_back(
+        important.push_back(
             {address, lower(f.descriptor->label), textOf(patch.shownDescriptor(address), patch.value(address))});
     }
-    return told;
+    return important;
 }
 
 std::string destinationOf(const Patch& patch, const Patch::Module& module) {

@@ -1,4 +1,4 @@
-// How a patch reads: what tells most of a module, where its sound goes, what moves what, in words.
+// How a patch reads: the most characteristic values of a module, where its sound goes, what moves what, in words.
 #pragma once
 
 #include "core/parameters/patch.h"
@@ -9,13 +9,14 @@
 
 namespace facet {
 
+/// A value worth showing in one line.
 struct ImportantValue {
     Address address;
     std::string label; ///< "cutoff"
     std::string value; ///< "410 Hz"
 };
-/// The values that tell most of a module, in the order of the editor: what its kind is known by, and what is not where
-/// it stands by default; only such as could be heard, `most` at most. Of a link: its amount.
+/// The most characteristic values of a module, in the order of the editor: what its kind is known by, and what is not
+/// where it stands by default; only such as could be heard, `most` at most. Of a link: its amount.
 std::vector<ImportantValue> importantValues(const Patch& patch, const Patch::Module& module, std::size_t most);
 
 /// Where the sound of a source goes: "to filter 1", "past the filters", "to the output". Of other modules: empty.

@@ -87,6 +87,7 @@ enum class Smoothing : std::uint8_t {
     graph,    ///< part of the graph: a new one is compiled and cross-faded in
 };
 
+/// All that the program knows of one parameter; engine, files, editor and search read the same record.
 struct ParameterDescriptor {
     ModuleKind module;
     std::string_view field; ///< name in files and addresses

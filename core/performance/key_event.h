@@ -7,6 +7,7 @@
 
 namespace facet {
 
+/// Something that happens on a keyboard.
 struct KeyEvent {
     enum class Kind : std::uint8_t { noteOn, noteOff, bend, wheel, pressure, pedal, allOff };
     Kind kind = Kind::allOff;

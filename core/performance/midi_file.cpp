@@ -164,12 +164,16 @@ Performance readMidi(const fs::path& path) {
     return reader.result;
 }
 
-void writeMidi(const fs::path& path, const Performance& performance, MidiFormat format) {
-    struct Message {
-        int tick;
-        int order;                ///< at one tick: set-up, controllers, ends, starts
-        std::array<int, 3> bytes; ///< the last is −1 in a message of two
-    };
+namespace {
+
+struct Message {
+    int tick;
+    int order;                ///< at one tick: set-up, controllers, ends, starts
+    std::array<int, 3> bytes; ///< the last is −1 in a message of two
+};
+
+/// Everything but tempo and meter, by tick.
+std::vector<Message> messagesOf(const Performance& performance) {
     const double ticksPerSecond = ticksPerQuarter * performance.tempo / 60.0;
     const auto tickAt = [&](double seconds) {
         return std::max(0, static_cast<int>(std::lround(seconds * ticksPerSecond)));
@@ -214,7 +218,12 @@ void writeMidi(const fs::path& path, const Performance& performance, MidiFormat 
     std::stable_sort(messages.begin(), messages.end(), [](const Message& a, const Message& b) {
         return a.tick != b.tick ? a.tick < b.tick : a.order < b.order;
     });
+    return messages;
+}
 
+} // namespace
+
+void writeMidi(const fs::path& path, const Performance& performance, MidiFormat format) {
     const QuietGLib quiet;
     const std::unique_ptr<smf_t, DeleteSmf> smf(smf_new());
     if (smf_set_ppqn(smf.get(), ticksPerQuarter) != 0) throw Error("The MIDI file could not be prepared.");
@@ -236,7 +245,7 @@ void writeMidi(const fs::path& path, const Performance& performance, MidiFormat 
     std::array<unsigned char, 7> meterEvent{0xff, 0x58, 0x04, static_cast<unsigned char>(performance.beatsPerBar),
                                             2,    24,   8};
     smf_track_add_event_pulses(head, smf_event_new_from_pointer(meterEvent.data(), 7), 0);
-    for (const Message& m : messages)
+    for (const Message& m : messagesOf(performance))
         smf_track_add_event_pulses(track, smf_event_new_from_bytes(m.bytes[0], m.bytes[1], m.bytes[2]), m.tick);
     const fs::path temporary = temporaryBeside(path);
     if (smf_save(smf.get(), temporary.c_str()) != 0) {

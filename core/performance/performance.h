@@ -21,6 +21,7 @@ struct Note {
     friend bool operator==(const Note&, const Note&) = default;
 };
 
+/// What is played, as one value; times in seconds from the start of the reference.
 struct Performance {
     std::vector<Note> notes;       ///< by start, then key
     std::vector<CurvePoint> bends; ///< pitch bend in cents

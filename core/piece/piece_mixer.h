@@ -18,6 +18,7 @@ struct PlacedSound {
     double begin = 0.0; ///< seconds
 };
 
+/// All references and all renders of a piece, each summed to one sound.
 struct PieceMix {
     PlacedSound references;
     PlacedSound renders; ///< each as loud as its reference; its tail sounds on after the excerpt

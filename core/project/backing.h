@@ -9,6 +9,7 @@
 
 namespace facet {
 
+/// The rest of the piece, to which all cues play.
 struct Backing {
     std::string name;
     std::string sourcePath; ///< where the file was

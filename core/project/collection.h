@@ -10,6 +10,7 @@
 
 namespace facet {
 
+/// A patch of the producer's own, with the file it lies in.
 struct CollectedPatch {
     std::filesystem::path file;
     std::vector<std::string> tags; ///< in the order given, none twice

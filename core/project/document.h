@@ -76,6 +76,7 @@ struct Cue {
     Attention attentionTo(const Excerpt& excerpt) const { return {focusLowHz, focusHighHz, excerpt.leftOut}; }
 };
 
+/// A project as a value: cues are immutable and shared between the states of undo.
 struct Document {
     std::string projectId; ///< made once, never changes
     std::string name = "Untitled";

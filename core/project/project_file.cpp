@@ -14,7 +14,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-constexpr int applicationId = 0x46436574; // "FCet", so that `file` and others can tell
+constexpr int applicationId = 0x46436574; // "FCet", by which `file` and others know it
 
 [[noreturn]] void failAsDamaged(const fs::path& path, const std::string& detail) {
     throw Error(fmt::format("“{}” is damaged or not a Facet project; open another file or an earlier copy.",

@@ -9,6 +9,7 @@ namespace facet {
 
 inline constexpr int projectSchemaVersion = 1;
 
+/// A project as read from its file.
 struct LoadedProject {
     Document document;
     std::int64_t generation = 0; ///< counts saves; the journal belongs to one generation

@@ -10,6 +10,7 @@
 #include "tests/support/files.h"
 
 #include <QApplication>
+#include <cmath>
 #include <QContextMenuEvent>
 #include <QDragEnterEvent>
 #include <QDropEvent>
@@ -39,6 +40,30 @@ protected:
     bool settle() {
         return QTest::qWaitFor([this] { return !session.busy() && session.results.state().comparisonIsCurrent; },
                                120000);
+    }
+    /// Works everything that has been posted: layouts, paints, deletions.
+    static void laidOut() {
+        for (int i = 0; i < 3; ++i) {
+            QCoreApplication::sendPostedEvents();
+            QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+            QCoreApplication::processEvents();
+        }
+    }
+    /// Until what is to be heard has been stretched, cut or rendered, and given to the player.
+    bool givenToPlayer() {
+        const bool made = QTest::qWaitFor([this] { return !session.listening.busy(); }, 30000);
+        laidOut();
+        return made;
+    }
+    /// Stops playing, and waits until what was fading has faded.
+    bool stopAndFade() {
+        session.playback.player().stop();
+        return QTest::qWaitFor([this] { return session.playback.player().takePeak() == 0.0f; }, 15000);
+    }
+    /// Waits until so much more of the sound has been played.
+    bool played(double seconds) {
+        const double from = session.playback.position();
+        return QTest::qWaitFor([&] { return std::abs(session.playback.position() - from) >= seconds; }, 15000);
     }
     /// The line of a parameter that is in view; on the patch page its module is opened first.
     ParameterRow* row(const Address& address) {

@@ -66,7 +66,8 @@ void AutomationRecorder::keep() {
         for (const auto& [seconds, place] : turned.points) curve.points.push_back({seconds, place});
         curve.points = simplified(curve.points, lostOnEars);
         names << QString::fromUtf8(d.label.data(), static_cast<qsizetype>(d.label.size())).toLower();
-        document_.editCue(tr("Record moves"), [&](Cue& c) { c.patch.setNearest(address, turned.before); });
+        document_.editCue(tr("Record moves"),
+                          [at = address, before = turned.before](Cue& c) { c.patch.setNearest(at, before); });
         notes_.setCurve(curve);
     }
     document_.undoStack().endMacro();

@@ -30,7 +30,7 @@ public:
     const Excerpt* excerpt() const { return cue() ? cue()->excerpt() : nullptr; }
     /// Notes of the excerpt in view, corrected; empty without one.
     Performance performance() const;
-    /// Changes whenever another project is opened: tells late results of another one.
+    /// Changes whenever another project is opened: marks late results as another one's.
     std::uint64_t projectNumber() const { return projectNumber_; }
 
     // ---- project ----

@@ -21,7 +21,7 @@ void ModuleSounds::fill(const std::string& path, const QString& what, std::funct
             return std::make_shared<const ModuleData>(std::move(data));
         },
         [this, path, what, cueId = document_.cue()->id,
-         project = document_.projectNumber()](std::shared_ptr<const ModuleData> data) {
+         project = document_.projectNumber()](const std::shared_ptr<const ModuleData>& data) {
             const Cue* cue = document_.cue();
             // The producer may have gone elsewhere meanwhile.
             if (project != document_.projectNumber() || !cue || cue->id != cueId || !cue->patch.find(path)) return;

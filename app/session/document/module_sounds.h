@@ -14,7 +14,7 @@
 
 namespace facet {
 
-/// Read or measured in the background; what comes of it is one step of undo. A problem is told. GUI thread only.
+/// Read or measured in the background; what comes of it is one step of undo. A problem is reported. GUI thread only.
 class ModuleSounds : public QObject {
     Q_OBJECT
 
@@ -30,7 +30,7 @@ public:
     /// Likewise the levels of its partials.
     void takePartials(const std::string& path);
     /// Gives an LFO the shape and rate by which that note's level goes up and down, and lets it move the layer's level
-    /// as far. Told when the level stands.
+    /// as far. Reported when the level does not move.
     void takeShape(const std::string& path);
 
     bool busy() const { return making_.busy(); }
@@ -40,7 +40,7 @@ private:
         Note note;
         double hz;
     };
-    /// The longest of the chosen notes of the reference, or of all; nothing, which is told, when there is none.
+    /// The longest of the chosen notes of the reference, or of all; nothing, which is reported, when there is none.
     std::optional<MeasuredNote> longestNote();
     void fill(const std::string& path, const QString& what, std::function<void(ModuleData&)> make);
 

@@ -45,7 +45,7 @@ void PatchEditor::setSearchRange(const Address& address, std::optional<std::pair
 std::string PatchEditor::addModule(ModuleKind kind, const std::string& layer) {
     if (!document_.cue()) return {};
     Patch patch = document_.cue()->patch;
-    const std::string path = patch.freePath(kind, layer);
+    std::string path = patch.freePath(kind, layer);
     try {
         patch.add(path);
         // What can be switched on is wanted on.

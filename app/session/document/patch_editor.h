@@ -12,8 +12,8 @@
 
 namespace facet {
 
-/// Each edit is one step of undo. An edit that the patch refuses changes nothing and is told as a problem; a path or
-/// address that is not there is left alone. GUI thread only.
+/// Each edit is one step of undo. An edit that the patch refuses changes nothing and is reported as a problem; a path
+/// or address that is not there is left alone. GUI thread only.
 class PatchEditor : public QObject {
     Q_OBJECT
 

@@ -19,7 +19,7 @@ public:
     PieceEditor(DocumentStore& document, Messages& messages, QObject* parent = nullptr)
         : QObject(parent), document_(document), messages_(messages), imports_(*this) {}
 
-    /// Reads a file that plays along with all cues, in the background. A problem is told.
+    /// Reads a file that plays along with all cues, in the background. A problem is reported.
     void importBacking(const std::filesystem::path& path);
     void removeBacking();
     /// dB.

@@ -19,14 +19,14 @@ namespace facet {
 template <typename Result> class LatestJob {
 public:
     /// Delivers a result while the work goes on. Called by the work, any number of times.
-    using Tell = std::function<void(Result)>;
+    using Publish = std::function<void(Result)>;
     struct Request {
         /// On the worker. Cancelled, which Task::check() throws after a newer request, ends it; other exceptions go to
         /// `failed`.
-        std::function<void(const Task&, const Tell&)> work;
+        std::function<void(const Task&, const Publish&)> work;
         /// On the GUI thread, for each result.
         std::function<void(Result)> deliver;
-        /// On the GUI thread; left out: the failure is logged, since it is told where the same thing is worked on.
+        /// On the GUI thread; left out: the failure is logged, since it is reported where the same thing is worked on.
         std::function<void(const std::exception_ptr&)> failed{};
         /// On the GUI thread, after the last of the above.
         std::function<void()> finished{};
@@ -53,15 +53,15 @@ public:
     /// The same for work that gives one result.
     void request(std::function<Result(const Task&)> work, std::function<void(Result)> deliver,
                  std::function<void(const std::exception_ptr&)> failed = {}) {
-        request({[work = std::move(work)](const Task& task, const Tell& tell) { tell(work(task)); }, std::move(deliver),
-                 std::move(failed)});
+        request({[work = std::move(work)](const Task& task, const Publish& publish) { publish(work(task)); },
+                 std::move(deliver), std::move(failed)});
     }
     /// Stops what runs; nothing more of it is delivered.
     void cancel() {
         ++turn_;
         queue_.cancel();
     }
-    /// Asks what runs to stop; what it still has to tell is delivered.
+    /// Asks what runs to stop; what it still delivers is kept.
     void stop() { queue_.cancel(); }
     /// Whether anything runs or waits.
     bool busy() const { return queue_.busy(); }

@@ -85,6 +85,9 @@ public:
     double phrasePosition() const;
     void seekInPhrase(double seconds);
 
+    /// Whether something that is to be heard is still being cut, stretched or rendered.
+    bool busy() const { return sides_[0].busy() || sides_[1].busy() || parts_.busy() || differing_.busy(); }
+
 signals:
     /// What is heard of the cue: parts, difference.
     void changed();

@@ -22,12 +22,12 @@ public:
 
     Player& player() { return *player_; }
     AudioOutput& output() { return *output_; }
-    /// Opens another output; what was given to the player must be given again (outputChanged tells).
+    /// Opens another output; what was given to the player must be given again (outputChanged signals it).
     void chooseOutput(const std::string& name);
 
     /// The keyboard whose keys are played, null: none. Its keys reach the player on a thread of their own.
     MidiInput* keyboard() { return keyboard_.get(); }
-    /// Opens a MIDI input by name, empty: the first there is. What does not open is told.
+    /// Opens a MIDI input by name, empty: the first there is. A device that does not open is reported.
     void chooseKeyboard(const std::string& name);
     void closeKeyboard();
 
@@ -35,7 +35,7 @@ public:
     double position() const { return player_->position() / slowness_; }
     void seek(double seconds) { player_->seek(seconds * slowness_); }
     /// How many times slower sounds are played, at the same pitch: 1, 2, 4 or 8. Sounds must be given again, stretched
-    /// (slownessChanged tells).
+    /// (slownessChanged signals it).
     void setSlowness(int times);
     int slowness() const { return slowness_; }
 

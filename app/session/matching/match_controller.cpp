@@ -91,19 +91,19 @@ void MatchController::start(double seconds, bool goOn) {
     emit changed();
     searching_.request(
         {[settings, searched, phrase = ComparedPhrase::of(*cue, *cue->excerpt(), {})](const Task& task,
-                                                                                      const auto& tell) {
+                                                                                      const auto& publish) {
              const auto progress = [&](const MatchProgress& now) {
                  // The best so far is heard and seen at once.
-                 tell(Progress{now, now.improved ? soundOf(renderPhrase(now.best, phrase, task)) : MeasuredSound{}});
+                 publish(Progress{now, now.improved ? soundOf(renderPhrase(now.best, phrase, task)) : MeasuredSound{}});
              };
-             tell(std::make_shared<const MatchResult>(match(searched.targets, settings, task, progress)));
+             publish(std::make_shared<const MatchResult>(match(searched.targets, settings, task, progress)));
          },
-         [this, excerpts = searched.excerpts, cueId = cue->id, start = cue->patch](const Told& told) {
-             if (const auto* progress = std::get_if<Progress>(&told)) {
+         [this, excerpts = searched.excerpts, cueId = cue->id, start = cue->patch](const Delivery& delivery) {
+             if (const auto* progress = std::get_if<Progress>(&delivery)) {
                  showProgress(*progress, cueId, start);
              } else {
                  end();
-                 finish(*std::get<1>(told), cueId, excerpts);
+                 finish(*std::get<1>(delivery), cueId, excerpts);
              }
          },
          [this](const std::exception_ptr& failure) { messages_.report(failure); },
@@ -133,7 +133,7 @@ void MatchController::showProgress(const Progress& progress, std::uint64_t cueId
 
 void MatchController::end() {
     state_.running = false;
-    document_.journalSoon(); // what it had found until now is told by its result
+    document_.journalSoon(); // its result holds what it had found until now
     bank_.resume();
     results_.endPreview(); // back from what was tried, unless something was found
 }

@@ -49,7 +49,7 @@ private:
         MatchProgress now;
         MeasuredSound preview; ///< of the best, where it is new
     };
-    using Told = std::variant<Progress, std::shared_ptr<const MatchResult>>;
+    using Delivery = std::variant<Progress, std::shared_ptr<const MatchResult>>;
 
     void showProgress(const Progress& progress, std::uint64_t cueId, const Patch& start);
     void showLeaders(const std::vector<Leader>& leaders);
@@ -63,7 +63,7 @@ private:
     SeedBankKeeper& bank_;
     Messages& messages_;
     MatchState state_;
-    LatestJob<Told> searching_;
+    LatestJob<Delivery> searching_;
 };
 
 } // namespace facet

@@ -72,30 +72,31 @@ void NextMovesController::look() {
     add(*current->excerpt());
     for (const auto& each : current->excerpts)
         if (each.get() != current->excerpt() && each->weight > 0.0 && !each->corrected().notes.empty()) add(*each);
-    finding_.request({[this, settings, patch = current->patch, targets, key = key.value()](const Task& task,
-                                                                                           const auto& tell) mutable {
-                          for (auto waited = restBefore; waited.count() > 0; waited -= std::chrono::milliseconds(10)) {
-                              task.check();
-                              std::this_thread::sleep_for(std::chrono::milliseconds(10));
-                          }
-                          if (!finder_ || finderKey_ != key) {
-                              for (MoveTarget& each : targets) measureMissing(each, task);
-                              finder_ = std::make_unique<MoveFinder>(targets);
-                              finderKey_ = key;
-                          }
-                          finder_->find(patch, settings, task, tell);
-                      },
-                      [this](const NextMoves& moves) {
-                          moves_ = moves;
-                          state_ = moves.complete ? State::complete : State::looking;
-                          emit changed();
-                      },
-                      [this](const std::exception_ptr&) { // what cannot be rendered is told where it is rendered first
-                          moves_ = {};
-                          moves_.complete = true;
-                          state_ = State::complete;
-                          emit changed();
-                      }});
+    finding_.request(
+        {[this, settings, patch = current->patch, targets, key = key.value()](const Task& task,
+                                                                              const auto& publish) mutable {
+             for (auto waited = restBefore; waited.count() > 0; waited -= std::chrono::milliseconds(10)) {
+                 task.check();
+                 std::this_thread::sleep_for(std::chrono::milliseconds(10));
+             }
+             if (!finder_ || finderKey_ != key) {
+                 for (MoveTarget& each : targets) measureMissing(each, task);
+                 finder_ = std::make_unique<MoveFinder>(targets);
+                 finderKey_ = key;
+             }
+             finder_->find(patch, settings, task, publish);
+         },
+         [this](const NextMoves& moves) {
+             moves_ = moves;
+             state_ = moves.complete ? State::complete : State::looking;
+             emit changed();
+         },
+         [this](const std::exception_ptr&) { // what cannot be rendered is reported where it is rendered first
+             moves_ = {};
+             moves_.complete = true;
+             state_ = State::complete;
+             emit changed();
+         }});
 }
 
 void NextMovesController::take(int index) {

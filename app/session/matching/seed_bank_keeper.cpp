@@ -12,8 +12,10 @@ void SeedBankKeeper::prepare() {
 
 void SeedBankKeeper::resume() {
     if (fraction_ < 0.0 || fraction_ >= 1.0) return;
-    growing_.request({[known = usable_](const Task& task, const auto& tell) {
-                          const auto give = [&](const SeedBank& bank) { tell(std::make_shared<const SeedBank>(bank)); };
+    growing_.request({[known = usable_](const Task& task, const auto& publish) {
+                          const auto give = [&](const SeedBank& bank) {
+                              publish(std::make_shared<const SeedBank>(bank));
+                          };
                           const auto file = SeedBank::cacheFile();
                           const SeedBank bank = known ? *known : SeedBank::load(file);
                           give(bank);

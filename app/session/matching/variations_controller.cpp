@@ -22,17 +22,19 @@ void VariationsController::make(double likeness) {
     settings.threads = hardwareThreads();
     settings.seed = ++made_; // others each time
     emit changed();
-    varying_.request({[settings, patch = current->patch, played = document_.performance()](
-                          const Task& task, const auto& tell) { variationsOf(patch, played, settings, task, tell); },
-                      [this](const Variation& one) {
-                          state_.found.push_back(one);
-                          emit changed();
-                      },
-                      [](const std::exception_ptr&) {}, // what cannot be rendered is told where it is rendered first
-                      [this] {
-                          state_.running = false;
-                          emit changed();
-                      }});
+    varying_.request(
+        {[settings, patch = current->patch, played = document_.performance()](const Task& task, const auto& publish) {
+             variationsOf(patch, played, settings, task, publish);
+         },
+         [this](const Variation& one) {
+             state_.found.push_back(one);
+             emit changed();
+         },
+         [](const std::exception_ptr&) {}, // what cannot be rendered is reported where it is rendered first
+         [this] {
+             state_.running = false;
+             emit changed();
+         }});
 }
 
 void VariationsController::hear(int index) {

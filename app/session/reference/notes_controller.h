@@ -21,7 +21,7 @@ class NotesController : public QObject {
 public:
     NotesController(DocumentStore& document, Messages& messages, QObject* parent = nullptr);
 
-    /// From a MIDI file. A problem is told.
+    /// From a MIDI file. A problem is reported.
     void importFile(const std::filesystem::path& midi);
     /// Finds the notes in the recording anew, in the background; corrections stay.
     void findAgain();

@@ -25,7 +25,7 @@ void Recorder::open(const std::string& inputName) {
     close();
     input_ = openInput(inputName);
     const auto take = [this](const float* stereo, int frames) {
-        queue_->samples.push(stereo, static_cast<std::size_t>(2 * frames));
+        queue_->samples.push(stereo, 2 * static_cast<std::size_t>(frames));
     };
     try {
         input_->start(take);

@@ -36,13 +36,13 @@ void ReferenceController::put(std::uint64_t cueId, const QString& what, Place pl
 }
 
 void ReferenceController::prepareExcerpt(const QString& what, Place place, std::function<Excerpt()> make) {
-    imports_.request({[make = std::move(make)](const Task& task, const auto& tell) {
+    imports_.request({[make = std::move(make)](const Task& task, const auto& publish) {
                           Excerpt excerpt = make();
                           if (excerpt.performance.notes.empty()) findNotesOf(excerpt, task);
-                          tell(std::make_shared<const Excerpt>(std::move(excerpt)));
+                          publish(std::make_shared<const Excerpt>(std::move(excerpt)));
                       },
                       [this, what, place, cueId = document_.document().activeCue,
-                       project = document_.projectNumber()](std::shared_ptr<const Excerpt> excerpt) {
+                       project = document_.projectNumber()](const std::shared_ptr<const Excerpt>& excerpt) {
                           if (project == document_.projectNumber()) put(cueId, what, place, *excerpt);
                       },
                       [this](const std::exception_ptr& failure) { messages_.report(failure); },
@@ -55,15 +55,14 @@ void ReferenceController::remakeExcerpt(const QString& what, std::uint64_t id,
     Cue copy = *document_.cue();
     const auto* slot = copy.slot(id);
     if (!slot) return;
-    imports_.request({[before = *slot, make = std::move(make)](const Task&, const auto& tell) {
-                          tell(std::make_shared<const Excerpt>(make(*before)));
-                      },
-                      [this, what, id, project = document_.projectNumber()](std::shared_ptr<const Excerpt> after) {
-                          if (project == document_.projectNumber())
-                              document_.editExcerpt(what, id, [&](Excerpt& e) { e = *after; });
-                      },
-                      [this](const std::exception_ptr& failure) { messages_.report(failure); },
-                      [this] { emit finished(); }});
+    imports_.request(
+        {[before = *slot, make = std::move(make)](const Task&, const auto& publish) {
+             publish(std::make_shared<const Excerpt>(make(*before)));
+         },
+         [this, what, id, project = document_.projectNumber()](const std::shared_ptr<const Excerpt>& after) {
+             if (project == document_.projectNumber()) document_.editExcerpt(what, id, [&](Excerpt& e) { e = *after; });
+         },
+         [this](const std::exception_ptr& failure) { messages_.report(failure); }, [this] { emit finished(); }});
 }
 
 void ReferenceController::importReference(const std::filesystem::path& path, const ChannelChoice& channels) {

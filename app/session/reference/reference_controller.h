@@ -15,7 +15,7 @@ namespace facet {
 /// Which part of a recording is heard; comparison and search always take the whole.
 enum class HeardPart { all, tonal, struck };
 
-/// Files are read and excerpts made in the background; what comes of it is one step of undo. A problem is told. GUI
+/// Files are read and excerpts made in the background; what comes of it is one step of undo. A problem is reported. GUI
 /// thread only.
 class ReferenceController : public QObject {
     Q_OBJECT

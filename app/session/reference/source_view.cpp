@@ -49,9 +49,9 @@ void SourceView::show(const std::string& path, const std::shared_ptr<const Excer
     } else {
         begin_ = 0.0;
     }
-    overviews_.request({[path, kept = kept_](const Task& task, const auto& tell) {
+    overviews_.request({[path, kept = kept_](const Task& task, const auto& publish) {
                             AudioStream stream = kept ? AudioStream(*kept->bytes, kept->name) : AudioStream(path);
-                            makeOverview(stream, tell, task);
+                            makeOverview(stream, publish, task);
                         },
                         [this](const OverviewPtr& picture) {
                             overview_ = picture;

@@ -52,7 +52,7 @@ std::set<Address> unheardIn(const Patch& patch, const std::string& path, Perform
     return unheard;
 }
 
-/// What cannot be rendered is told where it is rendered first.
+/// What cannot be rendered is reported where it is rendered first.
 void ignore(const std::exception_ptr&) {}
 
 } // namespace
@@ -79,8 +79,8 @@ void ModuleReadings::wantStage(const std::string& path) {
     std::vector<std::string> paths;
     for (const std::string& each : stagesWanted_)
         if (const auto* module = patch.find(each); module && dependsOnLevel(patch, *module)) paths.push_back(each);
-    staging_.request({[paths, patch, played = document_.performance()](const Task& task, const auto& tell) {
-                          for (const std::string& each : paths) tell({each, readStage(patch, each, played, task)});
+    staging_.request({[paths, patch, played = document_.performance()](const Task& task, const auto& publish) {
+                          for (const std::string& each : paths) publish({each, readStage(patch, each, played, task)});
                       },
                       [this](const std::pair<std::string, StageReading>& read) {
                           stages_[read.first] = read.second;

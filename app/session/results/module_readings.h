@@ -22,12 +22,12 @@ class ModuleReadings : public QObject {
 public:
     explicit ModuleReadings(DocumentStore& document, QObject* parent = nullptr);
 
-    /// Reads what arrives at a module for which dependsOnLevel(), and what it does to it; stageRead() tells.
+    /// Reads what arrives at a module for which dependsOnLevel(), and what it does to it; stageRead() signals it.
     void wantStage(const std::string& path);
     /// Null: nothing read yet, or of another patch.
     const StageReading* stage(const std::string& path) const;
 
-    /// Finds out which parameters of a module make no difference in this phrase; unheardFound() tells.
+    /// Finds out which parameters of a module make no difference in this phrase; unheardFound() signals it.
     void wantUnheard(const std::string& path);
     /// Null: not found out yet.
     const std::set<Address>* unheard(const std::string& path) const;

@@ -16,13 +16,13 @@ quint64 PatchComparisons::weigh(std::vector<Patch> patches) {
     const auto phrase = results_.comparedPhrase();
     if (!phrase) return ticket;
     weighing_.request(
-        {[phrase = *phrase, patches = std::move(patches)](const Task& task, const auto& tell) mutable {
+        {[phrase = *phrase, patches = std::move(patches)](const Task& task, const auto& publish) mutable {
              const int threads = hardwareThreads();
              for (std::size_t i = 0; i < patches.size(); ++i) {
                  try {
                      phrase.profile = phrase.measuredProfile(threads, task);
-                     tell({static_cast<int>(i), renderAndCompare(patches[i], phrase, threads, task).likeness});
-                 } catch (const Error&) {} // what cannot be measured is not told
+                     publish({static_cast<int>(i), renderAndCompare(patches[i], phrase, threads, task).likeness});
+                 } catch (const Error&) {} // what cannot be measured gets no likeness
              }
          },
          [this, ticket](const std::pair<int, double>& found) { emit weighed(ticket, found.first, found.second); }});
@@ -62,7 +62,7 @@ quint64 PatchComparisons::comparePair(const Patch& a, const Patch& b) {
             return std::shared_ptr<const PatchPair>(pair);
         },
         [this, ticket](const std::shared_ptr<const PatchPair>& pair) { emit pairCompared(ticket, pair); },
-        [](const std::exception_ptr&) {}); // what cannot be rendered is told where it is worked on
+        [](const std::exception_ptr&) {}); // what cannot be rendered is reported where it is worked on
     return ticket;
 }
 

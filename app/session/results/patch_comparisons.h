@@ -25,11 +25,11 @@ public:
     void stopWeighing();
     /// The active cue's patch with each choice of one of its parameters.
     std::vector<Patch> withEachChoice(const Address& address) const;
-    /// Renders and measures two patches in the background; pairCompared() tells, unless another call came since.
+    /// Renders and measures two patches in the background; pairCompared() signals it, unless another call came since.
     quint64 comparePair(const Patch& a, const Patch& b);
 
 signals:
-    /// `likeness`: of the whole, 0 … 100. What cannot be measured is not told.
+    /// `likeness`: of the whole, 0 … 100. Nothing is signaled for what cannot be measured.
     void weighed(quint64 ticket, int index, double likeness);
     void pairCompared(quint64 ticket, std::shared_ptr<const PatchPair> pair);
 

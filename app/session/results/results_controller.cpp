@@ -161,10 +161,10 @@ void ResultsController::refresh() {
 
 void ResultsController::compareRender(const Cue& cue, const Excerpt& excerpt) {
     const auto phrase = ComparedPhrase::of(cue, excerpt, state_.reference.profile);
-    comparing_.request({[phrase, patch = cue.patch](const Task& task, const auto& tell) {
+    comparing_.request({[phrase, patch = cue.patch](const Task& task, const auto& publish) {
                             ComparedRender compared;
                             compared.render = soundOf(renderPhrase(patch, phrase, task));
-                            tell(compared);
+                            publish(compared);
                             const int threads = hardwareThreads();
                             compared.reference = phrase.measuredProfile(threads, task);
                             task.check();
@@ -172,7 +172,7 @@ void ResultsController::compareRender(const Cue& cue, const Excerpt& excerpt) {
                                 measureRender(*compared.render.recording, *compared.reference, phrase, threads, task);
                             compared.comparison = std::make_shared<const Comparison>(
                                 compare(*compared.reference, *compared.render.profile, phrase.weights));
-                            tell(compared);
+                            publish(compared);
                         },
                         [this, key = renderKey_, profileKey = referenceKey_](const ComparedRender& compared) {
                             showCompared(key, profileKey, compared);
@@ -281,20 +281,20 @@ void ResultsController::makePictures() {
         (reference.recording && !reference.spectrogram) || (rendered.recording && !rendered.spectrogram);
     if (!spectrogramsWanted_ || (!missing && !difference)) return;
     picturing_.request({[sounds = std::array{reference, rendered}, difference,
-                         gain = reference.loudness - rendered.loudness](const Task& task, const auto& tell) mutable {
+                         gain = reference.loudness - rendered.loudness](const Task& task, const auto& publish) mutable {
                             for (MeasuredSound& sound : sounds) {
                                 if (!sound.recording || sound.spectrogram) continue;
                                 sound.spectrogram =
                                     std::make_shared<const Spectrogram>(measureSpectrogram(*sound.recording, task));
-                                tell({sound, {}, {}, {}});
+                                publish({sound, {}, {}, {}});
                             }
                             if (!difference) return;
                             const PictureDifference found =
                                 differenceOf(*sounds[0].spectrogram, *sounds[1].spectrogram, gain);
-                            tell({{},
-                                  std::make_shared<const Spectrogram>(found.lacking),
-                                  std::make_shared<const Spectrogram>(found.excess),
-                                  sounds[1].recording});
+                            publish({{},
+                                     std::make_shared<const Spectrogram>(found.lacking),
+                                     std::make_shared<const Spectrogram>(found.excess),
+                                     sounds[1].recording});
                         },
                         [this](const Pictures& pictures) { showPictures(pictures); }});
 }

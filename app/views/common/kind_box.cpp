@@ -46,9 +46,9 @@ KindBox::KindBox(QWidget* parent) : QComboBox(parent) {
 void KindBox::setLikeness(int index, double likeness) {
     if (index < 0 || index >= count()) return;
     setItemData(index, likeness, likenessRole);
-    const QString told = tr("%1, likeness %2").arg(itemText(index)).arg(std::lround(likeness));
-    setItemData(index, told, Qt::AccessibleTextRole);
-    setItemData(index, told, Qt::ToolTipRole);
+    const QString described = tr("%1, likeness %2").arg(itemText(index)).arg(std::lround(likeness));
+    setItemData(index, described, Qt::AccessibleTextRole);
+    setItemData(index, described, Qt::ToolTipRole);
 }
 
 void KindBox::forgetLikeness() {

@@ -5,6 +5,7 @@
 
 namespace facet {
 
+/// Asks for the likenesses only when its list is opened.
 class KindBox : public QComboBox {
     Q_OBJECT
 
@@ -12,6 +13,7 @@ public:
     explicit KindBox(QWidget* parent = nullptr);
     /// How alike the whole sound would be with an entry; below 0: not known.
     void setLikeness(int index, double likeness);
+    /// The sound has changed: what was known no longer holds.
     void forgetLikeness();
     void showPopup() override;
 

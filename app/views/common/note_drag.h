@@ -7,6 +7,8 @@
 
 namespace facet {
 
+/// A drag that has begun. It is a value: the changes it asks for are computed from where it began and where the pointer
+/// is.
 struct NoteDrag {
     enum class Kind { move, start, end };
     Kind kind = Kind::move;

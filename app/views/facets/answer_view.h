@@ -25,7 +25,9 @@ class AnswerView : public QWidget {
 public:
     explicit AnswerView(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons,
                         Messages& messages, QWidget* parent = nullptr);
+    /// Shows the parameters that answer for a facet.
     void show(Facet facet);
+    /// Shows the patch's values as they stand.
     void refresh();
 
 private:

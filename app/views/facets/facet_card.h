@@ -9,8 +9,11 @@
 
 namespace facet {
 
+/// The facet's name as the window writes it.
 QString nameOf(Facet facet);
 
+/// A click or the space bar chooses it. The context menu sets how much the facet counts; the key 0 sets it aside and
+/// back.
 class FacetCard : public QAbstractButton {
     Q_OBJECT
 

@@ -16,11 +16,13 @@ class ResultsController;
 
 class FacetCard;
 
+/// A card for each facet, with both sounds' curves, likeness and the largest difference. GUI thread only.
 class FacetList : public QWidget {
     Q_OBJECT
 
 public:
     explicit FacetList(DocumentStore& document, ResultsController& results, QWidget* parent = nullptr);
+    /// Shows the results as they stand.
     void refresh();
     Facet chosen() const { return chosen_; }
     void choose(Facet facet);

@@ -13,11 +13,14 @@ namespace facet {
 constexpr int shownPartials = 32;
 constexpr double partialFloorDb = -70.0;
 
+/// Points of one curve, in the picture's units; x ascends.
 struct PlottedCurve {
     QVector<double> x;
     QVector<double> y;
 };
 
+/// One way of drawing a facet: its axes and how to get a curve from a profile. `gain` is added to levels, dB, so that
+/// both sounds are drawn equally loud.
 struct FacetPicture {
     enum class Form { curves, bars, difference }; ///< bars: a pair for each value; difference: render less reference
     QString title;
@@ -37,7 +40,7 @@ struct FacetPicture {
     PlottedCurve (*fitted)(const Profile& profile, double gain) = nullptr;
 };
 
-/// The most telling one first; never empty.
+/// The most informative one first; never empty.
 std::vector<FacetPicture> picturesOf(Facet facet);
 
 } // namespace facet

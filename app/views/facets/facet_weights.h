@@ -12,11 +12,13 @@ namespace facet {
 
 class DocumentStore;
 
+/// A list of facets with a choice of weight each; edits the active cue, each change one step of undo.
 class FacetWeightsView : public QWidget {
     Q_OBJECT
 
 public:
     explicit FacetWeightsView(DocumentStore& document, QWidget* parent = nullptr);
+    /// Shows the cue's weights.
     void refresh();
 
 private:

@@ -19,10 +19,13 @@ class MovesView : public QWidget {
 
 public:
     explicit MovesView(DocumentStore& document, NextMovesController& nextMoves, QWidget* parent = nullptr);
+    /// Shows the moves as they stand.
     void refresh();
     /// The move that is heard in place of the patch; −1: none.
     int heard() const { return heard_; }
+    /// Plays the phrase with a move in place of the patch; −1: the patch again.
     void hear(int index);
+    /// Makes a move an edit of the patch.
     void take(int index);
 
 protected:
@@ -45,6 +48,7 @@ class MoveRow : public QWidget {
 
 public:
     explicit MoveRow(QWidget* parent);
+    /// `heard`: it plays in place of the patch. `best`: it stands out as the first.
     void show(const QString& what, const QString& gain, bool heard, bool best);
 
 signals:

@@ -32,10 +32,10 @@ BlindDialog::BlindDialog(ResultsController& results, TakeKeeper& takes, Listenin
     resize(520, 280);
     auto* layout = new QVBoxLayout(this);
     layout->setSpacing(12);
-    told_ = new QLabel(this);
-    told_->setWordWrap(true);
-    told_->setMinimumHeight(64);
-    layout->addWidget(told_);
+    explanation_ = new QLabel(this);
+    explanation_->setWordWrap(true);
+    explanation_->setMinimumHeight(64);
+    layout->addWidget(explanation_);
     auto* line = new QHBoxLayout;
     const QString names[] = {tr("A: reference"), tr("X"), tr("B: render")};
     for (int i = 0; i < 3; ++i) {
@@ -85,8 +85,9 @@ BlindDialog::BlindDialog(ResultsController& results, TakeKeeper& takes, Listenin
     connect(close, &QPushButton::clicked, this, &QDialog::reject);
     foot->addWidget(close);
     layout->addLayout(foot);
-    told_->setText(tr("You hear A, the reference, and B, the render, at one loudness; X is one of them, drawn anew in "
-                      "each trial. Say which. How it went is told when all trials are done, and kept with the take."));
+    explanation_->setText(
+        tr("You hear A, the reference, and B, the render, at one loudness; X is one of them, drawn anew in "
+           "each trial. Say which. The result is shown when all trials are done, and kept with the take."));
     refresh();
 }
 
@@ -105,7 +106,7 @@ void BlindDialog::begin() {
     playback_.setLooping(true);
     playback_.setBlind(true);
     test_.emplace(trials_->value(), QRandomGenerator::global()->generate64());
-    told_->setText(tr("Listen with A, X and B as often as you like; ← says that X is A, → that X is B."));
+    explanation_->setText(tr("Listen with A, X and B as often as you like; ← says that X is A, → that X is B."));
     hear('X');
 }
 
@@ -130,11 +131,11 @@ void BlindDialog::answer(bool xIsB) {
     const int right = test_->right(), trials = test_->trials();
     const double chance = chanceOf(right, trials);
     const QString percent = chance < 0.001 ? tr("less than 0.1 %") : tr("%1 %").arg(100.0 * chance, 0, 'f', 1);
-    told_->setText(tr("%1 of %2 right. By guessing, so many or more come out with a probability of %3. %4")
-                       .arg(right)
-                       .arg(trials)
-                       .arg(percent, chance < convincing ? tr("You hear the two apart.")
-                                                         : tr("There is no sign that you hear the two apart.")));
+    explanation_->setText(tr("%1 of %2 right. By guessing, so many or more come out with a probability of %3. %4")
+                              .arg(right)
+                              .arg(trials)
+                              .arg(percent, chance < convincing ? tr("You hear the two apart.")
+                                                                : tr("There is no sign that you hear the two apart.")));
     takes_.keepBlindResult({trials, right});
     refresh();
 }

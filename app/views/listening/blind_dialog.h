@@ -17,7 +17,7 @@ class TakeKeeper;
 class Listening;
 class Playback;
 
-/// Worked by keys alone: A, B and X are heard, Left says that X is A, Right that it is B. Whatever else tells which
+/// Worked by keys alone: A, B and X are heard, Left says that X is A, Right that it is B. Whatever else shows which
 /// side plays is blind meanwhile. The result is kept with the take.
 class BlindDialog : public QDialog {
     Q_OBJECT
@@ -45,7 +45,7 @@ private:
     std::optional<BlindTest> test_;
     char heard_ = 0;
     bool wasLooping_;
-    QLabel* told_;
+    QLabel* explanation_;
     QLabel* count_;
     QSpinBox* trials_;
     QPushButton* begin_;

@@ -28,26 +28,35 @@ class MirrorView : public QWidget {
     Q_OBJECT
 
 public:
+    /// What both halves show.
     enum class Picture { wave, spectrum, level, pitch, difference };
 
     explicit MirrorView(DocumentStore& document, NotesController& notes, ReferenceController& reference,
                         ResultsController& results, Listening& listening, QWidget* parent = nullptr);
+    /// Shows document and results as they stand.
     void refresh();
     void setPicture(Picture picture);
     Picture picture() const { return picture_; }
+    /// Seconds into the phrase; while it plays the view follows.
     void setPlayhead(double seconds, bool playing);
     /// Index into the performance's notes; −1: none.
     int selectedNote() const;
+    /// Chooses one note alone; −1: none.
     void selectNote(int index);
+    /// Shows 1 / factor of the time now in view, keeping an instant, seconds, at its place.
     void zoom(double factor, double around);
+    /// Shows the whole phrase.
     void showAll();
     /// Moves the view by a share of its width.
     void scroll(double share);
+    /// What is in view, seconds into the phrase.
     double viewBegin() const { return viewBegin_; }
     double viewEnd() const { return viewEnd_; }
     /// Horizontal place of an instant.
     double xAt(double seconds) const;
+    /// The reverse: the instant at a horizontal place in pixels.
     double secondsAt(double x) const;
+    /// Where the time ruler with its notes is drawn.
     QRectF rulerRect() const;
 
     /// What both sounds are at the measuring cursor, which follows the mouse, or Shift with the arrow keys.
@@ -56,6 +65,7 @@ public:
     QSize minimumSizeHint() const override { return {400, 150}; }
 
 signals:
+    /// The producer clicked at an instant of the phrase.
     void seekWanted(double seconds);
     void viewChanged(); ///< another stretch of time is shown
 
@@ -72,6 +82,9 @@ protected:
     void leaveEvent(QEvent*) override;
 
 private:
+    static constexpr double namesWidth = 96.0; ///< pixels left of the pictures
+    static constexpr double keyRowHeight =
+        11.0; ///< of the ruler where notes sound together, each key on a row of its own
     void paintCursor(QPainter& painter, const QRectF& plot);
     QRectF plotRect() const;
     double length() const;

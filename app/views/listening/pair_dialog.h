@@ -21,6 +21,8 @@ class PatchComparisons;
 class Listening;
 class Playback;
 
+/// Both patches are rendered and measured in the background when chosen; a pair that is no longer chosen is not shown.
+/// Either take can be made the patch that is worked on. GUI thread only.
 class PairDialog : public QDialog {
     Q_OBJECT
 

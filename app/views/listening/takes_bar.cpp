@@ -29,15 +29,15 @@ public:
         setFixedSize(124, 54);
         setFocusPolicy(Qt::StrongFocus);
         setAccessibleName(tr("Take %1, likeness %2").arg(name_, likeness_));
-        QString told = take.note.empty() ? QString() : "\n" + QString::fromStdString(take.note);
+        QString details = take.note.empty() ? QString() : "\n" + QString::fromStdString(take.note);
         if (take.blind)
-            told += "\n" + tr("Blind test: %1 of %2 right, by guessing %3 %")
-                               .arg(take.blind->right)
-                               .arg(take.blind->trials)
-                               .arg(100.0 * chanceOf(take.blind->right, take.blind->trials), 0, 'f', 1);
-        noted_ = !told.isEmpty();
+            details += "\n" + tr("Blind test: %1 of %2 right, by guessing %3 %")
+                                  .arg(take.blind->right)
+                                  .arg(take.blind->trials)
+                                  .arg(100.0 * chanceOf(take.blind->right, take.blind->trials), 0, 'f', 1);
+        noted_ = !details.isEmpty();
         setToolTip(tr("%1 · likeness %2%3\nClick: go back to it · F2: rename · Delete: delete · right click: more")
-                       .arg(name_, likeness_, told));
+                       .arg(name_, likeness_, details));
         setContextMenuPolicy(Qt::CustomContextMenu);
     }
 

@@ -13,11 +13,13 @@ class DocumentStore;
 class TakeKeeper;
 struct Take;
 
+/// Each take as a button with its likeness; what can be done with it is in its context menu. GUI thread only.
 class TakesBar : public QScrollArea {
     Q_OBJECT
 
 public:
     explicit TakesBar(DocumentStore& document, TakeKeeper& takes, QWidget* parent = nullptr);
+    /// Shows the active cue's takes.
     void refresh();
 
 protected:

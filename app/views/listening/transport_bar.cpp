@@ -83,6 +83,14 @@ TransportBar::TransportBar(DocumentStore& document, Listening& listening, Playba
     connect(record_, &QToolButton::clicked, this, [this](bool on) { automation_.record(on); });
     connect(&automation_, &AutomationRecorder::changed, this, [this] { record_->setChecked(automation_.recording()); });
     layout->addWidget(record_);
+    makeLevel(layout);
+    makeOutput(layout);
+    connect(&playback_, &Playback::changed, this, &TransportBar::refresh);
+    refresh();
+}
+
+/// What is looped, and the level that is played.
+void TransportBar::makeLevel(QHBoxLayout* layout) {
     auto* texts = new QVBoxLayout;
     texts->setSpacing(0);
     loopText_ = new QLabel(this);
@@ -103,7 +111,9 @@ TransportBar::TransportBar(DocumentStore& document, Listening& listening, Playba
     texts->addStretch(1);
     layout->addLayout(texts);
     loopText_->setMinimumWidth(96);
+}
 
+void TransportBar::makeOutput(QHBoxLayout* layout) {
     volume_ = new QSlider(Qt::Horizontal, this);
     volume_->setRange(-60, 6);
     volume_->setFixedWidth(80);
@@ -122,8 +132,6 @@ TransportBar::TransportBar(DocumentStore& document, Listening& listening, Playba
     output_->setMenu(menu);
     connect(menu, &QMenu::aboutToShow, this, [this] { chooseOutputMenu(); });
     layout->addWidget(output_);
-    connect(&playback_, &Playback::changed, this, &TransportBar::refresh);
-    refresh();
 }
 
 void TransportBar::chooseOutputMenu() {

@@ -3,6 +3,7 @@
 
 #include <QWidget>
 
+class QHBoxLayout;
 class QLabel;
 class QProgressBar;
 class QPushButton;
@@ -16,16 +17,21 @@ class Listening;
 class Playback;
 class AutomationRecorder;
 
+/// Controls Playback and Listening, and shows what they play: side, loop, level and output device. GUI thread only.
 class TransportBar : public QWidget {
     Q_OBJECT
 
 public:
     explicit TransportBar(DocumentStore& document, Listening& listening, Playback& playback,
                           AutomationRecorder& automation, QWidget* parent = nullptr);
+    /// Shows what plays, loops and records as it stands.
     void refresh();
+    /// Shows the level played since the last call, a magnitude; 1 is full scale.
     void showPeak(float peak);
 
 private:
+    void makeLevel(QHBoxLayout* layout);
+    void makeOutput(QHBoxLayout* layout);
     void chooseOutputMenu();
 
     DocumentStore& document_;

@@ -61,10 +61,10 @@ KeyboardStrip::KeyboardStrip(DocumentStore& document, Listening& listening, Play
     });
     line->addWidget(inputs_);
     line->addStretch(1);
-    told_ = new QLabel(this);
-    told_->setObjectName("engineState");
-    told_->setAccessibleName(tr("State of the engine"));
-    line->addWidget(told_);
+    engineState_ = new QLabel(this);
+    engineState_->setObjectName("engineState");
+    engineState_->setAccessibleName(tr("State of the engine"));
+    line->addWidget(engineState_);
     layout->addLayout(line);
     keys_ = new PianoKeys(this);
     layout->addWidget(keys_);
@@ -118,11 +118,11 @@ void KeyboardStrip::tick() {
                                        .arg(player.liveNotes())
                                        .arg(limit)
                                        .arg(100.0 * static_cast<double>(load), 0, 'f', 0);
-    if (told_->text() == words) return;
-    told_->setText(words);
-    QPalette palette = told_->palette();
+    if (engineState_->text() == words) return;
+    engineState_->setText(words);
+    QPalette palette = engineState_->palette();
     palette.setColor(QPalette::WindowText, warned ? theme().warning : theme().quiet);
-    told_->setPalette(palette);
+    engineState_->setPalette(palette);
 }
 
 void KeyboardStrip::press(int key, double velocity) {

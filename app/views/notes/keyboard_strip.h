@@ -16,6 +16,7 @@ class DocumentStore;
 class Listening;
 class Playback;
 
+/// Plays the patch live by mouse, the computer's keyboard and MIDI input, without touching the phrase. GUI thread only.
 class KeyboardStrip : public QWidget {
     Q_OBJECT
 
@@ -31,6 +32,7 @@ public:
     PianoKeys& keys() { return *keys_; }
 
 signals:
+    /// Something worth a line in the status bar.
     void notice(const QString& sentence);
 
 private:
@@ -45,7 +47,7 @@ private:
     QSpinBox* octave_;
     QSpinBox* velocity_;
     QComboBox* inputs_;
-    QLabel* told_;
+    QLabel* engineState_;
     std::map<int, int> lettersDown_;
     std::uint64_t notesStolen_ = 0;
     QElapsedTimer warnedAgo_;

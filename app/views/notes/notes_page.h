@@ -19,16 +19,20 @@ class NotesController;
 class ResultsController;
 class Listening;
 
+/// The note editor with its tools: grid, quantizing, joining, tempo and meter, and which curve the lane shows. Every
+/// tool edits through NotesController, so each is one step of undo. GUI thread only.
 class NotesPage : public QWidget {
     Q_OBJECT
 
 public:
     NotesPage(DocumentStore& document, NotesController& notes, ResultsController& results, Listening& listening,
               MirrorView& mirror, QWidget* parent = nullptr);
+    /// Shows the document as it stands; call after it has changed.
     void refresh();
     NoteEditor& editor() { return *editor_; }
 
 signals:
+    /// The producer asks to read notes from a file, or to write them to one; the window asks for the file.
     void importWanted();
     void exportWanted();
 

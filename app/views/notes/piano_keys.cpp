@@ -118,8 +118,8 @@ void PianoKeys::choose(int key, int row) {
     chosen_ = std::clamp(key, lowestKey, highestKey);
     chosenRow_ = std::clamp(row, 0, rows);
     setAccessibleDescription(words(chosen_, chosenRow_));
-    QAccessibleEvent told(this, QAccessible::DescriptionChanged);
-    QAccessible::updateAccessibility(&told);
+    QAccessibleEvent changed(this, QAccessible::DescriptionChanged);
+    QAccessible::updateAccessibility(&changed);
     update();
 }
 

@@ -169,7 +169,7 @@ std::vector<CurveEditor::Handle> FilterCurve::handles() const {
     const Patch& patch = document_.cue()->patch;
     const Patch::Module& module = *patch.find(path_);
     const double cutoff = patch.value({path_, "cutoff"});
-    const auto told = [&](const char* field) {
+    const auto shown = [&](const char* field) {
         const Address address{path_, field};
         const auto& d = patch.descriptor(address);
         return matters(patch, module, d) ? label(d) + " " + QString::fromStdString(textOf(d, patch.value(address)))
@@ -177,9 +177,9 @@ std::vector<CurveEditor::Handle> FilterCurve::handles() const {
     };
     const double hz[] = {cutoff};
     const double gain = previewOfFilter(patch, path_, hz).front();
-    const QString resonance = told("resonance");
+    const QString resonance = shown("resonance");
     return {{{std::log2(cutoff / lowHz) / highOctaves, std::clamp((gain - lowDb) / (highDb - lowDb), 0.0, 1.0)},
-             told("cutoff") + (resonance.isEmpty() ? QString() : ", " + resonance)}};
+             shown("cutoff") + (resonance.isEmpty() ? QString() : ", " + resonance)}};
 }
 
 QPolygonF FilterCurve::curve() const { return response(moved_); }

@@ -21,7 +21,9 @@ class FilterCurve;
 class LinkEnds;
 class ModulePicture;
 class ParameterRow;
-class PartialsEditor;
+class PartialsView;
+class ModuleLinks;
+class ModuleSoundView;
 class DocumentStore;
 class PatchEditor;
 class ModuleSounds;
@@ -29,12 +31,12 @@ class ModuleReadings;
 class PatchComparisons;
 class Messages;
 class StageView;
-class TableFrames;
 class PathStrip;
 
-/// Closed: whether it is on, its name, its picture, the values that tell most, and what it is connected with, in words.
-/// Open: its curve, its parameters, what moves them and what it moves. Shows changes at refresh(). Return or Space
-/// opens and closes it; Alt with Up or Down passes an effect earlier or later; Delete removes what can be removed.
+/// Closed: whether it is on, its name, its picture, the most characteristic values, and what it is connected with, in
+/// words. Open: its curve, its parameters, what moves them and what it moves. Shows changes at refresh(). Return or
+/// Space opens and closes it; Alt with Up or Down passes an effect earlier or later; Delete removes what can be
+/// removed.
 class ModuleRow : public QFrame {
     Q_OBJECT
 
@@ -73,18 +75,8 @@ protected:
 private:
     void makeHead();
     void makeBody(const Patch& patch);
-    void makeSoundRow(QVBoxLayout* column, const Patch::Module& module);
-    void makePartials(QVBoxLayout* column);
-    QString within(const Patch& patch, const QString& words) const;
-    void fillMovers(const Patch& patch, const std::vector<Modulation>& movements);
-    void offerMovers();
-    void offerTargets();
     void makeName(QVBoxLayout* column);
     void refreshStage(const Patch& patch, const Patch::Module& module);
-    void refreshSound(const Patch& patch, const Patch::Module& module);
-    QString titleFor(const Patch& patch, const Patch::Module& module, const std::vector<Modulation>& movements) const;
-    QString wordsFor(const Patch& patch, const Patch::Module& module, const std::vector<Modulation>& movements) const;
-    QToolButton* makeFlatButton(const QString& text, const QString& tip, QWidget* parent);
     void moveBy(int places);
     void showFocus();
 
@@ -102,26 +94,17 @@ private:
     QToolButton* on_ = nullptr;
     QLabel* title_ = nullptr;
     ModulePicture* picture_ = nullptr;
-    PathStrip* told_ = nullptr;
+    PathStrip* importantStrip_ = nullptr;
     QLabel* words_ = nullptr;
     QWidget* body_ = nullptr;
     CurveEditor* curve_ = nullptr;
     LinkEnds* ends_ = nullptr;
     std::vector<ParameterRow*> rows_;
     QLineEdit* name_ = nullptr;
-    QWidget* movers_ = nullptr;
-    QVBoxLayout* moversLayout_ = nullptr;
-    std::vector<ParameterRow*> amounts_;
-    std::string shownMovers_;
-    QWidget* partials_ = nullptr;
-    PartialsEditor* bars_ = nullptr;
+    ModuleLinks* links_ = nullptr;
+    PartialsView* partials_ = nullptr;
     StageView* stage_ = nullptr;
-    TableFrames* cycles_ = nullptr;
-    QToolButton* removeCycle_ = nullptr;
-    QToolButton* reverseCycles_ = nullptr;
-    QWidget* sound_ = nullptr;
-    QLabel* soundText_ = nullptr;
-    QToolButton* soundTake_ = nullptr;
+    ModuleSoundView* sound_ = nullptr;
 };
 
 } // namespace facet

@@ -123,8 +123,8 @@ void ParameterRow::setHeard(bool heard) {
     if (label_->isEnabled() == heard) return;
     label_->setEnabled(heard);
     if (value_) value_->setProperty("unheard", !heard);
-    const QString told = heard ? help_ : help_ + "\n" + tr("Changing it makes no difference in this phrase");
-    setToolTip(told);
+    const QString tip = heard ? help_ : help_ + "\n" + tr("Changing it makes no difference in this phrase");
+    setToolTip(tip);
     setAccessibleDescription(heard ? QString() : tr("makes no difference in this phrase"));
     if (value_) {
         value_->style()->unpolish(value_);

@@ -25,8 +25,8 @@ void PathStrip::paintEvent(QPaintEvent*) {
     const QFont nameFont = interfaceFont(8.0), valueFont = interfaceFont(9.5, QFont::DemiBold);
     const QFontMetricsF nameMetrics(nameFont), valueMetrics(valueFont);
     double x = 0.0;
-    for (const ImportantValue& told : values_) {
-        const QString name = QString::fromStdString(told.label), value = QString::fromStdString(told.value);
+    for (const ImportantValue& each : values_) {
+        const QString name = QString::fromStdString(each.label), value = QString::fromStdString(each.value);
         const double wide = std::max(nameMetrics.horizontalAdvance(name), valueMetrics.horizontalAdvance(value));
         if (x + wide > width()) break;
         painter.setPen(theme().quiet);

@@ -16,15 +16,15 @@ void askSearchRange(DocumentStore& document, PatchEditor& patchEditor, Messages&
     const auto tr = [](const char* text) { return QObject::tr(text); };
     const ParameterDescriptor d = document.cue()->patch.shownDescriptor(address);
     const auto known = document.cue()->ranges.find(address);
-    const auto told = [&](double value) { return QString::fromStdString(textOf(d, value)); };
+    const auto shown = [&](double value) { return QString::fromStdString(textOf(d, value)); };
     const QString now = known != document.cue()->ranges.end()
-                            ? tr("%1 to %2").arg(told(known->second.first), told(known->second.second))
+                            ? tr("%1 to %2").arg(shown(known->second.first), shown(known->second.second))
                             : QString();
     bool fine = false;
     const QString typed =
         QInputDialog::getText(parent, tr("Search range of %1").arg(name.toLower()),
                               tr("Values that a search keeps to, for example %1 to %2. Empty: wherever is plausible.")
-                                  .arg(told(d.fromUnit(0.3)), told(d.fromUnit(0.6))),
+                                  .arg(shown(d.fromUnit(0.3)), shown(d.fromUnit(0.6))),
                               QLineEdit::Normal, now, &fine);
     if (!fine) return;
     if (typed.trimmed().isEmpty()) {

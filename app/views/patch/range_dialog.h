@@ -12,7 +12,7 @@ class DocumentStore;
 class PatchEditor;
 class Messages;
 
-/// `name`: how people read the parameter. What is typed wrongly is told in the status bar.
+/// `name`: how people read the parameter. The status bar says what was typed wrongly.
 void askSearchRange(DocumentStore& document, PatchEditor& patchEditor, Messages& messages, const Address& address,
                     const QString& name, QWidget* parent);
 

@@ -37,7 +37,7 @@ QSize StageView::sizeHint() const {
 void StageView::show(const StageReading* reading, bool hasPhrase) {
     added_.clear();
     if (!hasPhrase) {
-        words_ = tr("Told once there is a phrase to play: open a reference, or write notes.");
+        words_ = tr("Shown once there is a phrase to play: open a reference, or write notes.");
     } else if (!reading) {
         words_ = tr("Measuring what arrives here …");
     } else if (reading->peakDb < -100.0) {

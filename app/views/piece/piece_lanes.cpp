@@ -31,9 +31,10 @@ double rulerStep(double pixelsPerSecond) {
 QString timeText(double seconds, double step) {
     if (seconds < 60.0) return QString("%1 s").arg(seconds, 0, 'f', step < 1.0 ? 1 : 0);
     const int whole = static_cast<int>(seconds);
-    const QString rest = step < 1.0 ? QString("%1").arg(seconds - 60 * (whole / 60), 4, 'f', 1, '0')
+    const int minutes = whole / 60;
+    const QString rest = step < 1.0 ? QString("%1").arg(seconds - 60.0 * minutes, 4, 'f', 1, '0')
                                     : QString("%1").arg(whole % 60, 2, 10, QChar('0'));
-    return QString("%1:%2").arg(whole / 60).arg(rest);
+    return QString("%1:%2").arg(minutes).arg(rest);
 }
 
 } // namespace

@@ -14,6 +14,8 @@ class Playback;
 struct Cue;
 struct Excerpt;
 
+/// Dragging a block, or the arrow keys, move its excerpt in the piece; a click on the ruler seeks while the piece
+/// plays, the wheel zooms and with Shift scrolls. Times are seconds into the piece. GUI thread only.
 class PieceLanes : public QWidget {
     Q_OBJECT
 
@@ -28,18 +30,24 @@ public:
         std::uint64_t cue;
         std::uint64_t excerpt;
     };
+    /// Shows these lanes; the chosen one stays chosen if it is among them.
     void setLanes(std::vector<Lane> lanes);
+    /// Index into the lanes; −1: none.
     void choose(int lane);
     int chosen() const { return chosen_; }
+    /// While it plays the view follows.
     void setPlayhead(double seconds, bool playing);
+    /// Shows 1 / factor of the time now in view, keeping an instant at its place.
     void zoom(double factor, double around);
     void showAll();
     /// Where a lane's excerpt is drawn, for whoever wants to grab it.
     QRectF blockRect(int lane) const;
+    /// Time at a horizontal place of the widget in pixels, and the reverse.
     double secondsAt(double x) const;
     double xAt(double seconds) const;
 
 signals:
+    /// The producer chose a lane.
     void laneChosen(int lane);
 
 protected:

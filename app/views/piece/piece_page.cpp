@@ -95,6 +95,65 @@ QDoubleSpinBox* PiecePage::levelBox(QWidget* parent, const QString& of) {
     return box;
 }
 
+/// The row of an excerpt; the first of a cue holds what belongs to the cue as a whole.
+PiecePage::Row PiecePage::makeRow(const Cue& cue, const Excerpt& excerpt, QGridLayout* grid) {
+    Row row{cue.id, excerpt.id};
+    const int line = static_cast<int>(rows_.size()) + 2;
+    grid->setRowMinimumHeight(line, laneHeight);
+    const QString name = QString::fromStdString(cue.name);
+    row.name = new QLabel(table_);
+    row.name->setMaximumWidth(150);
+    grid->addWidget(row.name, line, 1);
+    row.place = new QDoubleSpinBox(table_);
+    row.place->setRange(0.0, longestBacking);
+    row.place->setDecimals(3);
+    row.place->setSingleStep(0.01);
+    row.place->setSuffix(tr(" s"));
+    row.place->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    row.place->setKeyboardTracking(false);
+    row.place->setAccessibleName(tr("Place of %1").arg(name));
+    connect(row.place, &QDoubleSpinBox::valueChanged, this,
+            [this, cueId = row.cue, excerptId = row.excerpt](double seconds) {
+                if (!filling_) piece_.placeExcerpt(cueId, excerptId, seconds);
+            });
+    grid->addWidget(row.place, line, 2);
+    if (excerpt.id == cue.excerpts.front()->id) makePart(row, cue, grid, line);
+    return row;
+}
+
+/// Whether the cue is heard, how loud, and which of its takes.
+void PiecePage::makePart(Row& row, const Cue& cue, QGridLayout* grid, int line) {
+    const QString name = QString::fromStdString(cue.name);
+    const auto change = [this, cueId = row.cue](const std::function<void(PiecePart&)>& f) {
+        const Cue* changing = document_.document().find(cueId);
+        if (filling_ || !changing) return;
+        PiecePart part = changing->part;
+        f(part);
+        piece_.setPart(cueId, part);
+    };
+    row.heard = new QCheckBox(table_);
+    row.heard->setAccessibleName(tr("%1 is heard in the piece").arg(name));
+    row.heard->setToolTip(row.heard->accessibleName());
+    connect(row.heard, &QCheckBox::toggled, this,
+            [change](bool on) { change([on](PiecePart& part) { part.heard = on; }); });
+    grid->addWidget(row.heard, line, 0);
+    row.level = levelBox(table_, name);
+    row.level->setToolTip(tr("Beyond the loudness of its reference"));
+    connect(row.level, &QDoubleSpinBox::valueChanged, this,
+            [change](double db) { change([db](PiecePart& part) { part.levelDb = db; }); });
+    grid->addWidget(row.level, line, 3);
+    row.take = new QComboBox(table_);
+    row.take->setAccessibleName(tr("What is heard of %1").arg(name));
+    row.take->setMaximumWidth(150);
+    row.take->addItem(tr("as it stands"), QVariant::fromValue<qulonglong>(0));
+    for (const auto& take : cue.takes)
+        row.take->addItem(QString::fromStdString(take->name), QVariant::fromValue<qulonglong>(take->id));
+    connect(row.take, &QComboBox::activated, this, [change, box = row.take] {
+        change([box](PiecePart& part) { part.take = box->currentData().toULongLong(); });
+    });
+    grid->addWidget(row.take, line, 4);
+}
+
 /// The rows anew: cues, excerpts or takes came or went.
 void PiecePage::rebuild() {
     if (table_) {
@@ -130,59 +189,8 @@ void PiecePage::rebuild() {
     std::vector<PieceLanes::Lane> lanes;
     for (const auto& cue : document_.document().cues)
         for (const auto& excerpt : cue->excerpts) {
-            Row row{cue->id, excerpt->id};
-            const int line = static_cast<int>(rows_.size()) + 2;
-            grid->setRowMinimumHeight(line, laneHeight);
-            const bool first = excerpt == cue->excerpts.front();
-            const QString name = QString::fromStdString(cue->name);
-            row.name = new QLabel(table_);
-            row.name->setMaximumWidth(150);
-            grid->addWidget(row.name, line, 1);
-            row.place = new QDoubleSpinBox(table_);
-            row.place->setRange(0.0, longestBacking);
-            row.place->setDecimals(3);
-            row.place->setSingleStep(0.01);
-            row.place->setSuffix(tr(" s"));
-            row.place->setButtonSymbols(QAbstractSpinBox::NoButtons);
-            row.place->setKeyboardTracking(false);
-            row.place->setAccessibleName(tr("Place of %1").arg(name));
-            connect(row.place, &QDoubleSpinBox::valueChanged, this,
-                    [this, cueId = row.cue, excerptId = row.excerpt](double seconds) {
-                        if (!filling_) piece_.placeExcerpt(cueId, excerptId, seconds);
-                    });
-            grid->addWidget(row.place, line, 2);
-            if (first) {
-                const auto change = [this, cueId = row.cue](const std::function<void(PiecePart&)>& f) {
-                    const Cue* changing = document_.document().find(cueId);
-                    if (filling_ || !changing) return;
-                    PiecePart part = changing->part;
-                    f(part);
-                    piece_.setPart(cueId, part);
-                };
-                row.heard = new QCheckBox(table_);
-                row.heard->setAccessibleName(tr("%1 is heard in the piece").arg(name));
-                row.heard->setToolTip(row.heard->accessibleName());
-                connect(row.heard, &QCheckBox::toggled, this,
-                        [change](bool on) { change([on](PiecePart& part) { part.heard = on; }); });
-                grid->addWidget(row.heard, line, 0);
-                row.level = levelBox(table_, name);
-                row.level->setToolTip(tr("Beyond the loudness of its reference"));
-                connect(row.level, &QDoubleSpinBox::valueChanged, this,
-                        [change](double db) { change([db](PiecePart& part) { part.levelDb = db; }); });
-                grid->addWidget(row.level, line, 3);
-                row.take = new QComboBox(table_);
-                row.take->setAccessibleName(tr("What is heard of %1").arg(name));
-                row.take->setMaximumWidth(150);
-                row.take->addItem(tr("as it stands"), QVariant::fromValue<qulonglong>(0));
-                for (const auto& take : cue->takes)
-                    row.take->addItem(QString::fromStdString(take->name), QVariant::fromValue<qulonglong>(take->id));
-                connect(row.take, &QComboBox::activated, this, [change, box = row.take] {
-                    change([box](PiecePart& part) { part.take = box->currentData().toULongLong(); });
-                });
-                grid->addWidget(row.take, line, 4);
-            }
-            lanes.push_back({row.cue, row.excerpt});
-            rows_.push_back(row);
+            rows_.push_back(makeRow(*cue, *excerpt, grid));
+            lanes.push_back({cue->id, excerpt->id});
         }
     auto* both = static_cast<QHBoxLayout*>(lanes_->parentWidget()->layout());
     both->insertWidget(0, table_, 0, Qt::AlignTop);

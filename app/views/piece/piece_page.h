@@ -16,11 +16,15 @@ class QToolButton;
 namespace facet {
 
 class PieceLanes;
+struct Cue;
+struct Excerpt;
 class DocumentStore;
 class PieceEditor;
 class Listening;
 class Playback;
 
+/// Edits the piece through PieceEditor: a table of cues and excerpts above their lanes on one time line. GUI thread
+/// only.
 class PiecePage : public QWidget {
     Q_OBJECT
 
@@ -28,6 +32,7 @@ public:
     explicit PiecePage(DocumentStore& document, PieceEditor& piece, Listening& listening, Playback& playback,
                        QWidget* parent = nullptr);
     PieceLanes& lanes() { return *lanes_; }
+    /// Seconds into the piece.
     void setPlayhead(double seconds, bool playing);
 
 signals:
@@ -45,6 +50,8 @@ private:
         QComboBox* take = nullptr;
     };
     void rebuild();
+    Row makeRow(const Cue& cue, const Excerpt& excerpt, QGridLayout* grid);
+    void makePart(Row& row, const Cue& cue, QGridLayout* grid, int line);
     void refresh();
     void refreshHearing();
     QDoubleSpinBox* levelBox(QWidget* parent, const QString& of);

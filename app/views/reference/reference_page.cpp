@@ -94,15 +94,7 @@ ReferencePage::ReferencePage(DocumentStore& document, ReferenceController& refer
     refresh();
 }
 
-QWidget* ReferencePage::makeSide() {
-    auto* side = new QWidget(this);
-    side->setFixedWidth(340);
-    auto* layout = new QVBoxLayout(side);
-    layout->setContentsMargins(0, 0, 0, 0);
-    layout->setSpacing(6);
-    auto* title = new QLabel(tr("Excerpts of this cue"), side);
-    title->setObjectName("heading");
-    layout->addWidget(title);
+void ReferencePage::makeTable(QWidget* side) {
     table_ = new QTableWidget(0, 4, side);
     table_->setHorizontalHeaderLabels({tr("Name"), tr("From"), tr("Weight"), tr("Likeness")});
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
@@ -120,6 +112,41 @@ QWidget* ReferencePage::makeSide() {
         if (rows.isEmpty()) return;
         document_.selectExcerpt(rows.front().data(Qt::UserRole).toULongLong());
     });
+}
+
+/// Which part of the recording is heard: all, what lasts, or what is short.
+void ReferencePage::makeHearing(QWidget* side, QHBoxLayout* line) {
+    parts_ = new QButtonGroup(this);
+    int id = 0;
+    for (const auto& [name, tip] :
+         {std::pair{tr("All"), tr("The recording as it is")},
+          {tr("Tonal"), tr("Only what lasts: harmonic part of the recording. Comparison and search keep the whole.")},
+          {tr("Struck"),
+           tr("Only what is short: percussive part of the recording. Comparison and search keep the whole.")}}) {
+        auto* part = new QPushButton(name, side);
+        part->setCheckable(true);
+        part->setToolTip(tip);
+        parts_->addButton(part, id++);
+        line->addWidget(part);
+    }
+    connect(parts_, &QButtonGroup::idClicked, this,
+            [this](int which) { listening_.hearReferencePart(static_cast<HeardPart>(which)); });
+    addPart_ = new QPushButton(tr("As excerpt"), side);
+    addPart_->setToolTip(tr("The part that is heard becomes a further excerpt"));
+    connect(addPart_, &QPushButton::clicked, this, [this] { reference_.addPartAsExcerpt(listening_.heardPart()); });
+    line->addWidget(addPart_);
+}
+
+QWidget* ReferencePage::makeSide() {
+    auto* side = new QWidget(this);
+    side->setFixedWidth(340);
+    auto* layout = new QVBoxLayout(side);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    auto* title = new QLabel(tr("Excerpts of this cue"), side);
+    title->setObjectName("heading");
+    layout->addWidget(title);
+    makeTable(side);
     layout->addWidget(table_, 1);
 
     const auto row = [&](const QString& text) {
@@ -162,26 +189,7 @@ QWidget* ReferencePage::makeSide() {
     weightText_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     line->addWidget(weightText_);
 
-    line = row(tr("Hear"));
-    parts_ = new QButtonGroup(this);
-    int id = 0;
-    for (const auto& [name, tip] :
-         {std::pair{tr("All"), tr("The recording as it is")},
-          {tr("Tonal"), tr("Only what lasts: harmonic part of the recording. Comparison and search keep the whole.")},
-          {tr("Struck"),
-           tr("Only what is short: percussive part of the recording. Comparison and search keep the whole.")}}) {
-        auto* part = new QPushButton(name, side);
-        part->setCheckable(true);
-        part->setToolTip(tip);
-        parts_->addButton(part, id++);
-        line->addWidget(part);
-    }
-    connect(parts_, &QButtonGroup::idClicked, this,
-            [this](int which) { listening_.hearReferencePart(static_cast<HeardPart>(which)); });
-    addPart_ = new QPushButton(tr("As excerpt"), side);
-    addPart_->setToolTip(tr("The part that is heard becomes a further excerpt"));
-    connect(addPart_, &QPushButton::clicked, this, [this] { reference_.addPartAsExcerpt(listening_.heardPart()); });
-    line->addWidget(addPart_);
+    makeHearing(side, row(tr("Hear")));
     return side;
 }
 

@@ -6,6 +6,7 @@
 
 class QButtonGroup;
 class QComboBox;
+class QHBoxLayout;
 class QLabel;
 class QLineEdit;
 class QPushButton;
@@ -21,18 +22,22 @@ class Playback;
 class SourcePicture;
 class ValueSlider;
 
+/// Shows the source whole with the excerpts cut from it, and edits them through ReferenceController. The source is read
+/// only while the page is visible. GUI thread only.
 class ReferencePage : public QWidget {
     Q_OBJECT
 
 public:
     explicit ReferencePage(DocumentStore& document, ReferenceController& reference, ResultsController& results,
                            Listening& listening, Playback& playback, QWidget* parent = nullptr);
+    /// Shows the document as it stands.
     void refresh();
     SourcePicture& picture() { return *picture_; }
     /// Plays the chosen part of the source, or stops.
     void togglePlaying();
 
 signals:
+    /// The producer asks for a file, or to record one; the window asks which.
     void openWanted();
     void recordWanted();
 
@@ -42,6 +47,8 @@ protected:
 
 private:
     QWidget* makeSide();
+    void makeTable(QWidget* side);
+    void makeHearing(QWidget* side, QHBoxLayout* line);
     void refreshTable();
     void refreshSelection();
     void chooseChannels(int index);

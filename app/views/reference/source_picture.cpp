@@ -340,12 +340,14 @@ void SourcePicture::mouseMoveEvent(QMouseEvent* event) {
     setCursor(onEdge ? Qt::SizeHorCursor : Qt::CrossCursor);
     if (drag_ == Drag::none) return;
     const double at = std::clamp(secondsAt(x), reference_.source().begin(), reference_.source().end());
-    if (drag_ == Drag::fresh && std::abs(xAt(at) - xAt(from_)) > 3.0)
-        selection_ = {std::min(at, from_), std::max(at, from_)};
-    else if (drag_ == Drag::begin)
-        selection_.begin = std::min(at, selection_.end - 1e-4);
-    else if (drag_ == Drag::end)
-        selection_.end = std::max(at, selection_.begin + 1e-4);
+    switch (drag_) {
+    case Drag::fresh:
+        if (std::abs(xAt(at) - xAt(from_)) > 3.0) selection_ = {std::min(at, from_), std::max(at, from_)};
+        break;
+    case Drag::begin: selection_.begin = std::min(at, selection_.end - 1e-4); break;
+    case Drag::end: selection_.end = std::max(at, selection_.begin + 1e-4); break;
+    case Drag::none: break;
+    }
     emit selectionChanged();
     update();
 }

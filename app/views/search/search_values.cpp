@@ -23,7 +23,7 @@ namespace {
 enum Column { name, value, sure, range, columns };
 constexpr double unknownShare = 0.6; ///< of what may be chosen: such a value is not known at all
 
-QString told(const ParameterDescriptor& d, double number) { return QString::fromStdString(textOf(d, number)); }
+QString shown(const ParameterDescriptor& d, double number) { return QString::fromStdString(textOf(d, number)); }
 
 /// Of parameters that are tied to each other a search moves one, and knows how sure that is.
 bool goesWithAnother(const Patch& patch, const Address& address, const std::vector<KnownRange>& known) {
@@ -113,7 +113,7 @@ void SearchValues::refresh() {
         item->setText(name, QString::fromStdString(cue->patch.labelOf(*module)) + " " + label);
         item->setData(name, Qt::UserRole, QString::fromStdString(address.text()));
         item->setCheckState(name, cue->locks.contains(address) ? Qt::Checked : Qt::Unchecked);
-        item->setText(value, told(d, cue->patch.value(address)));
+        item->setText(value, shown(d, cue->patch.value(address)));
         item->setTextAlignment(value, Qt::AlignRight | Qt::AlignVCenter);
         const auto known = std::find_if(match.ranges.begin(), match.ranges.end(),
                                         [&](const KnownRange& each) { return each.address == address; });
@@ -128,9 +128,9 @@ void SearchValues::refresh() {
         else if (known->share > unknownShare)
             item->setText(sure, ranged ? tr("all it may be") : tr("hardly matters"));
         else
-            item->setText(sure, tr("%1 to %2").arg(told(d, known->low), told(d, known->high)));
+            item->setText(sure, tr("%1 to %2").arg(shown(d, known->low), shown(d, known->high)));
         if (const auto kept = cue->ranges.find(address); kept != cue->ranges.end())
-            item->setText(range, tr("%1 to %2").arg(told(d, kept->second.first), told(d, kept->second.second)));
+            item->setText(range, tr("%1 to %2").arg(shown(d, kept->second.first), shown(d, kept->second.second)));
         if (item->data(name, Qt::UserRole).toString() == chosen) list_->setCurrentItem(item);
     }
     list_->setColumnHidden(sure, !found);

@@ -12,12 +12,15 @@ class PatchEditor;
 class MatchController;
 class Messages;
 
+/// A row for each value that a search may move, is locked, or keeps to a range. Edits locks and ranges; the values
+/// themselves are edited on the patch page. GUI thread only.
 class SearchValues : public QWidget {
     Q_OBJECT
 
 public:
     explicit SearchValues(DocumentStore& document, PatchEditor& patchEditor, MatchController& matching,
                           Messages& messages, QWidget* parent = nullptr);
+    /// Shows the patch and the last search as they stand.
     void refresh();
 
 private:

@@ -244,6 +244,50 @@ void SearchView::markRow(QWidget* row, int index) const {
     }
 }
 
+/// One of the leading structures, or of those that were found: likeness, words, and buttons to hear and take it.
+QWidget* SearchView::makeFoundRow(std::size_t i) {
+    const MatchState& state = matching_.state();
+    const ScoredPatch& found = state.found[i];
+    auto* row = new QWidget(found_);
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 2, 0, 2);
+    const bool known = isMeasured(found.likeness);
+    auto* likeness = new QLabel(known ? QString::number(std::lround(found.likeness)) : "–", row);
+    likeness->setFont(interfaceFont(13, QFont::DemiBold));
+    likeness->setFixedWidth(40);
+    likeness->setToolTip(
+        state.running ? tr("Likeness so far")
+        : i == 0 ? tr("Mean over several seeds; two renders of this patch are %1 alike").arg(found.floor, 0, 'f', 0)
+                 : tr("Likeness"));
+    auto* words = new QVBoxLayout;
+    words->setSpacing(0);
+    auto* structure = new QLabel(QString::fromStdString(structureText(found.patch)), row);
+    structure->setWordWrap(true);
+    words->addWidget(structure);
+    auto* why = new QLabel(row);
+    why->setObjectName("quiet");
+    why->setFont(interfaceFont(8.5));
+    why->setText(state.running ? tr("loss %1 dB").arg(found.loss, 0, 'f', 2)
+                 : i == 0      ? tr("loss %1 dB, over several seeds").arg(found.loss, 0, 'f', 2)
+                               : againstBest(found, state.found.front()));
+    words->addWidget(why);
+    auto* hear = new QPushButton(row);
+    hear->setObjectName("hearFound");
+    hear->setCheckable(true);
+    hear->setToolTip(tr("Play the phrase with it, at the reference's loudness; X swaps with the reference"));
+    connect(hear, &QPushButton::clicked, this, [this, i](bool on) { matching_.hear(on ? static_cast<int>(i) : -1); });
+    auto* take = new QPushButton(tr("Take"), row);
+    take->setObjectName("takeFound");
+    take->setToolTip(state.running ? tr("Make this the patch you work on; the search goes on and ends as a take")
+                                   : tr("Make this the patch you work on"));
+    connect(take, &QPushButton::clicked, this, [this, i] { matching_.take(static_cast<int>(i)); });
+    line->addWidget(likeness);
+    line->addLayout(words, 1);
+    line->addWidget(hear);
+    line->addWidget(take);
+    return row;
+}
+
 void SearchView::showFound() {
     const MatchState& state = matching_.state();
     QString key = state.running ? "running" : "done";
@@ -277,45 +321,7 @@ void SearchView::showFound() {
         empty->show();
     }
     for (std::size_t i = 0; i < state.found.size(); ++i) {
-        const ScoredPatch& found = state.found[i];
-        auto* row = new QWidget(found_);
-        auto* line = new QHBoxLayout(row);
-        line->setContentsMargins(0, 2, 0, 2);
-        const bool known = isMeasured(found.likeness);
-        auto* likeness = new QLabel(known ? QString::number(std::lround(found.likeness)) : "–", row);
-        likeness->setFont(interfaceFont(13, QFont::DemiBold));
-        likeness->setFixedWidth(40);
-        likeness->setToolTip(
-            state.running ? tr("Likeness so far")
-            : i == 0 ? tr("Mean over several seeds; two renders of this patch are %1 alike").arg(found.floor, 0, 'f', 0)
-                     : tr("Likeness"));
-        auto* words = new QVBoxLayout;
-        words->setSpacing(0);
-        auto* structure = new QLabel(QString::fromStdString(structureText(found.patch)), row);
-        structure->setWordWrap(true);
-        words->addWidget(structure);
-        auto* why = new QLabel(row);
-        why->setObjectName("quiet");
-        why->setFont(interfaceFont(8.5));
-        why->setText(state.running ? tr("loss %1 dB").arg(found.loss, 0, 'f', 2)
-                     : i == 0      ? tr("loss %1 dB, over several seeds").arg(found.loss, 0, 'f', 2)
-                                   : againstBest(found, state.found.front()));
-        words->addWidget(why);
-        auto* hear = new QPushButton(row);
-        hear->setObjectName("hearFound");
-        hear->setCheckable(true);
-        hear->setToolTip(tr("Play the phrase with it, at the reference's loudness; X swaps with the reference"));
-        connect(hear, &QPushButton::clicked, this,
-                [this, i](bool on) { matching_.hear(on ? static_cast<int>(i) : -1); });
-        auto* take = new QPushButton(tr("Take"), row);
-        take->setObjectName("takeFound");
-        take->setToolTip(state.running ? tr("Make this the patch you work on; the search goes on and ends as a take")
-                                       : tr("Make this the patch you work on"));
-        connect(take, &QPushButton::clicked, this, [this, i] { matching_.take(static_cast<int>(i)); });
-        line->addWidget(likeness);
-        line->addLayout(words, 1);
-        line->addWidget(hear);
-        line->addWidget(take);
+        QWidget* row = makeFoundRow(i);
         foundLayout_->addWidget(row);
         row->show();
         rows_.push_back(row);

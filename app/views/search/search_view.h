@@ -24,6 +24,8 @@ class VariationsController;
 class Messages;
 class VariationsView;
 
+/// Starts, stops and continues searches; draws likeness over time while one runs; lists what leads or was found, to
+/// hear and to take. Beside it: values and locks, facet weights, variations, shortfalls. GUI thread only.
 class SearchView : public QWidget {
     Q_OBJECT
 
@@ -31,13 +33,17 @@ public:
     explicit SearchView(DocumentStore& document, PatchEditor& patchEditor, SeedBankKeeper& bank,
                         MatchController& matching, VariationsController& variations, Messages& messages,
                         QWidget* parent = nullptr);
+    /// Shows the search, and the patch it would start from, as they stand.
     void refresh();
+    /// Draws the plot anew in the theme's colors; call after the theme has changed.
     void restyle();
+    /// How long the chosen effort lets a search run, seconds.
     double seconds() const;
 
 private:
     void showHistory();
     void showFound();
+    QWidget* makeFoundRow(std::size_t i);
     void showMoving();
     void showShortfalls();
     QString figures(int locks) const;

@@ -14,11 +14,13 @@ namespace facet {
 class DocumentStore;
 class VariationsController;
 
+/// Makes, hears and takes variations through VariationsController. GUI thread only.
 class VariationsView : public QWidget {
     Q_OBJECT
 
 public:
     explicit VariationsView(DocumentStore& document, VariationsController& variations, QWidget* parent = nullptr);
+    /// Shows the variations as they stand.
     void refresh();
 
 private:

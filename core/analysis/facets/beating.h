@@ -9,6 +9,7 @@
 
 namespace facet {
 
+/// Slow beats between voices that are detuned against each other.
 struct Beating {
     double cents = notMeasurable; ///< between two voices; notMeasurable where the confidence is too small
     double confidence = 0.0;      ///< share of the partials' movement that it explains, 0 … 1

@@ -16,7 +16,7 @@ namespace {
 
 constexpr double coherentGain = 0.35875; // of the Blackman–Harris window, Harris 1978
 constexpr int absentCounted = 6;
-constexpr double countedRangeDb = 60.0; // partials further below the strongest tell nothing
+constexpr double countedRangeDb = 60.0; // partials further below the strongest say nothing
 constexpr double outOfNoiseDb = 9.0;    // the strongest of the bins of a partial that is noise only
 constexpr double sourceRangeDb = 48.0;  // and for naming a source even these may be a recording's noise
 
@@ -149,7 +149,7 @@ std::vector<Counted> countedPartials(const Partials& partials, const Partials* b
         const double depth = strongest - measured;
         const bool absent = depth >= rangeDb || (betweenDb && partials[at] < (*betweenDb)[at] + outOfNoiseDb);
         if (absent && source <= -rangeDb) continue;    // neither has it
-        if (absent && n > last + absentCounted) break; // further ones tell the same again
+        if (absent && n > last + absentCounted) break; // further ones say the same again
         if (!absent) last = n;
         counted.push_back({static_cast<int>(std::lround(ResponseFamily::perOctave * std::log2(hz))),
                            static_cast<float>(measured - source),

@@ -52,9 +52,9 @@ struct SourceFit {
     double errorDb = notMeasurable; ///< mean deviation over the partials that count
 };
 
-/// Tries the textbook waveforms behind low-passes of either slope. `partials` of the brightest moment tell most.
-/// `betweenDb` as PartialMeter::measure() gives it: partials that do not stand out of it only say that no more than
-/// that is let through.
+/// Tries the textbook waveforms behind low-passes of either slope. `partials` of the brightest moment determine it
+/// best. `betweenDb` as PartialMeter::measure() gives it: partials that do not stand out of it only say that no more
+/// than that is let through.
 SourceFit fitSource(const Partials& partials, double f0Hz, const Partials* betweenDb = nullptr);
 
 /// Fits the same low-pass family to partials of a known source; effective (−6 dB) cutoff in Hz.

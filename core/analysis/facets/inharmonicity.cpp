@@ -140,7 +140,7 @@ Inharmonicity measureInharmonicity(std::span<const float> mono48k, double start,
     const double apart = std::sqrt(square / static_cast<double>(partials.size()));
     result.confidence = 1.0 / (1.0 + apart * apart / 9.0); // 3 cents off the law on average: doubtful
     if (result.confidence < 0.3) return result;
-    // Less than the spectrum can tell is none.
+    // Less than the spectrum resolves counts as none.
     result.coefficient = std::abs(coefficient) < 2e-6 ? 0.0 : coefficient;
     return result;
 }

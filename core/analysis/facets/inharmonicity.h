@@ -7,6 +7,7 @@
 
 namespace facet {
 
+/// How far partials lie from multiples of the fundamental.
 struct Inharmonicity {
     /// B in fₙ = n f₀ √(1 + B n²), the law of a stiff string (H. Fletcher, "Normal vibration frequencies of a stiff
     /// piano string", JASA 36, 1964, eq. 1); 0 for partials at whole multiples. Negative when they lie closer together.

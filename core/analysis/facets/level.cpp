@@ -155,8 +155,8 @@ private:
         earlyGate_ = gate_;
         if (gateKnown_) return;
         // 2 dB below the level at 0.7 of the note.
-        const auto plateau =
-            static_cast<std::size_t>(std::clamp(lead_ + static_cast<int>(0.7 * gate_ / levelStepSeconds), 0, count_ - 1));
+        const auto plateau = static_cast<std::size_t>(
+            std::clamp(lead_ + static_cast<int>(0.7 * gate_ / levelStepSeconds), 0, count_ - 1));
         auto at = plateau;
         while (at + 1 < measured_.size() && measured_[at] > measured_[plateau] - 2.0f) ++at;
         earlyGate_ = std::clamp((static_cast<int>(at) - lead_) * levelStepSeconds, 0.01, gate_);
@@ -173,7 +173,8 @@ private:
         p_.resize(parameterCount);
         problem_.lower.resize(parameterCount);
         problem_.upper.resize(parameterCount);
-        const int gateAt = std::clamp(lead_ + static_cast<int>(gate_ / levelStepSeconds) - smoothing_ / 2, 0, count_ - 1);
+        const int gateAt =
+            std::clamp(lead_ + static_cast<int>(gate_ / levelStepSeconds) - smoothing_ / 2, 0, count_ - 1);
         const double rise = std::max(0.001, (static_cast<double>(peakAt_) - lead_) * levelStepSeconds * 0.7);
         set(logAttack, std::log(rise), std::log(0.0005), std::log(std::max(0.002, longest_)));
         set(logDecay, std::log(std::max(0.01, 0.5 * gate_)), std::log(0.004), std::log(20.0));
@@ -224,7 +225,8 @@ private:
         const auto near = [&](auto from, auto to) {
             return std::find_if(from, to, [&](float db) { return db > peak_ - 1.0; });
         };
-        const double reached = static_cast<double>(near(measured_.begin(), measured_.end()) - measured_.begin()) - lead_;
+        const double reached =
+            static_cast<double>(near(measured_.begin(), measured_.end()) - measured_.begin()) - lead_;
         const double left =
             static_cast<double>(near(measured_.rbegin(), measured_.rend()).base() - measured_.begin()) - lead_;
         const double stay = std::clamp((left - reached) * levelStepSeconds, 0.0, gate_);

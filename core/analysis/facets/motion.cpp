@@ -129,9 +129,8 @@ public:
                 motion_.tremoloRate = rateOverTime(thinned, 4.0 * levelDb.stepSeconds);
             for (CurvePoint& point : motion_.tremoloRate) point.seconds += start_ + margin;
         }
-        const PeriodicChange found =
-            findPeriodicChange(thinned, 4.0 * levelDb.stepSeconds,
-                               {.lowestHz = 1.0, .highestHz = std::min(25.0, 0.3 / levelSmoothing)});
+        const PeriodicChange found = findPeriodicChange(
+            thinned, 4.0 * levelDb.stepSeconds, {.lowestHz = 1.0, .highestHz = std::min(25.0, 0.3 / levelSmoothing)});
         if (!found.found() || found.depth <= 0.02) return;
         motion_.tremolo = found;
         fromNote(motion_.tremolo, margin);
@@ -176,8 +175,7 @@ void dropWhatIsTheGate(MotionProfile& motion) {
     if (!motion.tremolo.found() || motion.tremoloDepthDb <= 12.0) return;
     for (PeriodicChange* other : {&motion.vibrato, &motion.filter}) {
         const double times = other->rateHz / motion.tremolo.rateHz;
-        if (other->found() && std::round(times) >= 1.0 && std::abs(times / std::round(times) - 1.0) < 0.03)
-            *other = {};
+        if (other->found() && std::round(times) >= 1.0 && std::abs(times / std::round(times) - 1.0) < 0.03) *other = {};
     }
 }
 

@@ -28,7 +28,7 @@ struct MotionProfile {
     double driftCents = notMeasurable;     ///< standard deviation of the pitch below 1 Hz, vibrato taken out
     double detuneCents = notMeasurable;    ///< distance of two voices that beat
     double detuneConfidence = 0.0;         ///< share of the partials' change that beating explains
-    int noteCount = 0;                     ///< notes long enough to tell
+    int noteCount = 0;                     ///< notes long enough to measure
 
     /// The motion that is heard most; its change is not found() when nothing moves.
     NamedMotion strongest() const;

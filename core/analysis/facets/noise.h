@@ -14,6 +14,7 @@ namespace facet {
 /// Octave bands of a noise measurement, centers in Hz (IEC 61260-1:2014 base-ten octaves, nominal names).
 inline constexpr std::array<double, 8> noiseBandHz{125, 250, 500, 1000, 2000, 4000, 8000, 16000};
 
+/// What of a sound is noise, and its spectrum.
 struct NoiseProfile {
     Track ratioDb; ///< harmonic-to-noise ratio over time
     double harmonicToNoiseDb = notMeasurable;
@@ -24,7 +25,7 @@ struct NoiseProfile {
     double clickDb = notMeasurable;          ///< strongest onset: its first 4 ms above 4 kHz re 20–60 ms after it
 };
 
-/// Beyond this ratio noise cannot be told from the partials' own spreading, and the sound counts as clean.
+/// Beyond this ratio noise cannot be distinguished from the partials' own spreading, and the sound counts as clean.
 inline constexpr double cleanRatioDb = 55.0;
 
 /// Splits the spectrum of each note (mono, 48 kHz) at its partials: power within a Blackman–Harris main lobe of a

@@ -11,7 +11,8 @@ namespace facet {
 namespace {
 
 constexpr double leastSweepCents = 30.0;
-constexpr double highestSteadyHz = 500.0; ///< above it a cycle is too short to be told from what is left out of it
+constexpr double highestSteadyHz =
+    500.0; ///< above it a cycle is too short to be distinguished from what is left out of it
 
 /// A whole multiple or part of the pitch at an onset is the tracker's doubt, not a sweep.
 bool isWholeRatio(double cents) {

@@ -8,6 +8,7 @@
 
 namespace facet {
 
+/// A fall or rise of pitch at the beginning of notes.
 struct OnsetSweep {
     double cents = notMeasurable;   ///< pitch at the onset re the note's steady pitch
     double seconds = notMeasurable; ///< until 63 % of it is done

@@ -8,11 +8,13 @@
 
 namespace facet {
 
+/// Fundamental frequency over time.
 struct PitchTrack {
     Track hz;           ///< notMeasurable where no pitch is found
     Track aperiodicity; ///< 0 periodic … 1 noise, at every step
 };
 
+/// Where a pitch is looked for.
 struct PitchSettings {
     double lowestHz = 30.0;
     double highestHz = 4500.0;

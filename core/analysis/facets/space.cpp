@@ -12,7 +12,7 @@ namespace facet {
 
 namespace {
 
-constexpr int echoRateHz = analysisRateHz / 2; ///< of the echo search: 12 kHz of sound tell a repeat
+constexpr int echoRateHz = analysisRateHz / 2; ///< of the echo search: 12 kHz of sound show a repeat
 constexpr double shortestEcho = 0.03;
 constexpr double longestEcho = 1.6;
 constexpr double templateSeconds = 0.25;
@@ -81,11 +81,11 @@ struct Sample {
     std::vector<char> allowed;
 };
 
-/// Whether most of the notes that can tell have a copy of themselves after a lag, each on its own. A single one is
+/// Whether most of the notes that can be judged have a copy of themselves after a lag, each on its own. A single one is
 /// believed only when no other note begins there.
 bool agreed(const std::vector<Sample>& samples, const std::vector<float>& mid, const std::vector<float>& left,
             const std::vector<float>& right, std::size_t lag, double gain, const Performance& performance) {
-    int telling = 0;
+    int judged = 0;
     int agreeing = 0;
     bool alone = true;
     for (const Sample& sample : samples) {
@@ -96,12 +96,12 @@ bool agreed(const std::vector<Sample>& samples, const std::vector<float>& mid, c
             l += static_cast<double>(mid[i]) * left[i + lag];
             r += static_cast<double>(mid[i]) * right[i + lag];
         }
-        ++telling;
+        ++judged;
         const double at = static_cast<double>(sample.begin + lag) / echoRateHz;
         for (const Note& other : performance.notes) alone = alone && std::abs(other.start - at) > 0.02;
         agreeing += std::max(std::abs(l), std::abs(r)) / sample.energy > 0.5 * gain;
     }
-    return telling > 0 && 3 * agreeing >= 2 * telling && (telling > 1 || (gain > 0.3 && alone));
+    return judged > 0 && 3 * agreeing >= 2 * judged && (judged > 1 || (gain > 0.3 && alone));
 }
 
 /// Largest gain within a few samples of a lag.
@@ -357,7 +357,7 @@ std::vector<float> withoutEcho(std::span<const float> mono48k, const Echo& echo)
     };
     const std::vector<float> flat = flattened({mono48k.begin(), mono48k.end()});
     const auto flatLag = static_cast<std::size_t>(std::lround(echo.seconds * echoRateHz));
-    // One side's echo is half as strong in the mix; which it is the energy tells.
+    // One side's echo is half as strong in the mix; which it is follows from the energy.
     const double level = gainFromDb(echo.levelDb);
     const double feedback = isMeasured(echo.feedbackDb) ? gainFromDb(echo.feedbackDb) : 0.0;
     double least = 1e300;

@@ -12,6 +12,7 @@
 
 namespace facet {
 
+/// Repeats of the notes, as a delay makes them.
 struct Echo {
     double seconds = notMeasurable;    ///< from a note to its first repeat
     double levelDb = notMeasurable;    ///< first repeat re the note, on the louder side
@@ -32,6 +33,7 @@ struct Decay {
 
 inline constexpr std::array<double, 7> decayBandHz{125, 250, 500, 1000, 2000, 4000, 8000};
 
+/// What is heard after the notes.
 struct SpaceProfile {
     Echo echo;
     std::vector<Decay> decays;          ///< one for each of decayBandHz

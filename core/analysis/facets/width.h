@@ -9,6 +9,7 @@
 
 namespace facet {
 
+/// Width of one third octave.
 struct WidthBand {
     double centerHz;
     double levelDb;                     ///< of the band, re the loudest band
@@ -16,6 +17,7 @@ struct WidthBand {
     double correlation = notMeasurable; ///< of left and right, −1 … 1; notMeasurable when the band holds nothing
 };
 
+/// Width of a recording, whole and by bands.
 struct WidthProfile {
     bool stereo = false; ///< two channels that differ
     double sideDb = notMeasurable;

@@ -14,6 +14,7 @@ struct SoundingNote {
     double salience; ///< weight of its partials, re the strongest note at this instant (0 … 1)
 };
 
+/// What counts as a key of a chord.
 struct ChordSettings {
     int mostNotes = 4;
     double lowestHz = 30.0;

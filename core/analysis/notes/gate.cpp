@@ -68,7 +68,7 @@ std::string joinGatedNotes(std::vector<Note>& notes, std::span<const float> mono
             joined.push_back(notes[i++]);
             continue;
         }
-        // The longest burst tells the pitch best.
+        // The longest burst gives the pitch best.
         const Note& longest = *std::max_element(
             run.begin(), run.end(), [](const Note& a, const Note& b) { return a.end - a.start < b.end - b.start; });
         const double nominal = hzFromKey(longest.key + longest.cents / 100.0, tuningCents);

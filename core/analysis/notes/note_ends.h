@@ -9,7 +9,7 @@ namespace facet {
 
 /// One note's end as found by itself.
 struct NoteEnd {
-    double seconds; ///< notMeasurable where it could not be told
+    double seconds; ///< notMeasurable where it could not be determined
     double next;    ///< start of the next note or end of the recording
 };
 

@@ -10,6 +10,7 @@
 
 namespace facet {
 
+/// Notes read from a recording, with what was learned beside them.
 struct FoundNotes {
     /// Notes with key, cents, velocity; tuningCents; tempo when `tempoConfidence` says so; the caller's extent is left
     /// alone.
@@ -34,15 +35,11 @@ struct FoundNotes {
 /// Finds onsets and notes in mono sound at 48 kHz. Where several notes sound at once (see chords.h) those between two
 /// onsets are proposed and `problem` says so; where nothing has a pitch each hit becomes a note at its strongest low
 /// frequency, and `problem` says so too; else one note follows the other. A note begins where the level rises anew
-/// or the pitch moves to another key, and ends where its fitted envelope lets go. Velocities tell loudness and
+/// or the pitch moves to another key, and ends where its fitted envelope lets go. Velocities follow loudness and
 /// brightness apart: the loudest note is 100, 2 for each dB and 8 for each octave of the spectral centroid beyond what
 /// follows the key (common practice, no source). Throws Cancelled.
 FoundNotes findNotes(std::span<const float> mono48k, const Task& task = {});
 /// The same with the pitch already tracked.
 FoundNotes findNotes(std::span<const float> mono48k, const PitchTrack& pitch, const Task& task = {});
-
-/// Tuning of a recording in cents, in (−50, 50], when its notes are known but not how they were tuned: what the
-/// longest of them agree on. 0 when none can be measured.
-double tuningAgainst(std::span<const float> mono48k, const Performance& performance);
 
 } // namespace facet

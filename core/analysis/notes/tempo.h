@@ -7,6 +7,7 @@
 
 namespace facet {
 
+/// Tempo of notes, and how well they lie on its grid.
 struct TempoEstimate {
     double beatsPerMinute = 0.0;
     double confidence = 0.0; ///< how well the starts lie on sixteenths of it (0 … 1); 0 when fewer than four starts

@@ -12,6 +12,7 @@ namespace facet {
 /// One cycle is kept in so many points.
 inline constexpr int cyclePoints = 32;
 
+/// A periodic change about a slow trend.
 struct PeriodicChange {
     double rateHz = notMeasurable;
     double depth = 0.0;       ///< half of the peak-to-peak change, in the track's unit
@@ -23,6 +24,7 @@ struct PeriodicChange {
     bool found() const { return isMeasured(rateHz); }
 };
 
+/// What counts as one.
 struct PeriodicSettings {
     double lowestHz = 0.3;
     double highestHz = 30.0;

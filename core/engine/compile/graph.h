@@ -59,6 +59,7 @@ struct SourceValues {
     }
 };
 
+/// Values of one filter of a layer, without what links add.
 struct FilterValues {
     kernels::FilterStructure structure;
     kernels::FilterTargets targets;

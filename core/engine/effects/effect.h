@@ -28,6 +28,7 @@ struct EffectGraph {
     bool moved = false;                     ///< whether links lead here
 };
 
+/// What an effect is made for.
 struct EffectSetting {
     double rateHz = 48000.0;
     double tempo = 120.0; ///< quarter notes per minute

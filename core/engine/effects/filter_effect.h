@@ -8,8 +8,8 @@
 
 namespace facet {
 
-/// Filters of the layers' kinds, for all notes together: the voices' own kernel, two lanes a candidate. A derived effect
-/// sets `targets_` in setValues(), or block by block in aim(). Contract of memory and threads: see Effect.
+/// Filters of the layers' kinds, for all notes together: the voices' own kernel, two lanes a candidate. A derived
+/// effect sets `targets_` in setValues(), or block by block in aim(). Contract of memory and threads: see Effect.
 class FilterEffect : public Effect {
 public:
     FilterEffect(const kernels::FilterStructure& structure, const EffectSetting& setting)
@@ -43,7 +43,7 @@ protected:
     virtual void aim(int /*frames*/) {}
 
     const double rateHz_;
-    std::vector<kernels::FilterState> states_; ///< [candidate][side]
+    std::vector<kernels::FilterState> states_;    ///< [candidate][side]
     std::vector<kernels::FilterTargets> targets_; ///< likewise
 
 private:

@@ -36,8 +36,8 @@ public:
 protected:
     /// Forgets the sound of a candidate.
     virtual void forget(std::size_t c) = 0;
-    /// Aims a candidate's kernel values at the parameters' (in the order of parametersOf()), to be reached by the end of
-    /// the next block; `atOnce`: they are set at once, since sound only begins.
+    /// Aims a candidate's kernel values at the parameters' (in the order of parametersOf()), to be reached by the end
+    /// of the next block; `atOnce`: they are set at once, since sound only begins.
     virtual void take(std::size_t c, std::span<const double> values, bool atOnce) = 0;
     /// Changes `lanes_` in place, 1 … 16 frames.
     virtual void run(int frames) = 0;

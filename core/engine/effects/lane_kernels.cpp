@@ -13,8 +13,8 @@
 HWY_BEFORE_NAMESPACE();
 namespace facet::kernels::HWY_NAMESPACE {
 
-HWY_INLINE Moving moving(const LaneValue& value, int frames) {
-    Moving m;
+HWY_INLINE GroupRamp rampOf(const LaneRamp& value, int frames) {
+    GroupRamp m;
     m.from(load(value.now.data()), load(value.to.data()), splat(1.0f / static_cast<float>(frames)));
     return m;
 }
@@ -24,11 +24,11 @@ HWY_INLINE void store(const Group& a, Row& row) { store(a, row.data()); }
 // ---- sections ----
 
 template <bool still> HWY_INLINE void runSection(Section& s, StereoLanes& lanes, int frames) {
-    Moving g = moving(s.g, frames);
-    Moving damping = moving(s.damping, frames);
-    Moving in = moving(s.in, frames);
-    Moving band = moving(s.band, frames);
-    Moving low = moving(s.low, frames);
+    GroupRamp g = rampOf(s.g, frames);
+    GroupRamp damping = rampOf(s.damping, frames);
+    GroupRamp in = rampOf(s.in, frames);
+    GroupRamp band = rampOf(s.band, frames);
+    GroupRamp low = rampOf(s.low, frames);
     Trapezoid left{load(s.lowMemory[0]), load(s.bandMemory[0])};
     Trapezoid right{load(s.lowMemory[1]), load(s.bandMemory[1])};
     TrapezoidStep step(g.now, damping.now);
@@ -42,7 +42,7 @@ template <bool still> HWY_INLINE void runSection(Section& s, StereoLanes& lanes,
         lowOut = right.tick(y, step, bandOut);
         store(mulAdd(in.now, y, mulAdd(band.now, bandOut, low.now * lowOut)), lanes.right[t]);
         if (!still)
-            for (Moving* m : {&g, &damping, &in, &band, &low}) m->advance();
+            for (GroupRamp* m : {&g, &damping, &in, &band, &low}) m->advance();
     }
     store(left.band, s.bandMemory[0]);
     store(left.low, s.lowMemory[0]);
@@ -54,7 +54,7 @@ void runSections(Section* const* sections, int count, StereoLanes& lanes, int fr
     for (int i = 0; i < count; ++i) {
         Section& s = *sections[i];
         bool still = true;
-        for (const LaneValue* value : {&s.g, &s.damping, &s.in, &s.band, &s.low}) still = still && !value->moves;
+        for (const LaneRamp* value : {&s.g, &s.damping, &s.in, &s.band, &s.low}) still = still && !value->moves;
         if (still)
             runSection<true>(s, lanes, frames);
         else
@@ -127,10 +127,10 @@ HWY_INLINE void shapeSide(Shaper& shaper, std::size_t which, float (*side)[laneC
     for (int t = 0; t < frames; ++t) plain[t] = load(side[t]);
     doubleRate(outer, memory.up, plain, twice, frames);
     doubleRate(inner, memory.upInner, twice, four, 2 * frames);
-    Moving drive = moving(shaper.drive, frames);
-    Moving bias = moving(shaper.bias, frames);
-    Moving output = moving(shaper.output, frames);
-    Moving mix = moving(shaper.mix, frames);
+    GroupRamp drive = rampOf(shaper.drive, frames);
+    GroupRamp bias = rampOf(shaper.bias, frames);
+    GroupRamp output = rampOf(shaper.output, frames);
+    GroupRamp mix = rampOf(shaper.mix, frames);
     Group rest = shaped(curve, bias.now);
     for (int t = 0; t < frames; ++t) {
         if (shaper.bias.moves) rest = shaped(curve, bias.now);
@@ -138,7 +138,7 @@ HWY_INLINE void shapeSide(Shaper& shaper, std::size_t which, float (*side)[laneC
             const Group y = (shaped(curve, mulAdd(four[n], drive.now, bias.now)) - rest) * output.now;
             four[n] = mulAdd(y - four[n], mix.now, four[n]);
         }
-        for (Moving* m : {&drive, &bias, &output, &mix}) m->advance();
+        for (GroupRamp* m : {&drive, &bias, &output, &mix}) m->advance();
     }
     halveRate(inner, memory.downInner, four, twice, 2 * frames);
     halveRate(outer, memory.down, twice, plain, frames);
@@ -174,8 +174,8 @@ void runShaper(Shaper& shaper, StereoLanes& lanes, const float* outer, const flo
 }
 
 void runReduction(Reduction& r, StereoLanes& lanes, int frames) {
-    Moving step = moving(r.step, frames);
-    Moving share = moving(r.share, frames);
+    GroupRamp step = rampOf(r.step, frames);
+    GroupRamp share = rampOf(r.share, frames);
     Group phase = load(r.phase);
     Group left = load(r.held[0]);
     Group right = load(r.held[1]);
@@ -254,8 +254,8 @@ HWY_INLINE Group peakOf(const StereoLanes& lanes, int t) {
 }
 
 void runCompressor(Compressor& c, StereoLanes& lanes, int frames) {
-    Moving threshold = moving(c.threshold, frames), slope = moving(c.slope, frames), knee = moving(c.knee, frames);
-    Moving attack = moving(c.attack, frames), release = moving(c.release, frames), makeup = moving(c.makeup, frames);
+    GroupRamp threshold = rampOf(c.threshold, frames), slope = rampOf(c.slope, frames), knee = rampOf(c.knee, frames);
+    GroupRamp attack = rampOf(c.attack, frames), release = rampOf(c.release, frames), makeup = rampOf(c.makeup, frames);
     Group held = load(c.held);
     Group reduction = load(c.reduction);
     const Group zero = splat(0.0f);
@@ -270,14 +270,14 @@ void runCompressor(Compressor& c, StereoLanes& lanes, int frames) {
         const Group gain = makeup.now * gainOf(zero - reduction);
         store(load(lanes.left[t]) * gain, lanes.left[t]);
         store(load(lanes.right[t]) * gain, lanes.right[t]);
-        for (Moving* m : {&threshold, &slope, &knee, &attack, &release, &makeup}) m->advance();
+        for (GroupRamp* m : {&threshold, &slope, &knee, &attack, &release, &makeup}) m->advance();
     }
     store(held, c.held);
     store(reduction, c.reduction);
 }
 
 void runLimiter(Limiter& l, StereoLanes& lanes, int frames) {
-    Moving drive = moving(l.drive, frames), ceiling = moving(l.ceiling, frames), release = moving(l.release, frames);
+    GroupRamp drive = rampOf(l.drive, frames), ceiling = rampOf(l.ceiling, frames), release = rampOf(l.release, frames);
     Group less = load(l.gain);
     const Group one = splat(1.0f);
     for (int t = 0; t < frames; ++t) {
@@ -289,7 +289,7 @@ void runLimiter(Limiter& l, StereoLanes& lanes, int frames) {
                               HWY_ATTR { return smaller(larger(x, splat(0.0f) - ceiling.now), ceiling.now); };
         store(held(load(lanes.left[t]) * gain), lanes.left[t]);
         store(held(load(lanes.right[t]) * gain), lanes.right[t]);
-        for (Moving* m : {&drive, &ceiling, &release}) m->advance();
+        for (GroupRamp* m : {&drive, &ceiling, &release}) m->advance();
     }
     store(less, l.gain);
 }
@@ -356,11 +356,11 @@ struct LaneSplitter {
 
 void runBandCompressor(BandCompressor& c, StereoLanes& lanes, int frames) {
     LaneSplitter left(c.splitters[0]), right(c.splitters[1]);
-    Moving lowSplit = moving(c.lowSplit, frames), highSplit = moving(c.highSplit, frames);
-    Moving downThreshold = moving(c.downThreshold, frames), downSlope = moving(c.downSlope, frames);
-    Moving upThreshold = moving(c.upThreshold, frames), upSlope = moving(c.upSlope, frames);
-    Moving attack = moving(c.attack, frames), release = moving(c.release, frames);
-    Moving gains[3] = {moving(c.gains[0], frames), moving(c.gains[1], frames), moving(c.gains[2], frames)};
+    GroupRamp lowSplit = rampOf(c.lowSplit, frames), highSplit = rampOf(c.highSplit, frames);
+    GroupRamp downThreshold = rampOf(c.downThreshold, frames), downSlope = rampOf(c.downSlope, frames);
+    GroupRamp upThreshold = rampOf(c.upThreshold, frames), upSlope = rampOf(c.upSlope, frames);
+    GroupRamp attack = rampOf(c.attack, frames), release = rampOf(c.release, frames);
+    GroupRamp gains[3] = {rampOf(c.gains[0], frames), rampOf(c.gains[1], frames), rampOf(c.gains[2], frames)};
     Group level[3] = {load(c.level[0]), load(c.level[1]), load(c.level[2])};
     Group most = splat(0.0f);
     const Group zero = splat(0.0f);
@@ -388,7 +388,8 @@ void runBandCompressor(BandCompressor& c, StereoLanes& lanes, int frames) {
         }
         store(x, lanes.left[t]);
         store(y, lanes.right[t]);
-        for (Moving* m : {&lowSplit, &highSplit, &downThreshold, &downSlope, &upThreshold, &upSlope, &attack, &release})
+        for (GroupRamp* m :
+             {&lowSplit, &highSplit, &downThreshold, &downSlope, &upThreshold, &upSlope, &attack, &release})
             m->advance();
     }
     for (std::size_t b = 0; b < 3; ++b) store(level[b], c.level[b]);
@@ -400,8 +401,8 @@ void runBandCompressor(BandCompressor& c, StereoLanes& lanes, int frames) {
 void runBandWidth(BandWidth& w, StereoLanes& lanes, int frames) {
     LaneSplitter side(w.side);
     FlatSection lowTurn(w.middle.memory[0]), highTurn(w.middle.memory[1]);
-    Moving lowSplit = moving(w.lowSplit, frames), highSplit = moving(w.highSplit, frames);
-    Moving widths[3] = {moving(w.widths[0], frames), moving(w.widths[1], frames), moving(w.widths[2], frames)};
+    GroupRamp lowSplit = rampOf(w.lowSplit, frames), highSplit = rampOf(w.highSplit, frames);
+    GroupRamp widths[3] = {rampOf(w.widths[0], frames), rampOf(w.widths[1], frames), rampOf(w.widths[2], frames)};
     for (int t = 0; t < frames; ++t) {
         const Group l = load(lanes.left[t]);
         const Group r = load(lanes.right[t]);
@@ -459,7 +460,7 @@ void runShaper(Shaper& shaper, StereoLanes& lanes, int frames) {
     static const auto outer = asFloats(halfBandCoefficients(outerTaps, outerTransition));
     static const auto inner = asFloats(halfBandCoefficients(innerTaps, innerTransition));
     HWY_DYNAMIC_DISPATCH(runShaper)(shaper, lanes, outer.data(), inner.data(), frames);
-    for (LaneValue* value : {&shaper.drive, &shaper.bias, &shaper.output, &shaper.mix}) value->arrive();
+    for (LaneRamp* value : {&shaper.drive, &shaper.bias, &shaper.output, &shaper.mix}) value->arrive();
 }
 
 void runReduction(Reduction& reduction, StereoLanes& lanes, int frames) {
@@ -475,24 +476,24 @@ void runShifter(Shifter& shifter, StereoLanes& lanes, int frames) {
 
 void runCompressor(Compressor& c, StereoLanes& lanes, int frames) {
     HWY_DYNAMIC_DISPATCH(runCompressor)(c, lanes, frames);
-    for (LaneValue* value : {&c.threshold, &c.slope, &c.knee, &c.attack, &c.release, &c.makeup}) value->arrive();
+    for (LaneRamp* value : {&c.threshold, &c.slope, &c.knee, &c.attack, &c.release, &c.makeup}) value->arrive();
 }
 
 void runLimiter(Limiter& l, StereoLanes& lanes, int frames) {
     HWY_DYNAMIC_DISPATCH(runLimiter)(l, lanes, frames);
-    for (LaneValue* value : {&l.drive, &l.ceiling, &l.release}) value->arrive();
+    for (LaneRamp* value : {&l.drive, &l.ceiling, &l.release}) value->arrive();
 }
 
 void runBandCompressor(BandCompressor& c, StereoLanes& lanes, int frames) {
     HWY_DYNAMIC_DISPATCH(runBandCompressor)(c, lanes, frames);
-    for (LaneValue* value : {&c.lowSplit, &c.highSplit, &c.downThreshold, &c.downSlope, &c.upThreshold, &c.upSlope,
-                             &c.attack, &c.release, &c.gains[0], &c.gains[1], &c.gains[2]})
+    for (LaneRamp* value : {&c.lowSplit, &c.highSplit, &c.downThreshold, &c.downSlope, &c.upThreshold, &c.upSlope,
+                            &c.attack, &c.release, &c.gains[0], &c.gains[1], &c.gains[2]})
         value->arrive();
 }
 
 void runBandWidth(BandWidth& w, StereoLanes& lanes, int frames) {
     HWY_DYNAMIC_DISPATCH(runBandWidth)(w, lanes, frames);
-    for (LaneValue* value : {&w.lowSplit, &w.highSplit, &w.widths[0], &w.widths[1], &w.widths[2]}) value->arrive();
+    for (LaneRamp* value : {&w.lowSplit, &w.highSplit, &w.widths[0], &w.widths[1], &w.widths[2]}) value->arrive();
 }
 
 void toLanes(std::span<const StereoRow> rows, StereoLanes& lanes, int frames) {

@@ -12,11 +12,13 @@ struct StereoLanes {
     alignas(64) float left[blockFrames][laneCount];
     alignas(64) float right[blockFrames][laneCount];
 };
+/// Transposes the first `frames` (1 … 16) of a block for all candidates: from a row a candidate to a group of lanes a
+/// sample, and the reverse.
 void toLanes(std::span<const StereoRow> rows, StereoLanes& lanes, int frames);
 void fromLanes(const StereoLanes& lanes, std::span<StereoRow> rows, int frames);
 
-/// A value of each lane that moves evenly over a block.
-struct LaneValue {
+/// A linear ramp in each lane, over a block.
+struct LaneRamp {
     alignas(64) Row now{};
     alignas(64) Row to{};
     bool moves = false; ///< whether any lane has a way to go
@@ -26,6 +28,7 @@ struct LaneValue {
         if (atOnce) now[lane] = to[lane];
         moves = moves || now[lane] != to[lane];
     }
+    /// The block is over: the target is the value now.
     void arrive() {
         if (!moves) return;
         now = to;
@@ -40,12 +43,12 @@ using SideRows = std::array<Row, 2>;
 /// of VA Filter Design", rev. 2.1, 2018, chapter 4; the weights of shelves and bells after A. Simper, "Linear
 /// trapezoidal integrated state variable filter with low noise optimisation", 2011, from memory).
 struct Section {
-    LaneValue g;             ///< tan(π f / rate)
-    LaneValue damping;       ///< 1/Q
-    LaneValue in, band, low; ///< weights
+    LaneRamp g;             ///< tan(π f / rate)
+    LaneRamp damping;       ///< 1/Q
+    LaneRamp in, band, low; ///< weights
     alignas(64) SideRows bandMemory{}, lowMemory{};
     void arrive() {
-        for (LaneValue* value : {&g, &damping, &in, &band, &low}) value->arrive();
+        for (LaneRamp* value : {&g, &damping, &in, &band, &low}) value->arrive();
     }
     void clear(std::size_t lane) {
         for (auto& side : bandMemory) side[lane] = 0.0f;
@@ -67,6 +70,7 @@ std::vector<double> halfBandCoefficients(int count, double transition);
 
 /// Four times oversampled: first from and to twice the rate, where the band is narrow, then on.
 inline constexpr int outerTaps = 6, innerTaps = 4;
+/// Filter memories of one side of a shaper, and of the high-pass that removes the constant an asymmetric curve adds.
 struct ShaperSide {
     HalfBandMemory<outerTaps> up, down;
     HalfBandMemory<innerTaps> upInner, downInner;
@@ -79,18 +83,21 @@ struct ShaperSide {
         blockedIn[lane] = blockedOut[lane] = 0.0f;
     }
 };
+/// Soft saturation, hard clip, cubic, asymmetric (even partials too), and the triangle and sine that fold.
 enum class ShaperCurve : std::uint8_t { soft, hard, cubic, uneven, triangle, sine };
+/// A waveshaper four times oversampled: y = mix · output · curve(drive · x + bias) + (1 − mix) · x.
 struct Shaper {
     ShaperCurve curve = ShaperCurve::soft;
-    LaneValue drive, bias, output, mix;
+    LaneRamp drive, bias, output, mix;
     std::array<ShaperSide, 2> sides;
     float rateHz = 48000.0f;
 };
 void runShaper(Shaper& shaper, StereoLanes& lanes, int frames);
 
+/// Fewer bits and a lower sample rate: values are rounded to multiples of `step` and held.
 struct Reduction {
-    LaneValue step;  ///< 2 / 2^bits
-    LaneValue share; ///< hold rate / rate; ≥ 1: every sample is new
+    LaneRamp step;  ///< 2 / 2^bits
+    LaneRamp share; ///< hold rate / rate; ≥ 1: every sample is new
     alignas(64) Row phase{};
     alignas(64) SideRows held{};
 };
@@ -103,6 +110,7 @@ struct ShifterSide {
     alignas(64) std::array<Row, 2 * (hilbertTaps + 2)> memory{}; ///< [place in chain][one or two samples ago]
     alignas(64) Row lastIn{};
 };
+/// Single-sideband frequency shift: the analytic signal turned by a running phase.
 struct Shifter {
     std::array<ShifterSide, 2> sides;
     alignas(64) SideRows phase{}, step{}; ///< cycles at the block's beginning, and per sample
@@ -113,14 +121,14 @@ void runShifter(Shifter& shifter, StereoLanes& lanes, int frames);
 /// Massberg, J. D. Reiss, "Digital dynamic range compressor design – a tutorial and analysis", J. Audio Eng. Soc. 60
 /// (6), 2012, equations 4 and 17.
 struct Compressor {
-    LaneValue threshold, slope, knee, attack, release, makeup; ///< dB, 1 − 1/ratio, dB, coefficients, gain
-    alignas(64) Row held{}, reduction{};                       ///< dB
+    LaneRamp threshold, slope, knee, attack, release, makeup; ///< dB, 1 − 1/ratio, dB, coefficients, gain
+    alignas(64) Row held{}, reduction{};                      ///< dB
 };
 void runCompressor(Compressor& compressor, StereoLanes& lanes, int frames);
 
 /// The gain falls at once and comes back slowly.
 struct Limiter {
-    LaneValue drive, ceiling, release;
+    LaneRamp drive, ceiling, release;
     alignas(64) Row gain{}; ///< less than 1 by so much
 };
 void runLimiter(Limiter& limiter, StereoLanes& lanes, int frames);
@@ -134,19 +142,22 @@ struct Splitter {
             for (Row& row : section) row[lane] = 0.0f;
     }
 };
+/// Compresses each of three bands downward above one threshold and upward below another; thresholds in dB, slopes 1 −
+/// 1/ratio, attack and release as coefficients per sample.
 struct BandCompressor {
-    LaneValue lowSplit, highSplit; ///< tan(π f / rate)
-    LaneValue downThreshold, downSlope, upThreshold, upSlope, attack, release;
-    std::array<LaneValue, 3> gains;
+    LaneRamp lowSplit, highSplit; ///< tan(π f / rate)
+    LaneRamp downThreshold, downSlope, upThreshold, upSlope, attack, release;
+    std::array<LaneRamp, 3> gains;
     std::array<Splitter, 2> splitters;
     alignas(64) std::array<Row, 3> level{};
     alignas(64) Row reduction{};
 };
 void runBandCompressor(BandCompressor& bands, StereoLanes& lanes, int frames);
 
+/// Scales the side signal of three bands; the mid runs through the same all-passes, so that both stay in phase.
 struct BandWidth {
-    LaneValue lowSplit, highSplit;
-    std::array<LaneValue, 3> widths;
+    LaneRamp lowSplit, highSplit;
+    std::array<LaneRamp, 3> widths;
     Splitter side;
     Splitter middle; ///< all-passes alone
 };

@@ -10,8 +10,8 @@
 namespace facet {
 
 /// Aims one lane of a second-order section at a response. `g`: tan(π f / rate) of its frequency; `q`: quality factor;
-/// `gainDb`: of bells and shelves, whose shelf slope is 1. Formulas: R. Bristow-Johnson, "Cookbook formulae for audio EQ
-/// biquad filter coefficients", in state-variable form.
+/// `gainDb`: of bells and shelves, whose shelf slope is 1. Formulas: R. Bristow-Johnson, "Cookbook formulae for audio
+/// EQ biquad filter coefficients", in state-variable form.
 struct SectionSetter {
     kernels::Section& section;
     std::size_t lane;

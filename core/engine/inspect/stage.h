@@ -11,6 +11,7 @@
 
 namespace facet {
 
+/// Levels at one stage of the signal path.
 struct StageReading {
     double peakDb = -144.0; ///< highest sample that arrives, dB re full scale
     double loudDb = -144.0; ///< RMS of the loudest 50 ms that arrive, likewise

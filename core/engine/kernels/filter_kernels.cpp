@@ -44,7 +44,7 @@ public:
         }
         g_.from(load(gFrom), gTo_, perFrame);
         cutoff_.from(load(from), cutoffTo_, perFrame);
-        const auto moving = [&](float FilterTargets::*field, Moving& into) {
+        const auto ramp = [&](float FilterTargets::*field, GroupRamp& into) {
             for (int lane = 0; lane < count; ++lane) {
                 const FilterState& state = *states[lane];
                 value[lane] = to[lane].*field;
@@ -52,11 +52,11 @@ public:
             }
             into.from(load(from), load(value), perFrame);
         };
-        moving(&FilterTargets::damping1, damping1_);
-        moving(&FilterTargets::damping2, damping2_);
-        moving(&FilterTargets::feedback, feedback_);
-        moving(&FilterTargets::drive, drive_);
-        moving(&FilterTargets::mix, mix_);
+        ramp(&FilterTargets::damping1, damping1_);
+        ramp(&FilterTargets::damping2, damping2_);
+        ramp(&FilterTargets::feedback, feedback_);
+        ramp(&FilterTargets::drive, drive_);
+        ramp(&FilterTargets::mix, mix_);
         for (int m = 0; m < 4; ++m) {
             for (int lane = 0; lane < count; ++lane) value[lane] = states[lane]->memory[static_cast<std::size_t>(m)];
             memory_[m] = load(value);
@@ -236,7 +236,7 @@ private:
     FilterState* const* states_;
     int count_;
     float rateHz_;
-    Moving g_, cutoff_, damping1_, damping2_, feedback_, drive_, mix_;
+    GroupRamp g_, cutoff_, damping1_, damping2_, feedback_, drive_, mix_;
     Group gTo_, cutoffTo_;
     Group memory_[4];
     Trapezoid one_, two_;

@@ -185,8 +185,8 @@ HWY_INLINE Group exp2Of(const Group& x) {
     return polynomial(x - whole, c) * powerOfTwo(whole);
 }
 
-/// A value that moves evenly over a block.
-struct Moving {
+/// A linear ramp in each lane: of a value over a block.
+struct GroupRamp {
     Group now, step;
     HWY_INLINE void from(const Group& begin, const Group& end, const Group& perFrame) {
         now = begin;

@@ -10,6 +10,7 @@
 
 namespace facet {
 
+/// Values of one LFO, without what links add.
 struct LfoValues {
     LfoShape shape = LfoShape::sine;
     LfoMode mode = LfoMode::eachNote;

@@ -19,7 +19,7 @@ public:
 
     /// Whether there are no effects. The sound then needs scaleOutput() alone.
     bool empty() const { return effects_.empty(); }
-    /// Whether anything asks for what follow() tells.
+    /// Whether anything asks for what follow() measures.
     bool listening() const { return listening_; }
     /// New values of a candidate; `graph` has the same structure.
     void setValues(std::size_t candidate, const Graph& graph);

@@ -76,6 +76,7 @@ private:
     std::array<float, taps + 2> state_{};
 };
 
+/// One note of one layer, with a state for each candidate. Memory is taken once; a voice is used again for later notes.
 struct Voice {
     bool used = false;
     bool held = false;

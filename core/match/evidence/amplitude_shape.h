@@ -12,9 +12,9 @@ namespace facet {
 /// One cycle of the level, and how it runs.
 struct AmplitudeShape {
     double hz = 0.0;
-    double depthDb = 0.0; ///< from the softest to the loudest of a cycle; 48 at most
-    double phase = 0.0;   ///< cycles from the shape's beginning, where the note begins, in [0, 1)
-    double confidence = 0.0; ///< 0 … 1
+    double depthDb = 0.0;           ///< from the softest to the loudest of a cycle; 48 at most
+    double phase = 0.0;             ///< cycles from the shape's beginning, where the note begins, in [0, 1)
+    double confidence = 0.0;        ///< 0 … 1
     std::vector<ShapePoint> points; ///< 1 the loudest, 0 the softest, even in dB between
 };
 

@@ -4,7 +4,7 @@ namespace facet {
 
 IsolatedNote longestIsolatedNote(const Profile& profile, double end) {
     IsolatedNote longest;
-    double most = 0.05; // seconds; shorter ones tell nothing
+    double most = 0.05; // seconds; shorter ones show nothing
     for (const NoteProfile& each : profile.notes) {
         double until = end;
         for (const NoteProfile& other : profile.notes)

@@ -1,4 +1,4 @@
-// The width of spectral lines, which tells how far stacked voices are detuned.
+// The width of spectral lines, from which the detuning of stacked voices follows.
 #pragma once
 
 #include "core/audio/recording.h"

@@ -161,7 +161,8 @@ std::vector<SourceRatio> sourceRatiosOf(const Recording& recording, double start
             *same = candidate;
     };
     for (int semitones = -24; semitones <= 24; ++semitones)
-        if (semitones % 12 != 0) keepBest({Relation::interval, semitones, 1, 1, 0.0, 0.0}, std::pow(2.0, semitones / 12.0));
+        if (semitones % 12 != 0)
+            keepBest({Relation::interval, semitones, 1, 1, 0.0, 0.0}, std::pow(2.0, semitones / 12.0));
     constexpr std::size_t strongestLines = 12;
     for (std::size_t i = 0; i < std::min(strongestLines, lines.all.size()); ++i)
         for (double ratio : {std::abs(lines.all[i].multiple - 1.0), lines.all[i].multiple + 1.0})

@@ -22,9 +22,10 @@ struct SourceRatio {
 };
 
 /// The relations that explain the lines of a note best, most likely first, at most one of each kind; none where all
-/// lines that stand out within 27 dB of the strongest are multiples of its pitch `hz`, or the note is shorter than eight of its periods.
-/// `start` and `end` in seconds. One spectrum over the note but for its first 30 ms (Blackman–Harris window), its peaks
-/// by parabola; ratios are tried at every semitone and at every difference between peaks and the pitch.
+/// lines that stand out within 27 dB of the strongest are multiples of its pitch `hz`, or the note is shorter than
+/// eight of its periods. `start` and `end` in seconds. One spectrum over the note but for its first 30 ms
+/// (Blackman–Harris window), its peaks by parabola; ratios are tried at every semitone and at every difference between
+/// peaks and the pitch.
 std::vector<SourceRatio> sourceRatiosOf(const Recording& recording, double start, double end, double hz);
 
 } // namespace facet

@@ -1,19 +1,17 @@
 #include "core/match/evidence/spectral_envelope_motion.h"
 
-#include "core/analysis/facets/harmonics.h"
 #include "core/base/parallel.h"
 #include "core/base/units.h"
-#include "core/dsp/window.h"
-#include "core/match/evidence/isolated_notes.h"
+#include "core/match/evidence/envelope_families.h"
+#include "core/match/evidence/partial_moments.h"
 
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
-#include <complex>
 #include <functional>
 #include <limits>
 #include <numbers>
-#include <span>
+#include <vector>
 
 namespace facet {
 
@@ -21,17 +19,6 @@ namespace {
 
 using Family = SpectralEnvelopeMotion::Family;
 using Course = SpectralEnvelopeMotion::Course;
-
-constexpr double pi = std::numbers::pi;
-constexpr double deepestZeroDb = 24.0;               ///< zeros are filled by what moves within a window
-constexpr int fewestPartials = 8, mostPartials = 16; ///< of many, a place is right within a hair and far ones are alike
-
-/// What sounds at a moment, as far as it is heard.
-struct Moment {
-    double sinceNote = 0.0, since = 0.0; ///< seconds from the note's and the recording's start
-    double hz = 0.0;
-    Eigen::VectorXd levels; ///< of partials 1…, in dB re those of a saw
-};
 
 /// Levels of partials without what a smooth outline explains: a broken line over the logarithm of their number.
 class Smooth {
@@ -67,134 +54,10 @@ private:
     double weight_ = 1.0;
 };
 
-/// Levels of the lowest partials in dB, and of what lies between them, over so many periods about an instant that
-/// neighbors are just told apart: what moves should not move much within.
-class QuickMeter {
-public:
-    QuickMeter(std::span<const float> mono, double hz)
-        : mono_(mono), window_(hannWindow(static_cast<int>(std::lround(periods * analysisRateHz / hz)))) {
-        for (int half = 1; half <= 2 * mostPartials; ++half)
-            if (0.5 * half * hz < 0.45 * analysisRateHz)
-                steps_.push_back(std::polar(1.0, -pi * half * hz / analysisRateHz));
-    }
-
-    /// Of as many partials as are heard: up to the last that stands out of what lies below it.
-    Eigen::VectorXd measure(double seconds) const {
-        constexpr double outOfNoiseDb = 9.0, rangeDb = 66.0, deepest = -140.0;
-        const int begin =
-            static_cast<int>(std::lround(seconds * analysisRateHz)) - static_cast<int>(window_.size()) / 2;
-        std::vector<float> frame(window_.size());
-        windowedFrame(mono_, begin, window_, frame);
-        std::vector<double> levels;
-        for (const std::complex<double>& step : steps_) {
-            std::complex<double> sum = 0.0, turn = 1.0;
-            for (float sample : frame) {
-                sum += turn * static_cast<double>(sample);
-                turn *= step;
-            }
-            levels.push_back(std::max(deepest, dbFromGain(std::abs(sum) / static_cast<double>(frame.size()) + 1e-12)));
-        }
-        double strongest = deepest;
-        for (std::size_t i = 1; i < levels.size(); i += 2) strongest = std::max(strongest, levels[i]);
-        Eigen::Index last = 0;
-        for (std::size_t i = 1; i < levels.size(); i += 2)
-            if (levels[i] > levels[i - 1] + outOfNoiseDb && levels[i] > strongest - rangeDb)
-                last = static_cast<Eigen::Index>(i + 1) / 2;
-        Eigen::VectorXd heard(strongest > -80.0 ? last : 0);
-        for (Eigen::Index i = 0; i < heard.size(); ++i) heard(i) = levels[static_cast<std::size_t>(2 * i + 1)];
-        return heard;
-    }
-
-private:
-    static constexpr double periods = 4.0;
-    std::span<const float> mono_;
-    std::vector<float> window_;
-    std::vector<std::complex<double>> steps_; ///< from sample to sample, of every half multiple of the pitch
-};
-
-std::vector<Moment> momentsOf(const Profile& profile, const Recording& recording) {
-    constexpr double strike = 0.02, shortest = 0.01;
-    constexpr int most = 200;
-    const std::vector<float> mono = monoMix(recording);
-    std::vector<const NoteProfile*> alone;
-    double seconds = 0.0;
-    for (const NoteProfile& each : profile.notes) {
-        if (!isIsolated(each, profile)) continue;
-        alone.push_back(&each);
-        seconds += each.note.end - each.note.start;
-    }
-    const double step = std::max(shortest, seconds / most);
-    std::vector<Moment> moments;
-    for (const NoteProfile* each : alone) {
-        const Note& note = each->note;
-        const double hz =
-            isMeasured(each->f0Hz) ? each->f0Hz : hzFromKey(note.key + note.cents / 100.0, profile.tuningCents);
-        const QuickMeter meter(mono, hz);
-        for (double at = note.start + strike; at < note.end - shortest; at += step) {
-            Moment moment{at - note.start, at, hz, meter.measure(at)};
-            const Eigen::Index last = moment.levels.size();
-            if (last < fewestPartials) continue;
-            for (Eigen::Index i = 0; i < last; ++i) moment.levels(i) += dbFromGain(static_cast<double>(i + 1));
-            // No deeper below its neighbors than a family's zeros.
-            constexpr Eigen::Index reach = 4;
-            const Eigen::VectorXd heard = moment.levels;
-            for (Eigen::Index i = 0; i < last; ++i) {
-                const Eigen::Index begin = std::max<Eigen::Index>(0, i - reach), end = std::min(last, i + reach + 1);
-                moment.levels(i) = std::max(heard(i), heard.segment(begin, end - begin).maxCoeff() - deepestZeroDb);
-            }
-            moments.push_back(std::move(moment));
-        }
-    }
-    return moments;
-}
-
-/// Levels of the partials of a family at one of its places, in dB re those of a saw.
-struct Shapes {
-    Family family;
-    int stages = 0;
-    double feedback = 0.0;
-    double first, step;
-    int count;
-    std::function<double(double place, int partial, double hz)> gain;
-
-    double placeAt(int i) const { return first + step * i; }
-};
-
-double syncedGain(double semitones, int n) {
-    const double ratio = std::exp2(semitones / 12.0);
-    const int jumps = static_cast<int>(std::ceil(ratio)) - 1;
-    std::complex<double> sum = ratio - jumps;
-    for (int k = 1; k <= jumps; ++k) sum += std::polar(1.0, -2.0 * pi * n * k / ratio);
-    return std::abs(sum);
-}
-
-/// Of an effect that mixes what comes in and what it fed back, half and half: `turn` is what its loop does.
-double loopedGain(std::complex<double> turn, double feedback) { return std::abs(1.0 + turn / (1.0 - feedback * turn)); }
-
-std::vector<Shapes> allShapes() {
-    std::vector<Shapes> all;
-    all.push_back({Family::pulse, 0, 0.0, 2.0, 1.0, 97,
-                   [](double width, int n, double) { return std::abs(std::sin(pi * n * width / 100.0)); }});
-    all.push_back({Family::synced, 0, 0.0, 1.0, 0.5, 79,
-                   [](double semitones, int n, double) { return syncedGain(semitones, n); }});
-    for (double feedback : {0.0, 0.5, -0.5}) {
-        for (int stages : {4, 6, 8, 12})
-            all.push_back({Family::phaser, stages, feedback, 12.0 * std::log2(100.0), 1.0, 68,
-                           [=](double semitones, int n, double hz) {
-                               const double angle = std::atan(n * hz / std::exp2(semitones / 12.0));
-                               return loopedGain(std::polar(1.0, -2.0 * stages * angle), feedback);
-                           }});
-        all.push_back({Family::flanger, 0, feedback, 0.3, 0.02, 486, [=](double ms, int n, double hz) {
-                           return loopedGain(std::polar(1.0, -2.0 * pi * n * hz * ms / 1000.0), feedback);
-                       }});
-    }
-    return all;
-}
-
 /// Mean squares in dB² that are left at each moment and place of a family, and how its number runs best through them.
 class Surface {
 public:
-    Surface(const Shapes& shapes, const std::vector<Moment>& moments, const std::vector<Smooth>& smooth)
+    Surface(const EnvelopeFamily& shapes, const std::vector<PartialMoment>& moments, const std::vector<Smooth>& smooth)
         : shapes_(shapes), moments_(moments), places_(static_cast<std::size_t>(shapes.count)) {
         costs_.resize(moments.size() * places_);
         blurred_.reserve(costs_.size());
@@ -203,7 +66,7 @@ public:
         double knownHz = 0.0;
         Eigen::Index knownCount = 0;
         for (std::size_t m = 0; m < moments.size(); ++m) {
-            const Moment& moment = moments[m];
+            const PartialMoment& moment = moments[m];
             const Eigen::Index count = moment.levels.size();
             const Smooth& outline = smooth[static_cast<std::size_t>(count)];
             if (moment.hz != knownHz || count != knownCount) {
@@ -242,7 +105,7 @@ public:
             double share = 0.0;
             if (motion.course == Course::cycle) {
                 const double time = motion.withNotes ? moments_[m].sinceNote : moments_[m].since;
-                share = 0.5 + 0.5 * std::sin(2.0 * pi * (motion.rateHz * time + motion.phase));
+                share = 0.5 + 0.5 * std::sin(2.0 * std::numbers::pi * (motion.rateHz * time + motion.phase));
             } else if (motion.course == Course::ramp) {
                 const double turns = moments_[m].sinceNote / motion.seconds;
                 share = motion.bent ? 1.0 - std::exp(-turns) : std::min(1.0, turns);
@@ -288,14 +151,15 @@ public:
                 courses.back().seconds = seconds;
                 courses.back().bent = bent;
             }
-        return bestOf(courses, threads, [this](const SpectralEnvelopeMotion& course, Coarse& best) { tryEnds(course, best); });
+        return bestOf(courses, threads,
+                      [this](const SpectralEnvelopeMotion& course, Coarse& best) { tryEnds(course, best); });
     }
 
     /// The clock begins with each note, or with the recording.
     SpectralEnvelopeMotion cycle(bool withNotes, int threads) const {
         constexpr double highest = 7.0; // Hz
         double span = 0.2;
-        for (const Moment& moment : moments_) span = std::max(span, moment.sinceNote);
+        for (const PartialMoment& moment : moments_) span = std::max(span, moment.sinceNote);
         if (!withNotes) span = std::max(span, moments_.back().since - moments_.front().since);
         std::vector<SpectralEnvelopeMotion> courses;
         for (double rate = std::max(0.15, 0.4 / span); rate < highest; rate += 0.1 / span) {
@@ -363,7 +227,7 @@ private:
 
     /// The best of those most promising, each brought to the bottom of its valley: aliases look alike from afar.
     SpectralEnvelopeMotion bestOf(const std::vector<SpectralEnvelopeMotion>& courses, int threads,
-                       const std::function<void(const SpectralEnvelopeMotion&, Coarse&)>& look) const {
+                                  const std::function<void(const SpectralEnvelopeMotion&, Coarse&)>& look) const {
         constexpr std::size_t promising = 12;
         std::vector<Coarse> found(courses.size());
         parallelFor(static_cast<int>(courses.size()), threads, [&](int i) {
@@ -377,11 +241,13 @@ private:
         SpectralEnvelopeMotion best;
         best.errorDb = std::numeric_limits<double>::infinity();
         for (const Coarse& each : found)
-            if (const SpectralEnvelopeMotion motion = refined(each.motion); motion.errorDb < best.errorDb) best = motion;
+            if (const SpectralEnvelopeMotion motion = refined(each.motion); motion.errorDb < best.errorDb)
+                best = motion;
         return best;
     }
 
-    void improve(const std::vector<float>& costs, const SpectralEnvelopeMotion& motion, SpectralEnvelopeMotion& best, double& least) const {
+    void improve(const std::vector<float>& costs, const SpectralEnvelopeMotion& motion, SpectralEnvelopeMotion& best,
+                 double& least) const {
         const double from = (motion.from - shapes_.first) / shapes_.step,
                      to = (motion.to - shapes_.first) / shapes_.step;
         const double last = shapes_.count - 1;
@@ -441,20 +307,20 @@ private:
         }
     }
 
-    const Shapes& shapes_;
-    const std::vector<Moment>& moments_;
+    const EnvelopeFamily& shapes_;
+    const std::vector<PartialMoment>& moments_;
     std::size_t places_;
     std::vector<float> costs_, blurred_; ///< by moment, then place
     double plain_ = 0.0;                 ///< mean cost of the smooth outline alone
 };
 
-/// What sounds alike, told in one way: of a pulse and its complement the narrower, and of the delays that add up to one
-/// period, where there is but one pitch, the shorter.
-SpectralEnvelopeMotion asUsual(SpectralEnvelopeMotion motion, const std::vector<Moment>& moments) {
+/// What sounds alike, written in one way: of a pulse and its complement the narrower, and of the delays that add up to
+/// one period, where there is but one pitch, the shorter.
+SpectralEnvelopeMotion asUsual(SpectralEnvelopeMotion motion, const std::vector<PartialMoment>& moments) {
     double whole = 0.0;
     if (motion.family == Family::pulse) whole = 100.0;
     if (motion.family == Family::flanger &&
-        std::all_of(moments.begin(), moments.end(), [&](const Moment& m) { return m.hz == moments.front().hz; }))
+        std::all_of(moments.begin(), moments.end(), [&](const PartialMoment& m) { return m.hz == moments.front().hz; }))
         whole = 1000.0 / moments.front().hz;
     if (motion.from + motion.to <= whole || whole == 0.0 || std::max(motion.from, motion.to) >= whole) return motion;
     motion.from = whole - motion.from;
@@ -468,15 +334,16 @@ SpectralEnvelopeMotion asUsual(SpectralEnvelopeMotion motion, const std::vector<
 
 } // namespace
 
-std::vector<SpectralEnvelopeMotion> spectralEnvelopeMotions(const Profile& profile, const Recording& recording, int threads) {
+std::vector<SpectralEnvelopeMotion> spectralEnvelopeMotions(const Profile& profile, const Recording& recording,
+                                                            int threads) {
     constexpr double mostOfPlain = 0.75, promising = 0.55, enough = 0.45, leastPlainDb = 1.5;
     constexpr std::size_t fewestMoments = 15, most = 2;
-    const std::vector<Moment> moments = momentsOf(profile, recording);
+    const std::vector<PartialMoment> moments = partialMomentsOf(profile, recording);
     if (moments.size() < fewestMoments) return {};
     std::vector<Smooth> smooth;
     for (int count = 0; count <= mostPartials; ++count) smooth.emplace_back(std::max(count, fewestPartials));
     double plain = 0.0;
-    for (const Moment& moment : moments)
+    for (const PartialMoment& moment : moments)
         plain += smooth[static_cast<std::size_t>(moment.levels.size())].without(moment.levels).squaredNorm() /
                  static_cast<double>(moments.size());
     plain = std::sqrt(plain);
@@ -484,10 +351,10 @@ std::vector<SpectralEnvelopeMotion> spectralEnvelopeMotions(const Profile& profi
 
     // Those that could come nearest are looked into, until one does.
     struct Member {
-        Shapes shapes;
+        EnvelopeFamily shapes;
         double boundDb;
     };
-    const std::vector<Shapes> all = allShapes();
+    const std::vector<EnvelopeFamily> all = envelopeFamilies();
     std::vector<double> boundsDb(all.size());
     parallelFor(static_cast<int>(all.size()), threads, [&](int i) {
         const auto at = static_cast<std::size_t>(i);
@@ -502,17 +369,20 @@ std::vector<SpectralEnvelopeMotion> spectralEnvelopeMotions(const Profile& profi
     std::vector<SpectralEnvelopeMotion> found;
     for (const Member& member : members) {
         if (!found.empty() && found.front().errorDb < enough * plain) break;
-        SpectralEnvelopeMotion motion = asUsual(Surface(member.shapes, moments, smooth).course(enough * plain, threads), moments);
+        SpectralEnvelopeMotion motion =
+            asUsual(Surface(member.shapes, moments, smooth).course(enough * plain, threads), moments);
         motion.plainErrorDb = plain;
         if (motion.errorDb > mostOfPlain * plain) continue;
-        const auto same = std::find_if(found.begin(), found.end(),
-                                       [&](const SpectralEnvelopeMotion& each) { return each.family == motion.family; });
+        const auto same = std::find_if(found.begin(), found.end(), [&](const SpectralEnvelopeMotion& each) {
+            return each.family == motion.family;
+        });
         if (same == found.end())
             found.push_back(motion);
         else if (motion.errorDb < same->errorDb)
             *same = motion;
-        std::sort(found.begin(), found.end(),
-                  [](const SpectralEnvelopeMotion& a, const SpectralEnvelopeMotion& b) { return a.errorDb < b.errorDb; });
+        std::sort(found.begin(), found.end(), [](const SpectralEnvelopeMotion& a, const SpectralEnvelopeMotion& b) {
+            return a.errorDb < b.errorDb;
+        });
     }
     return found;
 }

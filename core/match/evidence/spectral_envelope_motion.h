@@ -1,4 +1,4 @@
-// How the outline of a spectrum moves while notes last, where a single number tells what it is at any moment: the width
+// How the outline of a spectrum moves while notes last, where a single number describes it at any moment: the width
 // of a pulse, the ratio of a synced saw, the center of a phaser, the delay of a flanger.
 #pragma once
 
@@ -44,6 +44,7 @@ struct SpectralEnvelopeMotion {
 /// example 3.5 (pulse); a synced saw's follows from its derivative, a slope and its jumps. Phaser and flanger: half of
 /// the sound passes through first-order all-passes or a delay, with feedback (J. Dattorro, "Effect Design 2", J. Audio
 /// Eng. Soc. 45 (10), 1997). Results do not depend on `threads`.
-std::vector<SpectralEnvelopeMotion> spectralEnvelopeMotions(const Profile& profile, const Recording& recording48k, int threads = 1);
+std::vector<SpectralEnvelopeMotion> spectralEnvelopeMotions(const Profile& profile, const Recording& recording48k,
+                                                            int threads = 1);
 
 } // namespace facet

@@ -18,9 +18,9 @@ using Difference = std::function<Eigen::VectorXf(const Loss&, const Recording&)>
 using DifferencesOf = std::function<std::vector<Eigen::VectorXf>(const std::vector<Patch>&, const Difference&)>;
 
 /// The patch with the parameters that shape levels (level envelopes, velocity, LFOs and links to levels) fitted so that
-/// the level over time is closest, tails included, which weigh little in the loss and are heard at once: least squares in
-/// which levels count as much as all else together. Returned with it, in that order: half and a quarter of the way there.
-/// Empty where nothing may be fitted. Limits are obeyed. Throws what `differences` throws, and Cancelled.
+/// the level over time is closest, tails included, which weigh little in the loss and are heard at once: least squares
+/// in which levels count as much as all else together. Returned with it, in that order: half and a quarter of the way
+/// there. Empty where nothing may be fitted. Limits are obeyed. Throws what `differences` throws, and Cancelled.
 std::vector<Patch> withFittedLevels(const Patch& patch, const SearchLimits& limits, const Identifiable& identifiable,
                                     const DifferencesOf& differences, const Task& task);
 

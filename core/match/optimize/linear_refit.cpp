@@ -105,7 +105,7 @@ LinearRefit::Estimate LinearRefit::of(const Patch& changed, const Eigen::VectorX
         estimate.patch.setNearest(address, changed.descriptor(address).fromUnit(unit));
     }
     if (amount) estimate.patch.setNearest(*amount, changed.value(*amount) * (1.0 + step(own)));
-    // All rows of the change as it came are known; the thinned ones tell by what share that falls.
+    // All rows of the change as it came are known; the thinned ones show by what share that falls.
     const double known = residual.cwiseAbs().mean();
     estimate.loss = asItCame > 0.0 ? known * least / asItCame : 0.0;
     return estimate;

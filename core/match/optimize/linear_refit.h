@@ -8,10 +8,10 @@
 
 namespace facet {
 
-/// A structural change seldom gains anything by itself: a level that falls with the key also makes the low notes louder,
-/// until gain, decay and velocity response have been fitted again. How far they would move is estimated from the Jacobian
-/// at the patch before the change (a step of iteratively re-weighted least squares, as E. Schlossmacher, JASA 68, 1973),
-/// which costs no render. A value; reading it from several threads is safe.
+/// A structural change seldom gains anything by itself: a level that falls with the key also makes the low notes
+/// louder, until gain, decay and velocity response have been fitted again. How far they would move is estimated from
+/// the Jacobian at the patch before the change (a step of iteratively re-weighted least squares, as E. Schlossmacher,
+/// JASA 68, 1973), which costs no render. A value; reading it from several threads is safe.
 class LinearRefit {
 public:
     /// `residual`: of the patch `at`; `jacobian`: its derivatives by the coordinates of `space`, a column each.
@@ -26,8 +26,8 @@ public:
         Patch patch; ///< the changed one, re-optimized
         double loss; ///< that is predicted for it: mean absolute residual, dB
     };
-    /// `residual`: of the changed patch as proposed. The amount of a newly added link is fitted like the rest, to either
-    /// sign; parameters that the change itself has set stay.
+    /// `residual`: of the changed patch as proposed. The amount of a newly added link is fitted like the rest, to
+    /// either sign; parameters that the change itself has set stay.
     Estimate of(const Patch& changed, const Eigen::VectorXf& residual) const;
 
     /// The columns that hold for another patch too, one for each coordinate of its space: zeros for newly added

@@ -20,7 +20,8 @@ inline constexpr MeasuredModulation measuredModulations[] = {MeasuredModulation:
 
 /// The median of the notes that begin off their pitch; nothing measured where fewer than half of them do.
 OnsetSweep sweepOfNotes(const Profile& profile);
-/// The same of the first note alone, since nothing rings into it; nothing measured where it begins less than 100 cents off.
+/// The same of the first note alone, since nothing rings into it; nothing measured where it begins less than 100 cents
+/// off.
 OnsetSweep sweepOfFirst(const Profile& profile);
 
 /// The patch with an envelope that sweeps all its pitches at the onset. Unchanged where one does so already, or where

@@ -44,7 +44,8 @@ void proposeSwitchingOn(const ProposalContext& in, const Patch::Module& module, 
             Patch patch = turned;
             for (const auto& d : parametersOf(ModuleKind::source))
                 if (d.field != "on" && !first.empty())
-                    set(patch, in.limits, {module.path, std::string(d.field)}, in.patch.value({first, std::string(d.field)}));
+                    set(patch, in.limits, {module.path, std::string(d.field)},
+                        in.patch.value({first, std::string(d.field)}));
             set(patch, in.limits, {module.path, field}, value);
             patches.push_back(patch);
         };

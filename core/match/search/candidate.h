@@ -10,6 +10,7 @@ namespace facet {
 
 constexpr double sameLoss = 2e-3; ///< relative difference of losses below which two patches sound the same
 
+/// A patch with its loss and rank.
 struct Candidate {
     Patch patch{};
     double loss = std::numeric_limits<double>::infinity(); ///< dB

@@ -1,4 +1,4 @@
-// The end of a match: which patches are scored, which of them wins, and what is told of the winner.
+// The end of a match: which patches are scored, which of them wins, and what is reported of the winner.
 #pragma once
 
 #include "core/match/search/score.h"

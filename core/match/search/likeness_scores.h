@@ -24,7 +24,7 @@ class LikenessScores {
 public:
     LikenessScores(const SearchInputs& inputs, Budget& budget) : inputs_(inputs), budget_(budget) {}
 
-    /// Remembered, or measured now; measuring tells the budget how long it takes. Throws Cancelled.
+    /// Remembered, or measured now; the budget learns how long measuring takes. Throws Cancelled.
     const LikenessScore& of(const Patch& patch);
     /// Measured anew, without its facets. Throws Cancelled.
     double measure(const Patch& patch) const { return likenessOf(patch, nullptr); }

@@ -18,6 +18,7 @@ struct Leader {
     double likeness = notMeasurable; ///< 0 … 100, once there was time to compare it
 };
 
+/// Where a running search stands.
 struct MatchProgress {
     double fraction = 0.0; ///< of the time or evaluations allowed
     std::string trying;    ///< in words

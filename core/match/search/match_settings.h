@@ -1,4 +1,4 @@
-// What a search is told by its caller.
+// Settings of a search.
 #pragma once
 
 #include "core/compare/comparison.h"
@@ -12,8 +12,9 @@
 
 namespace facet {
 
+/// What a search begins with, may change, compares and may spend.
 struct MatchSettings {
-    Patch start{}; ///< values that are locked, or that no measurement tells, come from here
+    Patch start{}; ///< values that are locked, or that nothing measured determines, come from here
     SearchLimits limits{};
     FacetWeights weights = equalWeights; ///< of the facets, in the likenesses reported
     double focusLowHz = 20.0;            ///< the search compares this band only

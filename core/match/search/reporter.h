@@ -1,4 +1,4 @@
-// Progress of a search, told to its listener.
+// Reports the progress of a search to its listener.
 #pragma once
 
 #include "core/match/search/budget.h"

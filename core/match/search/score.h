@@ -25,6 +25,7 @@ struct ScoredPatch {
     std::vector<double> facetFloors{}; ///< the same floor per facet of `comparison`
 };
 
+/// What a score attends to and weighs.
 struct ScoreSettings {
     Attention attention{};
     FacetWeights weights = equalWeights;
@@ -46,8 +47,8 @@ ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targ
                      const MatchSettings& settings);
 
 /// What finalists are ranked by: likeness less 6 for each decibel of loss (which sees what no facet does), less 0.3 for
-/// each module that is heard, less 20 for each unit of handicap beyond 1. The factors were fitted on the tuning half of
-/// bench/evaluation/references.py.
+/// each module that is heard, less 20 for each unit of handicap beyond 1. The factors were chosen by hand and are
+/// not derived from anything.
 double worthOf(const Patch& patch, double likeness, double loss, const Patch& start);
 
 } // namespace facet

@@ -77,9 +77,9 @@ std::string structureText(const Patch& patch) {
         if (module.kind == ModuleKind::source && takesPart(patch, module) && !onlyMoves(patch, module.path))
             text += (text.empty() ? "" : " + ") + waveName(patch, module.path);
     if (text.empty()) return "silent";
-    std::set<std::string> told;
+    std::set<std::string> named;
     const auto add = [&](const std::string& word) {
-        if (!word.empty() && told.insert(word).second) text += ", " + word;
+        if (!word.empty() && named.insert(word).second) text += ", " + word;
     };
     for (const auto& module : patch.modules())
         if (module.kind == ModuleKind::link && takesPart(patch, module)) add(movementOf(patch, module));
@@ -139,7 +139,7 @@ double velocityDbOf(const Profile& profile) {
 }
 
 /// Seconds in which the level falls by 20 dB once notes that sounded together have ended, the typical of their ends;
-/// told from as far as it falls, 6 dB at least. The levels of single notes of a chord tell little. Not measurable where
+/// found from as far as it falls, 6 dB at least. The levels of single notes of a chord say little. Not measurable where
 /// no notes sound together.
 double chordFallOf(const Profile& profile) {
     constexpr double before = 0.02, alike = 0.05, leastDb = 6.0, mostDb = 20.0; // seconds, dB
@@ -178,7 +178,7 @@ Patch estimate(const Profile& profile, const Patch& base) {
     estimateEcho(profile.space.echo, patch);
     if (profile.notes.empty()) return patch;
 
-    // Long notes tell decay and sustain; attack and release are told by all.
+    // Decay and sustain come from long notes, attack and release from all.
     const NoteProfile& longest =
         *std::max_element(profile.notes.begin(), profile.notes.end(), [](const NoteProfile& a, const NoteProfile& b) {
             return a.note.end - a.note.start < b.note.end - b.note.start;

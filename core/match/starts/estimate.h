@@ -1,4 +1,4 @@
-// Start values that the measurements of a reference already tell.
+// Start values that follow from the measurements of a reference.
 #pragma once
 
 #include "core/analysis/profile.h"
@@ -6,8 +6,8 @@
 
 namespace facet {
 
-/// `base` with everything set that can be measured without knowing the source: level envelope, glide, a low-pass with its
-/// cutoff and envelope where the sound closes or is dark, and a delay for an echo that was heard.
+/// `base` with everything set that can be measured without knowing the source: level envelope, glide, a low-pass with
+/// its cutoff and envelope where the sound closes or is dark, and a delay for an echo that was heard.
 Patch estimate(const Profile& profile, const Patch& base);
 
 /// The structure in words of any patch: "pulse 30 % + saw, low-pass 12 dB".

@@ -296,7 +296,7 @@ private:
         });
     }
 
-    /// What lines beside the multiples of the pitch tell of a second source.
+    /// What lines beside the multiples of the pitch say of a second source.
     void measuredRatios() {
         const IsolatedNote lone = longestIsolatedNote(profile_, reference_.seconds());
         if (!lone.note) return;
@@ -329,7 +329,7 @@ private:
         return patch;
     }
 
-    /// What runs through the outline of the spectrum, behind the filter that the mean of it tells, those that were
+    /// What runs through the outline of the spectrum, behind the filter that follows from its mean, those that were
     /// measured as if nothing ran, or none. The motion that was measured of level, pitch and cutoff may be its own.
     void movingShapes(Wave heard) {
         const std::vector<SpectralEnvelopeMotion> found = spectralEnvelopeMotions(profile_, reference_, threads_);

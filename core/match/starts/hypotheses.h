@@ -11,6 +11,7 @@
 
 namespace facet {
 
+/// A structure that could have made the reference, with its values set as measured.
 struct Hypothesis {
     std::string words; ///< "saw, low-pass 24 dB"
     Patch patch{};
@@ -19,7 +20,7 @@ struct Hypothesis {
 
 /// Starts for a search, simple ones first: textbook waves behind either slope, resonant and saturating filters, stacked
 /// and doubled voices, modulation of phase, amplitude and sync, noise, and the partials and cycles of the reference's
-/// own longest note. `profile` is of the reference, at 48 kHz; what no measurement tells comes from `start`.
+/// own longest note. `profile` is of the reference, at 48 kHz; what nothing measured determines comes from `start`.
 std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start,
                                       int threads = 1);
 

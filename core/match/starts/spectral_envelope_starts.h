@@ -6,9 +6,9 @@
 
 namespace facet {
 
-/// Makes the first source a pulse or a synced saw whose width or ratio is modulated as measured, by an LFO or an envelope
-/// of its own; or adds a phaser or flanger whose own LFO runs as measured. Throws Error where the
-/// patch has no room for it.
+/// Makes the first source a pulse or a synced saw whose width or ratio is modulated as measured, by an LFO or an
+/// envelope of its own; or adds a phaser or flanger whose own LFO runs as measured. Throws Error where the patch has no
+/// room for it.
 void applySpectralEnvelopeMotion(Patch& patch, const SpectralEnvelopeMotion& motion);
 
 } // namespace facet

@@ -52,7 +52,7 @@ std::optional<Signature> signatureOf(const Recording& recording48k, double start
     const auto& window = hannWindow(windowSize);
     RealFft fft(windowSize);
     std::array<double, static_cast<std::size_t>(signatureBands * signatureSlices)> power{};
-    std::array<bool, static_cast<std::size_t>(signatureSlices)> told{};
+    std::array<bool, static_cast<std::size_t>(signatureSlices)> filled{};
     // Bins of each band; a band too narrow for one takes the nearest.
     std::array<std::pair<int, int>, static_cast<std::size_t>(signatureBands)> bins{};
     for (int band = 0; band < signatureBands; ++band) {
@@ -73,7 +73,7 @@ std::optional<Signature> signatureOf(const Recording& recording48k, double start
             const double middle = slice.begin + (slice.end - slice.begin) * (f + 0.5) / frames;
             const int from = static_cast<int>(std::lround(middle * rate)) - windowSize / 2;
             if (from + windowSize / 2 >= recording48k.frameCount()) break;
-            told[static_cast<std::size_t>(s)] = true;
+            filled[static_cast<std::size_t>(s)] = true;
             for (const auto& channel : recording48k.channels) {
                 windowedFrame(channel, from, window, fft.time());
                 fft.forward();
@@ -94,7 +94,7 @@ std::optional<Signature> signatureOf(const Recording& recording48k, double start
     for (int s = 0; s < signatureSlices; ++s)
         for (int band = 0; band < signatureBands; ++band) {
             const auto at = static_cast<std::size_t>(s * signatureBands + band);
-            const bool seen = told[static_cast<std::size_t>(s)] && bins[static_cast<std::size_t>(band)].second > 0;
+            const bool seen = filled[static_cast<std::size_t>(s)] && bins[static_cast<std::size_t>(band)].second > 0;
             const double below = -20.0 * std::log10(std::max(power[at] / most, 1e-12)); // half decibels
             signature.levels[at] =
                 seen ? static_cast<std::uint8_t>(std::min<double>(Signature::floor, std::round(below)))

@@ -22,7 +22,7 @@ namespace facet {
 
 namespace {
 
-constexpr double telling = 3.0; ///< seconds of the reference that the first, rough look is at
+constexpr double roughSeconds = 3.0; ///< seconds of the reference that the first, rough look is at
 /// Seconds after which a first list shall be there, whatever has been tried by then.
 constexpr double firstListWithin = 1.8;
 constexpr std::size_t lookedCloser = 12; ///< families refined
@@ -30,7 +30,7 @@ constexpr std::size_t scoredFirst = 5, scoredLater = 14;
 constexpr double leastGain = 1.0; ///< of likeness
 constexpr int fineSteps = 15;
 constexpr std::size_t pairsTried = 10, pairsScored = 4;
-constexpr double derivativeStep = 0.05; ///< largest step of a scale that still tells a slope
+constexpr double derivativeStep = 0.05; ///< largest step of a scale from which a derivative is taken
 
 /// A change with its score on the search's loss, which is quick to have.
 struct Tried {
@@ -77,7 +77,7 @@ struct MoveFinder::Impl {
         Recording rough = *first.reference;
         early = first.performance;
         const double begin = early.notes.empty() ? 0.0 : early.notes.front().start;
-        const double seconds = std::min(early.seconds(), begin + telling);
+        const double seconds = std::min(early.seconds(), begin + roughSeconds);
         early.frames = static_cast<int>(std::lround(seconds * early.rateHz));
         for (auto& channel : rough.channels) channel.resize(static_cast<std::size_t>(early.frames), 0.0f);
         early.notes.erase(std::remove_if(early.notes.begin(), early.notes.end(),
@@ -178,7 +178,7 @@ private:
     }
 
     /// Every change once, in lanes: middling steps of all parameters first, then other structures, then the rest. Tells
-    /// a first list in between. The steps of each parameter also tell its derivative.
+    /// a first list in between. The steps of each parameter also give its derivative.
     void tryAll(const std::function<void(const NextMoves&)>& listener, double tellAfter) {
         base_ = residuals({patch_}).front();
         std::vector<std::pair<int, Tried>> order;
@@ -188,7 +188,7 @@ private:
         std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
         constexpr std::size_t atOnce = 32;
         bool isListed = !listener;
-        const auto tell = [&] {
+        const auto report = [&] {
             scoreBest(bestOfFamilies(), scoredFirst);
             collect(false);
             listener(result_);
@@ -205,9 +205,9 @@ private:
                 keepDerivative(one, found[i - begin]);
                 tried_.push_back(std::move(one));
             }
-            if (!isListed && secondsSince(begun_) > tellAfter) tell();
+            if (!isListed && secondsSince(begun_) > tellAfter) report();
         }
-        if (!isListed) tell();
+        if (!isListed) report();
     }
 
     /// The lower, the sooner.
@@ -497,7 +497,9 @@ MoveFinder::~MoveFinder() = default;
 
 NextMoves MoveFinder::find(const Patch& patch, const MoveSettings& settings, const Task& task,
                            const std::function<void(const NextMoves&)>& listener) const {
-    const auto score = [&](const Patch& one, int threads) { return impl_->score(one, settings.weights, threads, task); };
+    const auto score = [&](const Patch& one, int threads) {
+        return impl_->score(one, settings.weights, threads, task);
+    };
     return Finding(impl_->profile(), impl_->early, *impl_->loss, score, patch, settings, task).run(listener);
 }
 

@@ -25,6 +25,7 @@ struct Move {
     double likeness = 0.0; ///< of the whole, over all references
 };
 
+/// A list of moves, best first.
 struct NextMoves {
     double before = 0.0;    ///< likeness of the patch as it stands
     std::vector<Move> best; ///< the one that gains most first
@@ -32,6 +33,7 @@ struct NextMoves {
     int tried = 0;          ///< changes rendered
 };
 
+/// What moves may change, and what likeness weighs.
 struct MoveSettings {
     SearchLimits limits{};
     FacetWeights weights = equalWeights;
@@ -56,8 +58,9 @@ public:
     ~MoveFinder();
 
     /// Tries every proposal of the catalogue, and pairs of parameters that by their derivatives help together; looks
-    /// closer at the best of them, and ranks those by the likeness that they reach. A move gains at least a point. `listener` gets a first list and the last one, on the
-    /// calling thread; the last is returned. The patch itself is not changed. Throws Cancelled.
+    /// closer at the best of them, and ranks those by the likeness that they reach. A move gains at least a point.
+    /// `listener` gets a first list and the last one, on the calling thread; the last is returned. The patch itself is
+    /// not changed. Throws Cancelled.
     NextMoves find(const Patch& patch, const MoveSettings& settings, const Task& task = {},
                    const std::function<void(const NextMoves&)>& listener = {}) const;
 

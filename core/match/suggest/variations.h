@@ -12,11 +12,13 @@
 
 namespace facet {
 
+/// A patch near another.
 struct Variation {
     Patch patch{};
     double likeness = 0.0; ///< to the patch that it varies
 };
 
+/// How far variations lie, and what they may change.
 struct VariationSettings {
     SearchLimits limits{};
     double likeness = 75.0; ///< wanted, to the patch; in [5, 98]

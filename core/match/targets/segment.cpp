@@ -29,9 +29,9 @@ TimeSpan mostInformativeSpan(const MatchTarget& target, double longest) {
             keys.insert(note.key);
             loudnesses.insert(static_cast<int>(note.velocity / 16.0));
         }
-        const double tells = sounding + perOther * static_cast<double>(keys.size() + loudnesses.size());
-        if (tells <= most) continue;
-        most = tells;
+        const double worth = sounding + perOther * static_cast<double>(keys.size() + loudnesses.size());
+        if (worth <= most) continue;
+        most = worth;
         best = {from, std::min(last, target.performance.seconds())};
     }
     return best;

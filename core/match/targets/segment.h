@@ -5,8 +5,8 @@
 
 namespace facet {
 
-/// The part of so many seconds at most that tells most: long notes, and notes of different keys and loudness. It begins
-/// a moment before a note, and ends behind its last.
+/// The most informative part of at most so many seconds: long notes, and notes of different keys and loudness. It
+/// begins a moment before a note, and ends behind its last.
 TimeSpan mostInformativeSpan(const MatchTarget& target, double longest);
 
 /// What lies between two instants, with the notes that sound there.

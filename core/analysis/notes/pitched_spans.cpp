@@ -1,0 +1,121 @@
+#include "core/analysis/notes/pitched_spans.h"
+
+#include "core/audio/recording.h"
+#include "core/base/units.h"
+#include "core/dsp/fft.h"
+#include "core/dsp/window.h"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+namespace facet {
+
+namespace {
+
+constexpr double steadyRangeSemitones = 0.6;
+constexpr double longestSweep = 0.2; ///< seconds
+
+/// Distance of the quartiles.
+double rangeSemitones(std::vector<float> values) {
+    std::erase_if(values, [](float v) { return !isMeasured(v); });
+    if (values.size() < 4) return 0.0;
+    std::sort(values.begin(), values.end());
+    return 12.0 * std::log2(values[values.size() * 3 / 4] / values[values.size() / 4]);
+}
+
+/// Whether any partial of a span's pitch stands out of the spectrum but the multiples of two of them; also where
+/// the spectrum does not show.
+bool soundsBesides(const HeardSound& sound, const NoteSpan& span, int one, int other) {
+    constexpr int size = 8192, partials = 18;
+    constexpr double binHz = static_cast<double>(analysisRateHz) / size;
+    constexpr double heardDb = 15.0;
+    const double hz = hzFromKey(span.pitch);
+    if (hz < 8.0 * binHz) return true;
+    RealFft fft(size);
+    const double middle = 0.5 * (span.start + span.end);
+    windowedFrame(sound.mono, static_cast<int>(middle * analysisRateHz) - size / 2, hannWindow(size), fft.time());
+    fft.forward();
+    const auto highest = [&](double from, double to) { // as multiples of the pitch
+        double power = 1e-20;
+        const int last = std::min(fft.binCount() - 1, static_cast<int>(to * hz / binHz));
+        for (int b = std::max(1, static_cast<int>(from * hz / binHz)); b <= last; ++b)
+            power = std::max<double>(power, std::norm(fft.bins()[static_cast<std::size_t>(b)]));
+        return power;
+    };
+    for (int n = 1; n <= partials; ++n) {
+        if (n % one == 0 || n % other == 0) continue;
+        const double beside = 0.5 * (highest(n - 0.6, n - 0.4) + highest(n + 0.4, n + 0.6));
+        if (10.0 * std::log10(highest(n - 0.1, n + 0.1) / beside) > heardDb) return true;
+    }
+    return false;
+}
+
+/// How many times as high one pitch is as another, where that is a whole number; else 0.
+int timesAbove(double high, double low) {
+    constexpr double near = 0.3; // semitones
+    const double times = std::round(std::exp2((high - low) / 12.0));
+    return times <= 9.0 && std::abs(high - low - 12.0 * std::log2(times)) < near ? static_cast<int>(times) : 0;
+}
+
+/// While one note rings on into the next, a tracker may hear the pitch that both are multiples of, where nothing
+/// sounds: the next one has begun.
+void joinCommonParts(const HeardSound& sound, std::vector<NoteSpan>& spans) {
+    constexpr double nearby = 0.1; // seconds
+    for (std::size_t i = 1; i + 1 < spans.size();) {
+        const NoteSpan &before = spans[i - 1], &common = spans[i];
+        NoteSpan& next = spans[i + 1];
+        const int ofBefore = timesAbove(before.pitch, common.pitch), ofNext = timesAbove(next.pitch, common.pitch);
+        const bool empty = ofBefore > 1 && ofNext > 1 && ofBefore != ofNext && common.start - before.end < nearby &&
+                           next.start - common.end < nearby && !soundsBesides(sound, common, ofBefore, ofNext);
+        if (!empty) {
+            ++i;
+            continue;
+        }
+        next.start = common.start;
+        next.topDb = std::max(next.topDb, common.topDb);
+        next.rises = next.rises || common.rises;
+        spans.erase(spans.begin() + static_cast<std::ptrdiff_t>(i));
+    }
+}
+
+} // namespace
+
+std::vector<NoteSpan> spansBetween(const HeardSound& sound, const std::vector<NoteStart>& starts) {
+    std::vector<NoteSpan> spans;
+    const double total = static_cast<double>(sound.mono.size()) / analysisRateHz;
+    double carried = notMeasurable; ///< start of a sweep that runs into the next span
+    for (std::size_t i = 0; i < starts.size(); ++i) {
+        const double start = starts[i].seconds;
+        const double next = i + 1 < starts.size() ? starts[i + 1].seconds : total;
+        const float top = sound.highestBetween(start, next);
+        double end = start; // behind the top: a slow attack begins as low as a release ends
+        while (end < next && sound.coarse.at(end) < top) end += 0.001;
+        while (end < next && (end < start + 0.01 || sound.coarse.at(end) > top - 30.0f)) end += 0.001;
+        std::vector<float> values;
+        std::size_t clear = 0;
+        for (double t = start + 0.01; t < end; t += sound.pitch.hz.stepSeconds)
+            if (sound.sounds(t)) {
+                values.push_back(sound.pitch.hz.at(t));
+                clear += isMeasured(values.back()) && sound.pitch.aperiodicity.at(t) < 0.5;
+            }
+        const float hz = medianOf(values);
+        // What hardly sounds is the noise between two notes.
+        const bool heard = 3.0 * static_cast<double>(values.size()) * sound.pitch.hz.stepSeconds >= end - start - 0.01;
+        const bool pitched = isMeasured(hz) && heard && 3 * clear >= values.size() && end - start >= shortestNote;
+        // A short way to the pitch of what follows without a new rise is a sweep, not a note.
+        if (i + 1 < starts.size() && !starts[i + 1].rise && end - start < longestSweep &&
+            (!pitched || rangeSemitones(values) > steadyRangeSemitones)) {
+            if (!isMeasured(carried)) carried = start;
+            continue;
+        }
+        const double from = isMeasured(carried) ? carried : start;
+        carried = notMeasurable;
+        if (pitched) spans.push_back({from, std::min(end, next), keyFromHz(hz), top, starts[i].rise});
+    }
+    joinCommonParts(sound, spans);
+    keepNotesOnly(spans);
+    return spans;
+}
+
+} // namespace facet
