@@ -1,8 +1,10 @@
 // Background work whose results come back to the thread that asked.
 #include "app/session/jobs/latest_job.h"
+#include "app/session/jobs/mailbox.h"
 
 #include <QCoreApplication>
 #include <QTest>
+#include <algorithm>
 #include <atomic>
 #include <chrono>
 #include <gtest/gtest.h>
@@ -26,8 +28,7 @@ protected:
         }
     }
 
-    QObject owner;
-    LatestJob<int> job{owner};
+    LatestJob<int> job;
 };
 
 TEST_F(LatestJobs, DeliverOnTheThreadThatAsked) {
@@ -135,8 +136,7 @@ TEST_F(LatestJobs, WhatFailsWhileItIsPutInPlaceIsAFailureToo) {
 TEST(LatestJob, EndsWithItsOwnerWhileSomethingRuns) {
     std::atomic<bool> running = false;
     {
-        QObject owner;
-        LatestJob<int> job(owner);
+        LatestJob<int> job;
         job.request({[&](const Task& task, const auto& publish) {
                          running = true;
                          while (!task.stop.stop_requested()) std::this_thread::sleep_for(1ms);
@@ -146,6 +146,40 @@ TEST(LatestJob, EndsWithItsOwnerWhileSomethingRuns) {
         while (!running) std::this_thread::sleep_for(1ms);
     }
     QCoreApplication::processEvents();
+}
+
+TEST(Mailboxes, RunWhatOtherThreadsPostInOrderOnTheirOwnThread) {
+    Mailbox mailbox;
+    const auto here = std::this_thread::get_id();
+    std::vector<int> got;
+    std::thread poster([&] {
+        for (int i = 0; i < 200; ++i)
+            mailbox.post([&got, i, here] {
+                EXPECT_EQ(std::this_thread::get_id(), here);
+                got.push_back(i);
+            });
+    });
+    poster.join();
+    EXPECT_TRUE(got.empty()) << "not before the event loop runs";
+    EXPECT_TRUE(QTest::qWaitFor([&] { return got.size() == 200; }, 20000));
+    EXPECT_TRUE(std::is_sorted(got.begin(), got.end()));
+}
+
+TEST(Mailboxes, DropWhatNobodyRanAndMayBePostedToFromTheirOwnCalls) {
+    bool ran = false;
+    {
+        Mailbox mailbox;
+        mailbox.post([&] { ran = true; });
+    }
+    QCoreApplication::processEvents();
+    EXPECT_FALSE(ran);
+    Mailbox mailbox;
+    int calls = 0;
+    mailbox.post([&] {
+        ++calls;
+        mailbox.post([&] { ++calls; });
+    });
+    EXPECT_TRUE(QTest::qWaitFor([&] { return calls == 2; }, 20000));
 }
 
 } // namespace

@@ -64,6 +64,15 @@ Performance phrase() {
     return performance;
 }
 
+/// The same in half the time, for what needs no measuring.
+Performance quickPhrase() {
+    Performance performance = testing::oneNote(45, 0.02, 0.3, 1.1, 48000, 2);
+    performance.notes.push_back({0.24, 0.42, 52, 0.0, 60.0});
+    performance.notes.push_back({0.6, 0.82, 48, 0.0, 127.0});
+    performance.normalize();
+    return performance;
+}
+
 double difference(const Recording& a, const Recording& b) {
     double sum = 0.0;
     for (std::size_t c = 0; c < a.channels.size(); ++c)
@@ -283,7 +292,7 @@ TEST(EveryEffectParameter, MovesAFacetItAnswersFor) {
 TEST(EveryParameter, IsHeardAndStaysFiniteAtItsEnds) {
     std::map<std::pair<ModuleKind, std::string_view>, double> most;
     for (const Patch& patch : {richPatch(), movedPatch()}) {
-        const Recording before = render(patch, phrase());
+        const Recording before = render(patch, quickPhrase());
         expectSane(before, "as it is");
         for (const auto& module : patch.modules())
             for (const auto& d : parametersOf(module.kind)) {
@@ -295,7 +304,7 @@ TEST(EveryParameter, IsHeardAndStaysFiniteAtItsEnds) {
                     Patch changed = patch;
                     changed.set(address, value);
                     if (address == Address{"voicing", "voices"}) changed.set({"voicing", "mode"}, 0.0);
-                    const Recording after = render(changed, phrase());
+                    const Recording after = render(changed, quickPhrase());
                     expectSane(after, address.text() + " = " + std::to_string(value));
                     heard = std::max(heard, difference(before, after));
                 }

@@ -18,7 +18,7 @@ int numberIn(std::string_view text) {
 } // namespace
 
 std::string ChannelChoice::text() const {
-    const std::string name = mode == Mode::mid ? "mid" : mode == Mode::side ? "side" : "both";
+    std::string name = mode == Mode::mid ? "mid" : mode == Mode::side ? "side" : "both";
     if (picked.empty() || (picked == std::vector{0, 1})) return name;
     if (mode == Mode::both && picked == std::vector{0}) return "left";
     if (mode == Mode::both && picked == std::vector{1}) return "right";

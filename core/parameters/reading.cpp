@@ -176,7 +176,7 @@ std::string moverLabel(const Patch& patch, const Modulation& movement) {
 }
 
 std::string targetLabel(const Patch& patch, const Modulation& movement, std::string_view home) {
-    const std::string parameter = lower(patch.descriptor(movement.target).label);
+    std::string parameter = lower(patch.descriptor(movement.target).label);
     if (movement.target.module == home) return parameter;
     const std::string module = patch.labelOf(*patch.find(movement.target.module));
     // "Layer level" of a layer says it already.

@@ -119,7 +119,7 @@ std::filesystem::path Collection::add(const Patch& patch, const std::vector<std:
     makeFolder(folder_);
     Patch named = patch;
     if (named.name.empty()) named.name = "Patch";
-    const auto file = freeName(folder_, fileNameOf(named.name));
+    auto file = freeName(folder_, fileNameOf(named.name));
     writeWholeFile(file, textOf(named, tags));
     return file;
 }

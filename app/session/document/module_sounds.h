@@ -21,7 +21,7 @@ class ModuleSounds : public QObject {
 public:
     ModuleSounds(DocumentStore& document, PatchEditor& patch, const NotesController& notes, Messages& messages,
                  QObject* parent = nullptr)
-        : QObject(parent), document_(document), patch_(patch), notes_(notes), messages_(messages), making_(*this) {}
+        : QObject(parent), document_(document), patch_(patch), notes_(notes), messages_(messages) {}
 
     /// Reads a file into a module: a wavetable or sample of a source, whichever its wave asks for, or a response.
     void load(const std::string& path, const std::filesystem::path& file);

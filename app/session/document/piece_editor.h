@@ -17,7 +17,7 @@ class PieceEditor : public QObject {
 
 public:
     PieceEditor(DocumentStore& document, Messages& messages, QObject* parent = nullptr)
-        : QObject(parent), document_(document), messages_(messages), imports_(*this) {}
+        : QObject(parent), document_(document), messages_(messages) {}
 
     /// Reads a file that plays along with all cues, in the background. A problem is reported.
     void importBacking(const std::filesystem::path& path);

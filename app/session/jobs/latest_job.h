@@ -2,9 +2,8 @@
 #pragma once
 
 #include "app/session/jobs/job_queue.h"
+#include "app/session/jobs/mailbox.h"
 
-#include <QMetaObject>
-#include <QObject>
 #include <cstdint>
 #include <exception>
 #include <functional>
@@ -32,9 +31,7 @@ public:
         std::function<void()> finished{};
     };
 
-    /// `owner`: lives on the GUI thread, and longer than this.
-    explicit LatestJob(QObject& owner, JobQueue::Priority priority = JobQueue::Priority::normal)
-        : owner_(owner), queue_(priority) {}
+    explicit LatestJob(JobQueue::Priority priority = JobQueue::Priority::normal) : queue_(priority) {}
 
     void request(Request wanted) {
         const std::uint64_t turn = ++turn_;
@@ -83,19 +80,16 @@ private:
             }
         });
     }
-    /// Runs something on the owner's thread, unless another request came meanwhile.
+    /// Runs something on the GUI thread, unless another request came meanwhile.
     template <typename F> void post(std::uint64_t turn, F&& deliver) {
-        QMetaObject::invokeMethod(
-            &owner_,
-            [this, turn, deliver = std::forward<F>(deliver)]() mutable {
-                if (turn == turn_) deliver();
-            },
-            Qt::QueuedConnection);
+        mailbox_.post([this, turn, deliver = std::forward<F>(deliver)]() mutable {
+            if (turn == turn_) deliver();
+        });
     }
 
-    QObject& owner_;
     std::uint64_t turn_ = 0; ///< GUI thread only
-    JobQueue queue_;
+    Mailbox mailbox_;
+    JobQueue queue_; ///< last: it stops before what it posts to goes
 };
 
 } // namespace facet

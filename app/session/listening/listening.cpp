@@ -34,8 +34,7 @@ Patch partOf(const Patch& patch, HeardModules heard, const std::string& path) {
 Listening::Listening(DocumentStore& document, ResultsController& results, ReferenceController& reference,
                      Playback& playback, Messages& messages, QObject* parent)
     : QObject(parent), document_(document), results_(results), reference_(reference), playback_(playback),
-      messages_(messages), piece_(messages), sides_{LatestJob<RecordingPtr>(*this), LatestJob<RecordingPtr>(*this)},
-      parts_(*this), differing_(*this) {
+      messages_(messages), piece_(messages) {
     connect(&document_, &DocumentStore::cueEdited, this, [this] { other_.reset(); });
     connect(&document_, &DocumentStore::lookedElsewhere, this, [this] {
         other_.reset();

@@ -20,7 +20,7 @@ class PieceMixing : public QObject {
     Q_OBJECT
 
 public:
-    PieceMixing(Messages& messages, QObject* parent = nullptr) : QObject(parent), messages_(messages), mixing_(*this) {}
+    PieceMixing(Messages& messages, QObject* parent = nullptr) : QObject(parent), messages_(messages) {}
 
     /// Mixes a document that is heard, unless it is what was mixed last.
     void mix(const Document& heard, Player& player);

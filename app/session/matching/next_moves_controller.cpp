@@ -27,7 +27,7 @@ NextMovesController::NextMovesController(DocumentStore& document, PatchEditor& p
                                          Listening& listening, Playback& playback, std::function<bool()> searchRuns,
                                          QObject* parent)
     : QObject(parent), document_(document), patch_(patch), results_(results), listening_(listening),
-      playback_(playback), searchRuns_(std::move(searchRuns)), finding_(*this, JobQueue::Priority::low) {
+      playback_(playback), searchRuns_(std::move(searchRuns)), finding_(JobQueue::Priority::low) {
     for (auto outdated : {&DocumentStore::cueEdited, &DocumentStore::lookedElsewhere, &DocumentStore::replaced})
         connect(&document_, outdated, this, &NextMovesController::drop);
     connect(&results_, &ResultsController::compared, this, &NextMovesController::look);

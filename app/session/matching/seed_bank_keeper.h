@@ -13,7 +13,7 @@ class SeedBankKeeper : public QObject {
     Q_OBJECT
 
 public:
-    explicit SeedBankKeeper(QObject* parent = nullptr) : QObject(parent), growing_(*this, JobQueue::Priority::low) {}
+    explicit SeedBankKeeper(QObject* parent = nullptr) : QObject(parent), growing_(JobQueue::Priority::low) {}
 
     /// Begins, unless it was asked for before.
     void prepare();

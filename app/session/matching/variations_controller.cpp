@@ -6,7 +6,7 @@ namespace facet {
 
 VariationsController::VariationsController(DocumentStore& document, TakeKeeper& takes, Listening& listening,
                                            QObject* parent)
-    : QObject(parent), document_(document), takes_(takes), listening_(listening), varying_(*this) {}
+    : QObject(parent), document_(document), takes_(takes), listening_(listening) {}
 
 void VariationsController::make(double likeness) {
     const Cue* current = document_.cue();

@@ -10,7 +10,7 @@
 namespace facet {
 
 NotesController::NotesController(DocumentStore& document, Messages& messages, QObject* parent)
-    : QObject(parent), document_(document), messages_(messages), finding_(*this) {
+    : QObject(parent), document_(document), messages_(messages) {
     connect(&document_, &DocumentStore::cueEdited, this, [this] {
         const int notes = static_cast<int>(document_.performance().notes.size());
         std::erase_if(chosen_, [notes](int i) { return i >= notes; });

@@ -22,7 +22,7 @@ class ReferenceController : public QObject {
 
 public:
     ReferenceController(DocumentStore& document, Messages& messages, QObject* parent = nullptr)
-        : QObject(parent), document_(document), messages_(messages), imports_(*this) {}
+        : QObject(parent), document_(document), messages_(messages) {}
 
     /// Opens an audio file. A short one takes the place of the excerpt in view (or becomes the first), notes found; of
     /// a long one the producer chooses excerpts, see partsWanted(). More than two channels: channelsWanted() asks

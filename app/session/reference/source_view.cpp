@@ -19,7 +19,7 @@ QString sentenceOf(const std::exception_ptr& failure) {
 
 } // namespace
 
-SourceView::SourceView(QObject* parent) : QObject(parent), overviews_(*this), details_(*this) {}
+SourceView::SourceView(QObject* parent) : QObject(parent) {}
 
 void SourceView::clear() {
     overviews_.cancel();

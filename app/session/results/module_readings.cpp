@@ -58,7 +58,7 @@ void ignore(const std::exception_ptr&) {}
 } // namespace
 
 ModuleReadings::ModuleReadings(DocumentStore& document, QObject* parent)
-    : QObject(parent), document_(document), staging_(*this), probing_(*this, JobQueue::Priority::low) {
+    : QObject(parent), document_(document), probing_(JobQueue::Priority::low) {
     for (auto outdated : {&DocumentStore::cueEdited, &DocumentStore::lookedElsewhere, &DocumentStore::replaced})
         connect(&document_, outdated, this, &ModuleReadings::forget);
 }

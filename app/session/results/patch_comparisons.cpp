@@ -6,7 +6,7 @@
 namespace facet {
 
 PatchComparisons::PatchComparisons(DocumentStore& document, ResultsController& results, QObject* parent)
-    : QObject(parent), document_(document), results_(results), weighing_(*this), pairing_(*this) {
+    : QObject(parent), document_(document), results_(results) {
     for (auto outdated : {&DocumentStore::cueEdited, &DocumentStore::lookedElsewhere, &DocumentStore::replaced})
         connect(&document_, outdated, this, &PatchComparisons::stopWeighing);
 }

@@ -11,8 +11,7 @@
 namespace facet {
 
 ResultsController::ResultsController(DocumentStore& document, std::function<int()> playersRate, QObject* parent)
-    : QObject(parent), document_(document), playersRate_(std::move(playersRate)), loading_(*this), comparing_(*this),
-      others_(*this), picturing_(*this), flooring_(*this, JobQueue::Priority::low) {
+    : QObject(parent), document_(document), playersRate_(std::move(playersRate)), flooring_(JobQueue::Priority::low) {
     connect(&document_, &DocumentStore::replaced, this, [this] {
         state_ = {};
         shownAudio_.reset();

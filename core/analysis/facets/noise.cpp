@@ -42,7 +42,7 @@ public:
         for (int b = 2; b < fft.binCount() - 1 && b * binHz < 20000.0; ++b) {
             const double order = b * binHz / f0Hz;
             const double away = std::abs(order - std::round(order)) * f0Hz / binHz;
-            band[static_cast<std::size_t>(b)] = static_cast<signed char>(bandOf(b * binHz));
+            band[static_cast<std::size_t>(b)] = bandOf(b * binHz);
             free[static_cast<std::size_t>(b)] = away > lobeBins || order < 0.5;
         }
     }
@@ -81,7 +81,7 @@ public:
 private:
     RealFft fft;
     std::vector<float> window;
-    std::vector<signed char> band;
+    std::vector<int> band;
     std::vector<char> free;
 };
 

@@ -187,11 +187,12 @@ const char* nameOfCycle(const PeriodicChange& change) {
             }
         }
     if (best == std::string_view("irregular")) {
-        const auto [low, high] = std::minmax_element(change.cycle.begin(), change.cycle.end());
+        const auto ends = std::minmax_element(change.cycle.begin(), change.cycle.end());
+        const float low = *ends.first, high = *ends.second;
         // Two levels with an uneven share are a pulse.
-        const float span = *high - *low;
+        const float span = high - low;
         const auto extreme = std::count_if(change.cycle.begin(), change.cycle.end(),
-                                           [=](float v) { return v > *high - 0.2f * span || v < *low + 0.2f * span; });
+                                           [=](float v) { return v > high - 0.2f * span || v < low + 0.2f * span; });
         if (extreme > cyclePoints * 3 / 4) best = "pulse";
     }
     return best;

@@ -18,7 +18,7 @@ FACET_EFFECTS(FACET_DECLARE)
 #undef FACET_DECLARE
 
 std::unique_ptr<Effect> makeEffect(const EffectGraph& graph, const EffectSetting& setting) {
-    switch (graph.kind) {
+    switch (graph.kind) { // NOLINT(bugprone-branch-clone): the cases come from the list
 #define FACET_CASE(kind, make)                                                                                         \
     case ModuleKind::kind: return make(graph, setting);
         FACET_EFFECTS(FACET_CASE)

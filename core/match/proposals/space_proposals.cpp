@@ -12,7 +12,7 @@ namespace {
 constexpr double shortRelease = 60.0; ///< ms: where a reverb makes the tail, the release need not
 
 std::string added(ModuleKind kind, Patch& patch) {
-    const std::string path = patch.freePath(kind);
+    std::string path = patch.freePath(kind);
     patch.add(path);
     patch.set({path, "on"}, 1.0);
     return path;

@@ -103,7 +103,8 @@ private:
                                      {0.06, 705},
                                      {0.05, 1401},
                                      {0.05, 502}});
-            set({secondSource, "ratio_over"}, ratio / 100);
+            const int over = ratio / 100;
+            set({secondSource, "ratio_over"}, over);
             set({secondSource, "ratio_under"}, ratio % 100);
             const double depth = even(15.0, 400.0);
             if (chance(0.6)) {
@@ -121,7 +122,8 @@ private:
             set({firstSource, "amplitude"}, oneOf({{0.6, 0}, {0.4, 100}}));
             set({secondSource, "level"}, -60.0);
             const int ratio = oneOf({{0.3, 302}, {0.3, 705}, {0.2, 502}, {0.2, 1003}});
-            set({secondSource, "ratio_over"}, ratio / 100);
+            const int over = ratio / 100;
+            set({secondSource, "ratio_over"}, over);
             set({secondSource, "ratio_under"}, ratio % 100);
             addLink(patch_, secondSource, firstSource + "/amplitude", 100.0);
             break;
@@ -147,7 +149,7 @@ private:
     }
 
     std::string addEnvelope(double decay, double sustain) {
-        const std::string path = patch_.freePath(ModuleKind::envelope, firstLayer);
+        std::string path = patch_.freePath(ModuleKind::envelope, firstLayer);
         patch_.add(path);
         set({path, "attack"}, 0.0);
         set({path, "decay"}, decay);
@@ -187,7 +189,7 @@ private:
     }
 
     std::string addLfo(double rate) {
-        const std::string path = patch_.freePath(ModuleKind::lfo, firstLayer);
+        std::string path = patch_.freePath(ModuleKind::lfo, firstLayer);
         patch_.add(path);
         set({path, "rate"}, rate);
         return path;

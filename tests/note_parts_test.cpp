@@ -1,0 +1,183 @@
+// The steps from a recording to its notes, each by itself: sounds made from formulas, with known answers.
+#include "core/analysis/notes/chord_notes.h"
+#include "core/analysis/notes/heard_sound.h"
+#include "core/analysis/notes/key_releases.h"
+#include "core/analysis/notes/note_starts.h"
+#include "core/analysis/notes/pitched_spans.h"
+#include "core/analysis/notes/tuning.h"
+#include "core/base/units.h"
+#include "tests/support/sounds.h"
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <gtest/gtest.h>
+#include <numbers>
+
+namespace facet {
+namespace {
+
+using testing::soundOf;
+
+constexpr double turn = 2.0 * std::numbers::pi;
+
+/// A sound with its pitch tracked, and everything that looks at it.
+struct Heard {
+    Heard(double seconds, const std::function<double(double)>& value)
+        : mono(soundOf(seconds, 48000, value).channels[0]), pitch(trackPitch(mono)), sound(mono, pitch, task) {}
+    std::vector<float> mono;
+    PitchTrack pitch;
+    Task task;
+    HeardSound sound;
+};
+
+/// 1 between two instants, with flanks of so many seconds on the inside.
+double gate(double t, double from, double to, double flank = 0.004) {
+    if (t < from || t > to) return 0.0;
+    return std::min({1.0, (t - from) / flank, (to - t) / flank});
+}
+
+bool startsNear(const std::vector<NoteStart>& starts, double seconds, double within) {
+    return std::any_of(starts.begin(), starts.end(),
+                       [&](const NoteStart& start) { return std::abs(start.seconds - seconds) < within; });
+}
+
+TEST(HeardSound, SoundsWhereItStandsOutOfItsOwnNoise) {
+    unsigned state = 1;
+    const auto noise = [&state] { // uniform, by a linear congruential generator (Numerical Recipes, from memory)
+        state = state * 1664525u + 1013904223u;
+        return static_cast<double>(state) / 4294967296.0 - 0.5;
+    };
+    const Heard heard(1.5,
+                      [&](double t) { return 0.3 * gate(t, 0.5, 1.0) * std::sin(turn * 220.0 * t) + 1e-3 * noise(); });
+    EXPECT_FALSE(heard.sound.sounds(0.2)) << "noise alone";
+    EXPECT_TRUE(heard.sound.sounds(0.7));
+    EXPECT_FALSE(heard.sound.sounds(1.3));
+    EXPECT_GT(heard.sound.pitchedShare(), 0.9);
+    EXPECT_NEAR(heard.sound.seconds(), 1.5, 1e-9);
+    EXPECT_LT(heard.sound.lowestBetween(heard.sound.coarse, 0.2, 0.7), heard.sound.highestBetween(0.2, 0.7) - 20.0f);
+}
+
+TEST(Rises, AreWhereNotesAreStruck) {
+    const Heard heard(1.6, [](double t) {
+        return 0.3 * (gate(t, 0.1, 0.4) + gate(t, 0.6, 1.0) + gate(t, 1.2, 1.5)) * std::sin(turn * 330.0 * t);
+    });
+    const auto rises = risesOf(heard.sound);
+    ASSERT_EQ(rises.size(), 3u);
+    for (double at : {0.1, 0.6, 1.2}) EXPECT_TRUE(startsNear(rises, at, 0.012)) << at;
+    EXPECT_TRUE(std::is_sorted(rises.begin(), rises.end(),
+                               [](const NoteStart& a, const NoteStart& b) { return a.seconds < b.seconds; }));
+    for (const NoteStart& rise : rises) EXPECT_TRUE(rise.rise);
+}
+
+TEST(Rises, AreAlsoSlowOnes) {
+    // A second of fading in: no instant rises by much, and yet something begins out of silence.
+    const Heard heard(2.5, [](double t) { return 0.3 * gate(t, 0.5, 2.4, 0.9) * std::sin(turn * 220.0 * t); });
+    const auto rises = risesOf(heard.sound);
+    ASSERT_FALSE(rises.empty());
+    EXPECT_GT(rises.front().seconds, 0.45);
+    EXPECT_LT(rises.front().seconds, 0.8);
+}
+
+TEST(PitchChanges, BeginNotesWithoutARise) {
+    // A fourth higher from 0.6 s on, in one phase: legato.
+    const Heard heard(1.2, [](double t) {
+        const double cycles = 220.0 * std::min(t, 0.6) + 293.66 * std::max(0.0, t - 0.6);
+        return 0.3 * gate(t, 0.05, 1.15) * (std::sin(turn * cycles) + 0.4 * std::sin(2.0 * turn * cycles));
+    });
+    const auto rises = risesOf(heard.sound);
+    EXPECT_FALSE(startsNear(rises, 0.6, 0.05));
+    const auto all = withPitchChanges(heard.sound, rises);
+    ASSERT_TRUE(startsNear(all, 0.6, 0.02));
+    const auto changed = std::find_if(all.begin(), all.end(),
+                                      [](const NoteStart& start) { return std::abs(start.seconds - 0.6) < 0.02; });
+    EXPECT_FALSE(changed->rise);
+    const auto spans = spansBetween(heard.sound, all);
+    ASSERT_EQ(spans.size(), 2u);
+    EXPECT_NEAR(spans[0].pitch, 57.0, 0.1);
+    EXPECT_NEAR(spans[1].pitch, 62.0, 0.1);
+    EXPECT_LE(spans[0].end, spans[1].start + 1e-9);
+}
+
+TEST(PitchedSpans, HoldNoNoise) {
+    unsigned state = 7;
+    const Heard heard(1.6, [&](double t) {
+        state = state * 1664525u + 1013904223u;
+        const double noise = static_cast<double>(state) / 4294967296.0 - 0.5;
+        return 0.5 * gate(t, 0.1, 0.6) * noise + 0.3 * gate(t, 0.9, 1.5) * std::sin(turn * 440.0 * t);
+    });
+    const auto spans = spansBetween(heard.sound, withPitchChanges(heard.sound, risesOf(heard.sound)));
+    ASSERT_EQ(spans.size(), 1u);
+    EXPECT_NEAR(spans[0].pitch, 69.0, 0.1);
+    EXPECT_NEAR(spans[0].start, 0.9, 0.015);
+}
+
+TEST(Releases, AreWhereTheLevelLetsGo) {
+    const Heard heard(1.5, [](double t) {
+        const double level =
+            t < 0.1 ? 0.0 : std::min(1.0, (t - 0.1) / 0.004) * (t > 0.8 ? std::exp(-(t - 0.8) / 0.05) : 1.0);
+        return 0.3 * level * std::sin(turn * 330.0 * t);
+    });
+    EXPECT_NEAR(gateOf(heard.sound, 0.1, 1.5), 0.8, 0.03);
+    const std::vector<NoteSpan> spans = spansBetween(heard.sound, risesOf(heard.sound));
+    ASSERT_EQ(spans.size(), 1u);
+    const auto ends = endsOf(heard.sound, spans);
+    ASSERT_EQ(ends.size(), 1u);
+    EXPECT_NEAR(ends[0].seconds, 0.8, 0.03);
+}
+
+TEST(Chords, AreNotOneNoteOfManyPartials) {
+    const auto saws = [](std::initializer_list<double> hz, double t) {
+        double sum = 0.0;
+        for (double each : hz) sum += testing::sawAt(each, t);
+        return 0.1 * gate(t, 0.05, 1.0) * sum;
+    };
+    const Heard one(1.1, [&](double t) { return saws({130.81}, t); });
+    EXPECT_FALSE(holdsChords(one.sound));
+    const Heard three(1.1, [&](double t) { return saws({220.0, 277.18, 329.63}, t); });
+    EXPECT_TRUE(holdsChords(three.sound));
+    Performance proposed;
+    proposeChords(three.sound, risesOf(three.sound), proposed);
+    std::vector<int> keys;
+    for (const Note& note : proposed.notes) keys.push_back(note.key);
+    EXPECT_EQ(keys, (std::vector<int>{57, 61, 64}));
+    EXPECT_TRUE(spansOfSingleNotes(three.sound, proposed).empty()) << "they are keys, not one note's partials";
+}
+
+TEST(Hits, WithoutAPitchAreNotesAtTheirStrongestFrequency) {
+    const Heard heard(1.2, [](double t) {
+        const double first = t < 0.1 ? 0.0 : std::exp(-(t - 0.1) / 0.03),
+                     second = t < 0.7 ? 0.0 : std::exp(-(t - 0.7) / 0.03);
+        return 0.4 * first * std::sin(turn * 110.0 * t) + 0.4 * second * std::sin(turn * 880.0 * t);
+    });
+    Performance proposed;
+    proposeHits(heard.sound, risesOf(heard.sound), proposed);
+    ASSERT_EQ(proposed.notes.size(), 2u);
+    EXPECT_NEAR(proposed.notes[0].key, 45, 1);
+    EXPECT_NEAR(proposed.notes[1].key, 81, 1);
+}
+
+TEST(Tuning, IsWhatTheLongestNotesAgreeOn) {
+    const auto span = [](double seconds) { return NoteSpan{0.0, seconds, 60.0, 0.0}; };
+    EXPECT_NEAR(tuningOf({span(1.0), span(1.0), span(1.0)}, {60.12, 62.12, 64.12}), 12.0, 1e-6);
+    // A short note may lie anywhere.
+    EXPECT_NEAR(tuningOf({span(1.0), span(0.1)}, {60.12, 61.70}), 12.0, 1e-6);
+    // About a quarter tone off, deviations of +48 and −48 cents are four cents apart, not 96.
+    const double edge = tuningOf({span(1.0), span(0.9), span(0.9)}, {60.49, 61.48, 62.52});
+    EXPECT_GT(std::abs(edge), 45.0);
+}
+
+TEST(Tuning, IsHeardAgainstKnownNotes) {
+    for (double cents : {-37.0, 0.0, 28.0}) {
+        const double hz = hzFromKey(57.0, cents);
+        const auto mono =
+            soundOf(1.2, 48000, [&](double t) {
+                return 0.2 * gate(t, 0.1, 1.1) * (std::sin(turn * hz * t) + 0.5 * std::sin(2.0 * turn * hz * t));
+            }).channels[0];
+        EXPECT_NEAR(tuningAgainst(mono, testing::oneNote(57, 0.1, 1.1, 1.2)), cents, 1.0) << cents;
+    }
+    EXPECT_EQ(tuningAgainst(std::vector<float>(48000, 0.0f), testing::oneNote(57, 0.1, 0.9, 1.0)), 0.0) << "silence";
+}
+
+} // namespace
+} // namespace facet
