@@ -939,12 +939,12 @@ TEST_F(PatchPageTest, CyclesOfATableAreMovedTurnedRoundAndTakenAway) {
     EXPECT_EQ(patch().value({path, "position"}), 50.0);
     const auto turnRound = [&] {
         for (auto* button : line(path)->findChildren<QToolButton*>())
-            if (button->text() == "Turn round") QTest::mouseClick(button, Qt::LeftButton);
+            if (button->text() == "Reverse") QTest::mouseClick(button, Qt::LeftButton);
     };
     turnRound();
     EXPECT_EQ(patch().find(path)->contents().frames.front(), 0.6f);
     for (auto* button : line(path)->findChildren<QToolButton*>())
-        if (button->text() == "Turn round") {
+        if (button->text() == "Reverse") {
             button->setFocus();
             QTest::keyClick(button, Qt::Key_Return);
         }

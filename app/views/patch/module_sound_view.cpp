@@ -42,7 +42,7 @@ ModuleSoundView::ModuleSoundView(DocumentStore& document, PatchEditor& patchEdit
         removeCycle_ = makeFlatButton(tr("Remove"), tr("Takes the cycle at the position away (Delete)"), path_, row_);
         connect(removeCycle_, &QToolButton::clicked, this, [this] { cycles_->removeChosen(); });
         layout->addWidget(removeCycle_);
-        reverseCycles_ = makeFlatButton(tr("Turn round"), tr("The last cycle first"), path_, row_);
+        reverseCycles_ = makeFlatButton(tr("Reverse"), tr("The last cycle first"), path_, row_);
         connect(reverseCycles_, &QToolButton::clicked, this, [this] { cycles_->reverse(); });
         layout->addWidget(reverseCycles_);
     }
@@ -57,7 +57,7 @@ void ModuleSoundView::refresh(const Patch& patch, const Patch::Module& module) {
     const bool source = module.kind == ModuleKind::source;
     const auto wave = source ? static_cast<Wave>(patch.value({path_, "wave"})) : Wave::sample;
     const bool recorded = source || static_cast<ResponseKind>(patch.value({path_, "kind"})) == ResponseKind::recorded;
-    row_->setVisible(takesPart(patch, module) && recorded && (wave == Wave::wavetable || wave == Wave::sample));
+    setVisible(takesPart(patch, module) && recorded && (wave == Wave::wavetable || wave == Wave::sample));
     if (takeCycles_) takeCycles_->setVisible(wave == Wave::wavetable);
     if (cycles_) {
         const bool table = takesPart(patch, module) && wave == Wave::wavetable;
