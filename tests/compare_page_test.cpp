@@ -36,7 +36,7 @@ protected:
         return shown;
     }
     bool looked(NextMovesController::State state) {
-        return QTest::qWaitFor([this, state] { return session.nextMoves.state() == state; }, 180000);
+        return QTest::qWaitFor([this, state] { return session.nextMoves.state() == state; }, 180000 * patience);
     }
     double heardLikeness() { return session.results.state().comparison->likeness; }
 };
@@ -73,7 +73,7 @@ TEST_F(ComparePageTest, FacetsAreSetAsideAndWeighedByMouseAndKeys) {
 }
 
 TEST_F(ComparePageTest, TellsHowAlikeThePatchIsToItself) {
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.results.state().floor >= 0.0; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.results.state().floor >= 0.0; }, 30000 * patience));
     EXPECT_LE(session.results.state().floor, 100.0);
     bool shown = false;
     for (auto* label : window.findChildren<QLabel*>())
@@ -95,8 +95,9 @@ TEST_F(ComparePageTest, BothSoundsAreHeardInTurnInOneEarEachAndByTheirDifference
     session.document.setLoop(0.0, 0.3);
     session.playback.setLooping(true);
     session.playback.play(Side::reference);
-    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback.player().side() == Side::render; }, 10000));
-    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback.player().side() == Side::reference; }, 10000));
+    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback.player().side() == Side::render; }, 10000 * patience));
+    EXPECT_TRUE(
+        QTest::qWaitFor([this] { return session.playback.player().side() == Side::reference; }, 10000 * patience));
     QTest::keyClick(&window, Qt::Key_5, Qt::ControlModifier);
     EXPECT_EQ(session.playback.together(), Together::ears);
     EXPECT_TRUE(text().contains("left"));
@@ -135,7 +136,7 @@ TEST_F(ComparePageTest, AMoveIsHeardAndTakenByKeysAndByMouse) {
     EXPECT_EQ(view->heard(), 0);
     EXPECT_TRUE(QTest::qWaitFor(
         [this] { return session.playback.player().playing() && session.playback.player().side() == Side::render; },
-        10000));
+        10000 * patience));
     EXPECT_EQ(session.document.cue()->patch, own) << "hearing changes nothing";
     QTest::keyClick(first, Qt::Key_Left);
     EXPECT_EQ(view->heard(), -1);
@@ -150,7 +151,7 @@ TEST_F(ComparePageTest, AMoveIsHeardAndTakenByKeysAndByMouse) {
     EXPECT_EQ(session.document.cue()->patch, own) << "one step";
 
     // The same by mouse and from the menu.
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !rows().empty(); }, 180000)) << "a first list";
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !rows().empty(); }, 180000 * patience)) << "a first list";
     ASSERT_TRUE(looked(NextMovesController::State::complete));
     for (auto* button : rows().front()->findChildren<QToolButton*>())
         if (button->text() == "Hear") QTest::mouseClick(button, Qt::LeftButton);
@@ -222,12 +223,12 @@ TEST_F(ComparePageTest, TheWindowsThreadNeverDoesHeavyWork) {
     session.comparisons.weigh({Patch()});
     window.findChild<PatchView*>()->open("layer:a/filter:a");
     ASSERT_TRUE(settle());
-    ASSERT_TRUE(
-        QTest::qWaitFor([this] { return session.nextMoves.state() == NextMovesController::State::complete; }, 180000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.nextMoves.state() == NextMovesController::State::complete; },
+                                180000 * patience));
     session.notes.findAgain();
     ASSERT_TRUE(settle());
     session.matching.start(1.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000 * patience));
     ASSERT_TRUE(settle());
     listenToHeavyWork(nullptr);
     EXPECT_GT(heavyElsewhere, 50);
@@ -238,7 +239,7 @@ TEST_F(ComparePageTest, ABlindTestIsWorkedByKeysAndKeptWithTheTake) {
     session.takes.keep("Held");
     bool ran = false;
     QTimer::singleShot(0, &window, [&] {
-        ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 10000));
+        ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 10000 * patience));
         auto* dialog = qobject_cast<BlindDialog*>(QApplication::activeModalWidget());
         ASSERT_TRUE(dialog);
         dialog->findChild<QSpinBox*>()->setValue(6);
@@ -247,7 +248,7 @@ TEST_F(ComparePageTest, ABlindTestIsWorkedByKeysAndKeptWithTheTake) {
         ASSERT_TRUE(dialog->test());
         Player& player = session.playback.player();
         const auto hears = [&](Side side) {
-            return QTest::qWaitFor([&] { return player.playing() && player.side() == side; }, 10000);
+            return QTest::qWaitFor([&] { return player.playing() && player.side() == side; }, 10000 * patience);
         };
         QTest::keyClick(dialog, Qt::Key_A);
         EXPECT_TRUE(hears(Side::reference));
@@ -294,7 +295,7 @@ TEST_F(ComparePageTest, TakesAreComparedHeardAndGoneBackTo) {
     ASSERT_TRUE(dialog);
     const auto lists = dialog->findChildren<QTreeWidget*>();
     ASSERT_EQ(lists.size(), 2);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return lists[0]->topLevelItemCount() > 5; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return lists[0]->topLevelItemCount() > 5; }, 30000 * patience));
     EXPECT_EQ(lists[0]->topLevelItem(0)->text(2), likeness()) << "B is the patch as it stands";
     ASSERT_EQ(lists[1]->topLevelItemCount(), 1);
     EXPECT_EQ(lists[1]->topLevelItem(0)->text(0), "Filter cutoff");
@@ -309,7 +310,7 @@ TEST_F(ComparePageTest, TakesAreComparedHeardAndGoneBackTo) {
     QTest::mouseClick(hear, Qt::LeftButton);
     EXPECT_TRUE(QTest::qWaitFor(
         [this] { return session.playback.player().playing() && session.playback.player().side() == Side::render; },
-        10000));
+        10000 * patience));
     EXPECT_EQ(session.document.cue()->patch.value(cutoff), 5000.0);
     QTest::mouseClick(back, Qt::LeftButton);
     session.playback.player().stop();
@@ -351,7 +352,8 @@ TEST_F(ComparePageTest, ATakeIsNotedStarredAndBegunFromInANewCue) {
         question->accept();
     });
     ASSERT_TRUE(menu("Note"));
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->takes.back()->note == "the low one"; }, 10000));
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return session.document.cue()->takes.back()->note == "the low one"; }, 10000 * patience));
     ASSERT_TRUE(menu("Star"));
     EXPECT_TRUE(session.document.cue()->takes.back()->starred);
     const std::string name = session.document.cue()->name;
@@ -371,7 +373,7 @@ TEST_F(ComparePageTest, ASearchKeepsWhatWasThereBefore) {
     session.patch.setParameter({"layer:a/filter:a", "on"}, 1.0);
     ASSERT_TRUE(settle());
     session.matching.start(1.5);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000 * patience));
     ASSERT_EQ(session.document.cue()->takes.size(), 2u);
     EXPECT_EQ(session.document.cue()->takes.front()->patch.value(cutoff), 555.0);
     EXPECT_EQ(session.document.cue()->takes.back()->name, "Match 1");
@@ -450,13 +452,13 @@ TEST_F(ComparePageTest, PicturesAreChosenReadOffZoomedAndSaved) {
 TEST_F(ComparePageTest, TheMirrorShowsDifferencesAndMeasures) {
     QTest::keyClick(&window, Qt::Key_F9, Qt::ShiftModifier);
     EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::difference);
-    ASSERT_TRUE(
-        QTest::qWaitFor([this] { return session.results.state().lacking && session.results.state().excess; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.results.state().lacking && session.results.state().excess; },
+                                30000 * patience));
     const auto before = session.results.state().excess;
     session.patch.setParameter({"layer:a/source:a", "octave"}, 1.0);
     ASSERT_TRUE(settle());
     EXPECT_TRUE(QTest::qWaitFor(
-        [&] { return session.results.state().excess && session.results.state().excess != before; }, 30000))
+        [&] { return session.results.state().excess && session.results.state().excess != before; }, 30000 * patience))
         << "of the new render";
     const double y = window.mirror().rulerRect().top() - 30.0;
     // The pointer is the display's: a move arrives when it does.
@@ -466,7 +468,7 @@ TEST_F(ComparePageTest, TheMirrorShowsDifferencesAndMeasures) {
                 QTest::mouseMove(&window.mirror(), QPointF(window.mirror().xAt(seconds), y).toPoint());
                 return window.mirror().measured().contains(unit);
             },
-            10000);
+            10000 * patience);
     };
     EXPECT_TRUE(measures(0.4, "Hz")) << window.mirror().measured().toStdString();
     QTest::keyClick(&window, Qt::Key_F10);

@@ -17,6 +17,7 @@
 namespace facet {
 namespace {
 
+using testing::patience;
 using testing::soundOf;
 using testing::writeBytes;
 
@@ -42,7 +43,7 @@ protected:
     void refused(const std::string& name, const std::string& phrase) {
         drop(folder / name);
         QString sentence;
-        EXPECT_TRUE(QTest::qWaitFor([&] { return !(sentence = closedProblem()).isEmpty(); }, 30000)) << name;
+        EXPECT_TRUE(QTest::qWaitFor([&] { return !(sentence = closedProblem()).isEmpty(); }, 30000 * patience)) << name;
         EXPECT_NE(sentence.toStdString().find(phrase), std::string::npos) << name << ": " << sentence.toStdString();
         EXPECT_NE(sentence.toStdString().find(name), std::string::npos) << "which file: " << sentence.toStdString();
         EXPECT_EQ(sentence.count(". ") + sentence.endsWith('.'), 1) << "one sentence: " << sentence.toStdString();
@@ -53,7 +54,9 @@ protected:
         writeAudio(folder / name, recording, SampleFormat::wavFloat);
         const auto before = session.document.cue()->excerpts.front();
         drop(folder / name);
-        ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.front() != before; }, 60000)) << name;
+        ASSERT_TRUE(
+            QTest::qWaitFor([&] { return session.document.cue()->excerpts.front() != before; }, 60000 * patience))
+            << name;
         ASSERT_TRUE(settle()) << name;
         EXPECT_EQ(closedProblem(), "") << name;
         ASSERT_TRUE(session.results.state().comparison) << name;
@@ -118,7 +121,8 @@ TEST_F(HostileInput, ChordsAndNoiseAreAdmittedInTheWindow) {
         writeAudio(folder / "odd.wav", recording);
         const auto before = session.document.cue()->excerpts.front();
         drop(folder / "odd.wav");
-        EXPECT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.front() != before; }, 60000));
+        EXPECT_TRUE(
+            QTest::qWaitFor([&] { return session.document.cue()->excerpts.front() != before; }, 60000 * patience));
         const auto* warning = window.findChild<QLabel*>("warning");
         EXPECT_TRUE(warning->isVisible());
         return warning->text().toStdString();

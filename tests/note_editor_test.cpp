@@ -168,7 +168,7 @@ TEST_F(NotesTest, BendsAreTakenFromTheRecording) {
     });
     writeAudio(folder / "bent.wav", bent);
     drop(folder / "bent.wav");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpt()->name == "bent"; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpt()->name == "bent"; }, 60000 * patience));
     ASSERT_TRUE(settle());
     ASSERT_EQ(notes().size(), 1u);
     auto* page = window.findChild<NotesPage*>();

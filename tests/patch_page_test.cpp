@@ -63,7 +63,7 @@ protected:
         window.findChild<PatchView*>()->open(path);
         auto* curve = window.findChild<CurveEditor*>(QString::fromStdString("curve " + path));
         if (curve) {
-            EXPECT_TRUE(QTest::qWaitFor([curve] { return curve->width() > 230; }, 10000));
+            EXPECT_TRUE(QTest::qWaitFor([curve] { return curve->width() > 230; }, 10000 * patience));
         }
         return curve;
     }
@@ -141,7 +141,7 @@ TEST_F(PatchPageTest, ThereIsRoomForSoManyAndCirclesAreRefused) {
     choose(ends("link:b"), "What moves", "Velocity");
     choose(ends("link:b"), "The parameter that is moved", "Link 1: Amount");
     QString sentence;
-    EXPECT_TRUE(QTest::qWaitFor([&] { return !(sentence = closedProblem()).isEmpty(); }, 15000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return !(sentence = closedProblem()).isEmpty(); }, 15000 * patience));
     EXPECT_TRUE(sentence.contains("its own amount")) << sentence.toStdString();
     EXPECT_TRUE(patch().find("link:b")->contents().to.empty());
     ASSERT_TRUE(settle());
@@ -208,7 +208,8 @@ TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
     EXPECT_TRUE(sound->isVisible());
     for (auto* button : sound->findChildren<QToolButton*>())
         if (button->text() == "From reference") QTest::mouseClick(button, Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !patch().find("layer:a/source:a")->contents().frames.empty(); }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !patch().find("layer:a/source:a")->contents().frames.empty(); },
+                                30000 * patience));
     EXPECT_EQ(patch().find("layer:a/source:a")->contents().frames.size(), 32u * tableFrameSamples);
     session.document.undoStack().undo();
     EXPECT_TRUE(patch().find("layer:a/source:a")->contents().frames.empty());
@@ -227,7 +228,8 @@ TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
     typeNextFile(path);
     QTest::mouseClick(load(), Qt::LeftButton);
     ASSERT_TRUE(QTest::qWaitFor(
-        [&] { return patch().find("layer:a/source:a")->contents().frames.size() == 2u * tableFrameSamples; }, 30000));
+        [&] { return patch().find("layer:a/source:a")->contents().frames.size() == 2u * tableFrameSamples; },
+        30000 * patience));
     // What is no wavetable is told, and changes nothing.
     writeAudio(path, facet::testing::soundOf(1.0, 48000, [](double t) { return std::sin(2e3 * t); }),
                SampleFormat::wavFloat);
@@ -236,7 +238,7 @@ TEST_F(PatchPageTest, AWavetableComesFromTheReferenceAndFromAFile) {
     load()->setFocus();
     QTest::keyClick(load(), Qt::Key_Return);
     QString shown;
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !(shown = closedProblem()).isEmpty(); }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !(shown = closedProblem()).isEmpty(); }, 30000 * patience));
     EXPECT_TRUE(shown.contains("no wavetable")) << shown.toStdString();
     EXPECT_EQ(patch().find("layer:a/source:a")->contents().frames.size(), 2u * tableFrameSamples);
 }
@@ -477,7 +479,7 @@ TEST_F(PatchPageTest, SectionsAreCopiedAndParametersTied) {
     line("layer:a/filter:a")->setFocus();
     QTest::keyClick(line("layer:a/filter:a"), Qt::Key_V, Qt::ControlModifier);
     QString shown;
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !(shown = closedProblem()).isEmpty(); }, 15000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !(shown = closedProblem()).isEmpty(); }, 15000 * patience));
     EXPECT_TRUE(shown.contains("same kind")) << shown.toStdString();
 
     ASSERT_TRUE(chooseFrom(row({"layer:a/source:b", "cents"}), {"Tie, keeping", "Source 1 cents"}, By::keys));
@@ -543,7 +545,7 @@ TEST_F(PatchPageTest, PartialsAreDrawnChosenByKeysAndTakenFromTheReference) {
     window.findChild<PatchView*>()->open(path);
     auto* bars = window.findChild<PartialsEditor*>();
     ASSERT_TRUE(bars);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return bars->isVisible() && bars->width() > 230; }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bars->isVisible() && bars->width() > 230; }, 10000 * patience));
     const auto level = [&](int n) { return partialLevel(patch().find(path)->contents().partialsDb, n); };
     const int steps = session.document.undoStack().count();
     QTest::mousePress(bars, Qt::LeftButton, {}, bars->placeOf(2, -12.0).toPoint());
@@ -567,7 +569,7 @@ TEST_F(PatchPageTest, PartialsAreDrawnChosenByKeysAndTakenFromTheReference) {
     for (auto* button : line(path)->findChildren<QToolButton*>())
         if (button->accessibleName() == "Takes the partials of the longest chosen note")
             QTest::mouseClick(button, Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return level(2) > absentPartialDb; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return level(2) > absentPartialDb; }, 30000 * patience));
     double strongest = absentPartialDb;
     for (int n = 1; n <= tablePartials; ++n) strongest = std::max(strongest, level(n));
     EXPECT_EQ(strongest, 0.0);
@@ -611,10 +613,10 @@ TEST_F(PatchPageTest, ASearchKeepsToTheRangeItWasGiven) {
     auto* line = row(attack);
     QContextMenuEvent event(QContextMenuEvent::Keyboard, QPoint(4, 4), line->mapToGlobal(QPoint(4, 4)));
     QApplication::sendEvent(line, &event);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->ranges.contains(attack); }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->ranges.contains(attack); }, 10000 * patience));
     EXPECT_EQ(session.document.cue()->ranges.at(attack), (std::pair{200.0, 400.0}));
     session.matching.start(3.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000 * patience));
     EXPECT_GE(patch().value(attack), 199.9);
     EXPECT_LE(patch().value(attack), 400.1);
     ASSERT_TRUE(settle());
@@ -687,7 +689,7 @@ protected:
                 setByHand({module.path, "wave"}, static_cast<double>(Wave::wavetable));
                 session.sounds.load(module.path, file);
                 ASSERT_TRUE(QTest::qWaitFor([&] { return patch().find(module.path)->contents().frames == held.frames; },
-                                            30000));
+                                            30000 * patience));
             }
             if (!held.shape.empty()) { // from another patch, by the clipboard
                 QApplication::clipboard()->setText(QString::fromStdString(sectionToText(wanted, module.path)));
@@ -835,14 +837,14 @@ TEST_F(PatchPageTest, StagesTellWhatArrivesAndWhatTheyDo) {
     auto* stage = line("saturation:a")->findChild<StageView*>();
     ASSERT_TRUE(stage);
     session.patch.setParameter({"saturation:a", "on"}, 1.0);
-    EXPECT_TRUE(QTest::qWaitFor([&] { return stage->words().startsWith("Arrives with peaks of"); }, 30000))
+    EXPECT_TRUE(QTest::qWaitFor([&] { return stage->words().startsWith("Arrives with peaks of"); }, 30000 * patience))
         << stage->words().toStdString();
     EXPECT_TRUE(stage->isVisible());
     const StageReading reading = *session.readings.stage("saturation:a");
     EXPECT_GT(reading.addedDb.size(), 3u);
     // Louder by 6 dB in front of it arrives 6 dB louder.
     session.patch.setParameter({"layer:a", "level"}, patch().value({"layer:a", "level"}) - 6.0);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.readings.stage("saturation:a") != nullptr; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.readings.stage("saturation:a") != nullptr; }, 30000 * patience));
     EXPECT_NEAR(session.readings.stage("saturation:a")->peakDb, reading.peakDb - 6.0, 0.2);
     EXPECT_TRUE(line("saturation:a")->accessibleDescription().contains("in "));
 }
@@ -856,11 +858,11 @@ TEST_F(PatchPageTest, ValuesThatMakeNoDifferenceInThePhraseAreGreyed) {
     };
     // With full sustain the decay leads nowhere; the attack is heard.
     session.patch.setParameter({"layer:a/envelope:level", "sustain"}, 100.0);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return greyed("decay"); }, 45000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return greyed("decay"); }, 45000 * patience));
     EXPECT_FALSE(greyed("attack"));
     EXPECT_TRUE(row({"layer:a/envelope:level", "decay"})->toolTip().contains("no difference in this phrase"));
     session.patch.setParameter({"layer:a/envelope:level", "sustain"}, 40.0);
-    EXPECT_TRUE(QTest::qWaitFor([&] { return !greyed("decay"); }, 45000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return !greyed("decay"); }, 45000 * patience));
 }
 
 TEST_F(PatchPageTest, SlowListeningCanPlayTheRenderAnew) {
@@ -874,7 +876,7 @@ TEST_F(PatchPageTest, SlowListeningCanPlayTheRenderAnew) {
         output.capture(3.0);
         session.playback.play(Side::render);
         const auto wanted = static_cast<int>((seconds + 0.1) * 48000);
-        EXPECT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() >= wanted; }, 15000));
+        EXPECT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() >= wanted; }, 15000 * patience));
         double power = 0.0;
         for (int i = wanted - 4800; i < wanted; ++i)
             power += std::pow(static_cast<double>(output.captured()[static_cast<std::size_t>(2 * i)]), 2);
@@ -965,7 +967,7 @@ TEST_F(PatchPageTest, TurningAParameterIsRecordedAsACurve) {
     EXPECT_TRUE(session.automation.recording());
     EXPECT_TRUE(window.findChild<QToolButton*>("recordMoves")->isChecked());
     session.playback.play(Side::render);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.playback.position() > 0.3; }, 15000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.playback.position() > 0.3; }, 15000 * patience));
     for (double hz : {500.0, 900.0, 1500.0, 2600.0}) {
         typeInto({"layer:a/filter:a", "cutoff"}, QString::number(hz));
         ASSERT_TRUE(played(0.05));

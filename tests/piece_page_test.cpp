@@ -31,7 +31,7 @@ protected:
         return *session.document.document().cues[static_cast<std::size_t>(cue)]->excerpt();
     }
     bool ready() {
-        return QTest::qWaitFor([this] { return session.listening.pieceReady(); }, 90000);
+        return QTest::qWaitFor([this] { return session.listening.pieceReady(); }, 90000 * patience);
     }
     /// What the meter shows.
     int heardDb() { return window.findChild<QProgressBar*>("levelMeter")->value(); }
@@ -49,9 +49,9 @@ TEST_F(PiecePageTest, AllCuesAreHeardTogetherByKeysAndByMouse) {
     ASSERT_TRUE(ready());
     Player& player = session.playback.player();
     QTest::keyClick(&lanes(), Qt::Key_Space);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return player.playing() && heardDb() > -40; }, 15000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return player.playing() && heardDb() > -40; }, 15000 * patience));
     // Around the cue being worked on: Airlock lies at 2.5 s, a bar before is its beginning of 0 s.
-    EXPECT_TRUE(QTest::qWaitFor([&] { return player.position() > 2.5; }, 15000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return player.position() > 2.5; }, 15000 * patience));
     EXPECT_LT(session.listening.phrasePosition(), 3.5);
     // The window manager may hand the focus about: what has it not, hears no keys.
     ASSERT_TRUE(QTest::qWaitFor(
@@ -61,7 +61,7 @@ TEST_F(PiecePageTest, AllCuesAreHeardTogetherByKeysAndByMouse) {
             lanes().setFocus();
             return false;
         },
-        15000));
+        15000 * patience));
     QTest::keyClick(&lanes(), Qt::Key_X);
     EXPECT_EQ(player.side(), Side::render);
     auto* button = window.findChild<QPushButton*>("hearPiece");
@@ -69,7 +69,7 @@ TEST_F(PiecePageTest, AllCuesAreHeardTogetherByKeysAndByMouse) {
     EXPECT_TRUE(button->isChecked());
     QTest::mouseClick(button, Qt::LeftButton);
     EXPECT_FALSE(session.listening.hearingPiece());
-    EXPECT_TRUE(QTest::qWaitFor([&] { return player.position() < 3.1; }, 10000)) << "back in the phrase";
+    EXPECT_TRUE(QTest::qWaitFor([&] { return player.position() < 3.1; }, 10000 * patience)) << "back in the phrase";
     QTest::keyClick(&lanes(), Qt::Key_Escape);
 }
 
@@ -141,7 +141,7 @@ TEST_F(PiecePageTest, AnEditIsHeardInThePieceAndTheBackingFollowsItsLevel) {
     session.playback.listenTo(Side::render);
     session.playback.seek(2.5);
     session.playback.toggle();
-    EXPECT_TRUE(QTest::qWaitFor([&] { return heardDb() > -30; }, 15000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return heardDb() > -30; }, 15000 * patience));
     QTest::mouseClick(window.findChild<QToolButton*>("removeBacking"), Qt::LeftButton);
     EXPECT_EQ(session.document.document().backing, nullptr);
     // Silent where the only cue is silent: the backing is gone, and the edit has arrived.
@@ -153,7 +153,7 @@ TEST_F(PiecePageTest, AnEditIsHeardInThePieceAndTheBackingFollowsItsLevel) {
             QTest::qWait(150);
             return heardDb() <= -60;
         },
-        30000));
+        30000 * patience));
     session.patch.setParameter(source, 1.0);
     EXPECT_TRUE(QTest::qWaitFor(
         [&] {
@@ -161,7 +161,7 @@ TEST_F(PiecePageTest, AnEditIsHeardInThePieceAndTheBackingFollowsItsLevel) {
             QTest::qWait(150);
             return heardDb() > -30;
         },
-        30000));
+        30000 * patience));
     session.playback.toggle();
     session.listening.hearPiece(false);
 }
@@ -170,14 +170,16 @@ TEST_F(PiecePageTest, ABackingIsChosenFromAFileAndWrongOnesAreToldOf) {
     writeAudio(folder / "other.wav", testing::soundOf(3.0, 44100, [](double t) { return 0.1 * std::sin(300.0 * t); }));
     typeNextFile(folder / "other.wav");
     QTest::mouseClick(window.findChild<QPushButton*>("chooseBacking"), Qt::LeftButton);
-    EXPECT_TRUE(QTest::qWaitFor([this] { return session.document.document().backing->name == "other"; }, 15000));
+    EXPECT_TRUE(
+        QTest::qWaitFor([this] { return session.document.document().backing->name == "other"; }, 15000 * patience));
     session.document.undoStack().undo();
     EXPECT_EQ(session.document.document().backing->name, "backing");
     writeBytes(folder / "bad.wav", "not a sound");
     typeNextFile(folder / "bad.wav");
     QTest::mouseClick(window.findChild<QPushButton*>("chooseBacking"), Qt::LeftButton);
     QMessageBox* shown = nullptr;
-    EXPECT_TRUE(QTest::qWaitFor([&] { return (shown = window.findChild<QMessageBox*>("problem")) != nullptr; }, 15000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return (shown = window.findChild<QMessageBox*>("problem")) != nullptr; },
+                                15000 * patience));
     if (shown) {
         EXPECT_TRUE(shown->text().contains("bad.wav"));
         shown->reject();

@@ -28,7 +28,7 @@ protected:
     PianoKeys& piano() { return strip()->keys(); }
     Player& player() { return session.playback.player(); }
     bool soundsOf(int notes) {
-        return QTest::qWaitFor([this, notes] { return player().liveNotes() == notes; }, 10000);
+        return QTest::qWaitFor([this, notes] { return player().liveNotes() == notes; }, 10000 * patience);
     }
     StartDialog* startDialog() {
         QTest::keyClick(&window, Qt::Key_G, Qt::ControlModifier);
@@ -47,7 +47,7 @@ protected:
     /// Types into the question that the next action asks.
     void answerNext(const QString& text) {
         QTimer::singleShot(0, &window, [this, text] {
-            ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 10000));
+            ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 10000 * patience));
             auto* question = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
             ASSERT_NE(question, nullptr);
             question->setTextValue(text);
@@ -106,7 +106,7 @@ TEST_F(PlayingTest, TellsWhenMoreNotesAreHeldThanThePatchAllows) {
     piano().setFocus();
     for (int key : {Qt::Key_A, Qt::Key_D, Qt::Key_G}) QTest::keyPress(&piano(), static_cast<Qt::Key>(key));
     auto* shown = strip()->findChild<QLabel*>("engineState");
-    EXPECT_TRUE(QTest::qWaitFor([shown] { return shown->text().contains("gave way"); }, 10000))
+    EXPECT_TRUE(QTest::qWaitFor([shown] { return shown->text().contains("gave way"); }, 10000 * patience))
         << shown->text().toStdString();
     EXPECT_TRUE(soundsOf(2));
     for (int key : {Qt::Key_A, Qt::Key_D, Qt::Key_G}) QTest::keyRelease(&piano(), static_cast<Qt::Key>(key));
@@ -126,9 +126,10 @@ TEST_F(PlayingTest, TellsWhenTheSoundBreaksUp) {
     float frame[2];
     for (int i = 0; i < 600; ++i) player().fill(frame, 1);
     auto* shown = strip()->findChild<QLabel*>("engineState");
-    EXPECT_TRUE(QTest::qWaitFor([shown] { return shown->text().contains("broke up"); }, 10000))
+    EXPECT_TRUE(QTest::qWaitFor([shown] { return shown->text().contains("broke up"); }, 10000 * patience))
         << shown->text().toStdString();
-    EXPECT_TRUE(QTest::qWaitFor([shown] { return shown->text().contains("busy"); }, 30000)) << "and is forgotten";
+    EXPECT_TRUE(QTest::qWaitFor([shown] { return shown->text().contains("busy"); }, 30000 * patience))
+        << "and is forgotten";
 }
 
 TEST_F(PlayingTest, AMidiKeyboardPlaysAndCanBeTakenAway) {
@@ -141,7 +142,7 @@ TEST_F(PlayingTest, AMidiKeyboardPlaysAndCanBeTakenAway) {
     ASSERT_NE(session.playback.keyboard(), nullptr);
     EXPECT_TRUE(soundsOf(1));
     const int strokes = 2 * static_cast<int>(SimulatedKeyboard::keys().size());
-    EXPECT_TRUE(QTest::qWaitFor([&] { return played.count() >= strokes; }, 15000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return played.count() >= strokes; }, 15000 * patience));
     EXPECT_EQ(played.front()[0].toInt(), SimulatedKeyboard::keys().front());
     EXPECT_TRUE(soundsOf(0));
     inputs->setCurrentIndex(0);
@@ -150,7 +151,7 @@ TEST_F(PlayingTest, AMidiKeyboardPlaysAndCanBeTakenAway) {
 
     session.playback.chooseKeyboard("a keyboard that was unplugged");
     QString shown;
-    EXPECT_TRUE(QTest::qWaitFor([&] { return !(shown = closedProblem()).isEmpty(); }, 10000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return !(shown = closedProblem()).isEmpty(); }, 10000 * patience));
     EXPECT_TRUE(shown.contains("not there any more")) << shown.toStdString();
 }
 
@@ -159,7 +160,7 @@ TEST_F(PlayingTest, KindsAreWeighedWhenTheirListIsOpened) {
     ASSERT_NE(kinds, nullptr);
     QSignalSpy weighed(&session.comparisons, &PatchComparisons::weighed);
     kinds->showPopup();
-    ASSERT_TRUE(QTest::qWaitFor([&] { return weighed.count() >= 3; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return weighed.count() >= 3; }, 60000 * patience));
     laidOut();
     kinds->hidePopup();
     const int current = kinds->currentIndex();
@@ -194,7 +195,7 @@ TEST_F(PlayingTest, BeginsFromACommonKindOrTheCollectionNearestFirst) {
             if (list->topLevelItem(i)->text(0) == "…") return false;
         return true;
     };
-    ASSERT_TRUE(QTest::qWaitFor(allWeighed, 30000));
+    ASSERT_TRUE(QTest::qWaitFor(allWeighed, 30000 * patience));
     for (int i = 1; i < list->topLevelItemCount(); ++i)
         EXPECT_GE(list->topLevelItem(i - 1)->data(0, Qt::UserRole).toDouble(),
                   list->topLevelItem(i)->data(0, Qt::UserRole).toDouble());
@@ -218,7 +219,8 @@ TEST_F(PlayingTest, BeginsFromACommonKindOrTheCollectionNearestFirst) {
     // Heard in place, and then taken; one step of undo.
     list->setCurrentItem(entry(dialog, "Pluck"));
     QTest::mouseClick(buttonOf(dialog, "Hear"), Qt::LeftButton);
-    EXPECT_TRUE(QTest::qWaitFor([this] { return player().playing() && player().side() == Side::render; }, 10000));
+    EXPECT_TRUE(
+        QTest::qWaitFor([this] { return player().playing() && player().side() == Side::render; }, 10000 * patience));
     EXPECT_EQ(session.document.cue()->patch, own) << "hearing changes nothing";
     QTest::mouseClick(buttonOf(dialog, "Begin"), Qt::LeftButton);
     EXPECT_EQ(session.document.cue()->patch.name, "Pluck");
@@ -227,7 +229,7 @@ TEST_F(PlayingTest, BeginsFromACommonKindOrTheCollectionNearestFirst) {
     player().stop();
 
     // By keys alone.
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !window.findChild<StartDialog*>(); }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !window.findChild<StartDialog*>(); }, 10000 * patience));
     dialog = startDialog();
     ASSERT_NE(dialog, nullptr);
     ASSERT_TRUE(QTest::qWaitForWindowActive(dialog));
@@ -243,12 +245,13 @@ TEST_F(PlayingTest, BeginsFromACommonKindOrTheCollectionNearestFirst) {
                 dialog->activateWindow();
             return buttonOf(dialog, "Hear")->isChecked();
         },
-        15000));
-    EXPECT_TRUE(QTest::qWaitFor([this] { return player().playing() && player().side() == Side::render; }, 10000));
+        15000 * patience));
+    EXPECT_TRUE(
+        QTest::qWaitFor([this] { return player().playing() && player().side() == Side::render; }, 10000 * patience));
     EXPECT_EQ(session.document.cue()->patch, own);
     QTest::keyClick(dialog, Qt::Key_Escape);
     player().stop();
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !window.findChild<StartDialog*>(); }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !window.findChild<StartDialog*>(); }, 10000 * patience));
     dialog = startDialog();
     ASSERT_NE(dialog, nullptr);
     QTest::keyClicks(dialog->findChild<QLineEdit*>(), "bell");

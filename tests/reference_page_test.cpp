@@ -42,7 +42,7 @@ protected:
     bool waitForPicture() {
         return QTest::qWaitFor(
             [&] { return session.reference.source().overview() && session.reference.source().overview()->finished(); },
-            60000);
+            60000 * patience);
     }
     void dragOver(double begin, double end) {
         const QPoint from(static_cast<int>(picture().xAt(begin)), 80);
@@ -64,7 +64,8 @@ TEST_F(ReferenceTest, PartsOfALongFileBecomeExcerpts) {
     picture().zoom(20.0, 20.0);
     dragOver(19.9, 21.9);
     QTest::mouseClick(button("Add as excerpt"), Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == before + 1; }, 60000));
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == before + 1; }, 60000 * patience));
     ASSERT_TRUE(settle());
     const Excerpt& excerpt = *session.document.cue()->excerpt();
     EXPECT_NEAR(excerpt.begin, 19.9, 0.02);
@@ -73,7 +74,7 @@ TEST_F(ReferenceTest, PartsOfALongFileBecomeExcerpts) {
     EXPECT_NEAR(excerpt.corrected().notes[0].start, 20.0 - excerpt.begin, 0.01);
 
     // Both excerpts count in the likeness, by weight.
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results.state().excerptLikeness.size() == 2; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results.state().excerptLikeness.size() == 2; }, 60000 * patience));
     const auto both = session.results.state().excerptLikeness;
     const auto first = session.document.cue()->excerpts.front()->id;
     EXPECT_NEAR(session.results.state().likeness, 0.5 * (both.at(first) + both.at(excerpt.id)), 1e-6);
@@ -82,7 +83,7 @@ TEST_F(ReferenceTest, PartsOfALongFileBecomeExcerpts) {
         [&] {
             return std::abs(session.results.state().likeness - session.results.state().comparison->likeness) < 1e-6;
         },
-        15000));
+        15000 * patience));
 
     // Both survive the project file; the excerpt in view too.
     session.document.saveAs(folder / "two.facet");
@@ -104,7 +105,7 @@ TEST_F(ReferenceTest, ThePictureZoomsToSingleSamples) {
             return detail.recording && detail.begin <= view.begin &&
                    detail.begin + detail.recording->seconds() >= view.end;
         },
-        15000))
+        15000 * patience))
         << "samples are read where one looks closely";
     QTest::keyClick(&picture(), Qt::Key_End);
     EXPECT_NEAR(picture().view().end, 100.0, 1e-6);
@@ -116,16 +117,17 @@ TEST_F(ReferenceTest, SpacePlaysTheChosenPartAndLeavingGivesTheReferenceBack) {
     dragOver(50.0, 60.0);
     picture().setFocus();
     QTest::keyClick(&picture(), Qt::Key_Space);
-    ASSERT_TRUE(
-        QTest::qWaitFor([&] { return session.listening.auditioning() && session.playback.player().playing(); }, 15000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.listening.auditioning() && session.playback.player().playing(); },
+                                15000 * patience));
     EXPECT_TRUE(QTest::qWaitFor(
-        [&] { return session.listening.auditionPosition() > picture().selection().begin + 0.05; }, 15000));
+        [&] { return session.listening.auditionPosition() > picture().selection().begin + 0.05; }, 15000 * patience));
     EXPECT_LT(session.listening.auditionPosition(), 60.0);
     window.showView("facets");
     EXPECT_FALSE(session.listening.auditioning());
     QTest::keyClick(QApplication::focusWidget() ? QApplication::focusWidget() : &window, Qt::Key_Space);
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback.player().playing(); }, 15000));
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback.position() < 3.1; }, 15000)) << "the excerpt again";
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback.player().playing(); }, 15000 * patience));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback.position() < 3.1; }, 15000 * patience))
+        << "the excerpt again";
 }
 
 TEST_F(ReferenceTest, OfSixChannelsTheProducerChooses) {
@@ -141,7 +143,7 @@ TEST_F(ReferenceTest, OfSixChannelsTheProducerChooses) {
         dialog->accept();
     });
     drop(folder / "six.wav");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpt()->name == "six"; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpt()->name == "six"; }, 60000 * patience));
     EXPECT_EQ(session.document.cue()->excerpt()->channels.text(), "4");
     EXPECT_EQ(session.document.cue()->excerpt()->audio->channels[0], six.channels[3]);
     EXPECT_EQ(closedProblem(), "");
@@ -172,7 +174,7 @@ TEST_F(ReferenceTest, PartsOfTheSoundAreHeardButNotCompared) {
     ASSERT_TRUE(settle());
     EXPECT_EQ(session.results.state().likeness, likeness);
     QTest::mouseClick(button("As excerpt"), Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == 2; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == 2; }, 60000 * patience));
     EXPECT_TRUE(QString::fromStdString(session.document.cue()->excerpt()->name).contains("struck"));
     EXPECT_EQ(session.document.performance().notes.size(),
               session.document.cue()->excerpts.front()->corrected().notes.size());
@@ -188,13 +190,13 @@ TEST_F(ReferenceTest, ARecordingFromTheInputBecomesAnExcerpt) {
     Recorder recorder;
     recorder.open(SimulatedInput().name());
     recorder.start();
-    ASSERT_TRUE(QTest::qWaitFor([&] { return recorder.seconds() > 2.2; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return recorder.seconds() > 2.2; }, 30000 * patience));
     EXPECT_GT(recorder.takePeak(), 0.1f);
     const Recording recorded = recorder.stop();
     recorder.close();
     EXPECT_NEAR(recorded.seconds(), 2.25, 0.5);
     session.reference.addExcerptSound(recorded, "Recorded");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == 2; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == 2; }, 60000 * patience));
     ASSERT_TRUE(settle());
     // The simulated input plays four keys in turn, two a second.
     const auto notes = session.document.performance().notes;
@@ -209,13 +211,13 @@ TEST_F(ReferenceTest, AnHourOfNoiseIsShownAndAPartOfItSaysThatItHasNoNotes) {
     for (float& sample : noise.channels[0]) sample = static_cast<float>(0.4 * random.unit() - 0.2);
     writeAudio(folder / "hour.wav", noise, SampleFormat::wav16);
     drop(folder / "hour.wav");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.reference.source().overview() != nullptr; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.reference.source().overview() != nullptr; }, 60000 * patience));
     EXPECT_NEAR(session.reference.source().overview()->seconds, 3600.0, 1e-6);
     ASSERT_TRUE(waitForPicture());
     session.reference.addExcerpt(1800.0, 1802.0);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == 2; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpts.size() == 2; }, 60000 * patience));
     EXPECT_FALSE(session.document.cue()->excerpt()->noteProblem.empty()) << "nothing is made up about noise";
-    EXPECT_TRUE(QTest::qWaitFor([&] { return !session.busy(); }, 60000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return !session.busy(); }, 60000 * patience));
     EXPECT_EQ(closedProblem(), "");
 }
 
@@ -224,8 +226,8 @@ TEST_F(ReferenceTest, SilenceWithOneClickDoesNoHarm) {
     click.channels[0][44100] = 0.9f;
     writeAudio(folder / "click.wav", click);
     drop(folder / "click.wav");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpt()->name == "click"; }, 60000));
-    EXPECT_TRUE(QTest::qWaitFor([&] { return !session.busy(); }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.document.cue()->excerpt()->name == "click"; }, 60000 * patience));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return !session.busy(); }, 60000 * patience));
     EXPECT_EQ(closedProblem(), "");
     for (const char* view : {"reference", "notes", "facets"}) {
         window.showView(view);

@@ -34,10 +34,10 @@ protected:
                 return session.matching.state().running &&
                        static_cast<int>(session.matching.state().found.size()) >= count;
             },
-            180000);
+            180000 * patience);
     }
     bool ended() {
-        return QTest::qWaitFor([this] { return !session.matching.state().running; }, 120000);
+        return QTest::qWaitFor([this] { return !session.matching.state().running; }, 120000 * patience);
     }
     /// A search that tells how sure it is, which on a slow machine one that is late leaves out.
     bool tellsHowSure() {
@@ -60,7 +60,7 @@ TEST_F(SearchPageTest, WhatLeadsIsHeardAndTakenWhileItRuns) {
     EXPECT_EQ(session.matching.state().heard, 0);
     EXPECT_TRUE(QTest::qWaitFor(
         [this] { return session.playback.player().playing() && session.playback.player().side() == Side::render; },
-        10000));
+        10000 * patience));
     EXPECT_TRUE(session.document.cue()->patch.soundsLike(before)) << "hearing changes nothing";
     EXPECT_TRUE(session.matching.state().running);
     // By keys: Enter presses the button that has the focus.
@@ -83,7 +83,7 @@ TEST_F(SearchPageTest, AStopKeepsTheBestAndASearchGoesOnFromThere) {
     ASSERT_TRUE(limit);
     limit->setCurrentIndex(limit->count() - 1);
     QTest::keyClick(&window, Qt::Key_M, Qt::ControlModifier);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.matching.state().likeness > before + 10.0; }, 180000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.matching.state().likeness > before + 10.0; }, 180000 * patience));
     QTest::keyClick(&window, Qt::Key_M, Qt::ControlModifier);
     ASSERT_TRUE(ended());
     ASSERT_TRUE(settle());
@@ -134,11 +134,12 @@ TEST_F(SearchPageTest, ValuesAreLockedAndRangedBesideTheSearchAndTellHowSureItIs
     EXPECT_TRUE(list->isColumnHidden(2)) << "no search has told anything yet";
     const double held = session.document.cue()->patch.value(Address::parse(attack.toStdString()));
     row(attack)->setCheckState(0, Qt::Checked);
-    EXPECT_TRUE(QTest::qWaitFor(
-        [&] { return session.document.cue()->locks.contains(Address::parse(attack.toStdString())); }, 10000));
+    EXPECT_TRUE(
+        QTest::qWaitFor([&] { return session.document.cue()->locks.contains(Address::parse(attack.toStdString())); },
+                        10000 * patience));
     list->setCurrentItem(row(release));
     QTimer::singleShot(0, &window, [] {
-        ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 10000));
+        ASSERT_TRUE(QTest::qWaitFor([] { return QApplication::activeModalWidget(); }, 10000 * patience));
         auto* question = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
         ASSERT_TRUE(question);
         question->setTextValue("300 ms to 400 ms");
@@ -163,7 +164,7 @@ TEST_F(SearchPageTest, ValuesAreLockedAndRangedBesideTheSearchAndTellHowSureItIs
     EXPECT_TRUE(row(QString::fromStdString(surest.text()))->text(2).contains(" to "));
     // What is changed by hand is no longer what the search was sure of.
     session.patch.setParameter(surest, session.matching.state().ranges.front().value * 1.2 + 0.1);
-    EXPECT_TRUE(QTest::qWaitFor([&] { return list->isColumnHidden(2); }, 10000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return list->isColumnHidden(2); }, 10000 * patience));
 }
 
 TEST_F(SearchPageTest, WhatIsTiedStaysTiedAndHasItsLine) {
@@ -197,7 +198,7 @@ TEST_F(SearchPageTest, GoesOnFromWhatWasFound) {
                      [&] { tried << session.matching.state().trying; });
     session.matching.start(60.0);
     ASSERT_TRUE(leads());
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.matching.state().likeness > before + 10.0; }, 180000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.matching.state().likeness > before + 10.0; }, 180000 * patience));
     session.matching.stop();
     ASSERT_TRUE(ended());
     ASSERT_TRUE(settle());
@@ -207,9 +208,9 @@ TEST_F(SearchPageTest, GoesOnFromWhatWasFound) {
     QTest::mouseClick(visible("goOn"), Qt::LeftButton);
     ASSERT_TRUE(session.matching.state().running);
     ASSERT_TRUE(leads());
-    EXPECT_TRUE(QTest::qWaitFor([&] { return tried.contains("going on"); }, 180000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return tried.contains("going on"); }, 180000 * patience));
     const int triedBefore = session.matching.state().evaluations;
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session.matching.state().evaluations > triedBefore; }, 60000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.matching.state().evaluations > triedBefore; }, 60000 * patience));
     session.matching.stop();
     ASSERT_TRUE(ended());
     ASSERT_TRUE(settle());
@@ -226,7 +227,7 @@ TEST_F(SearchPageTest, VariationsAreHeardAndTaken) {
     window.findChild<SearchView*>()->findChild<QTabWidget*>()->setCurrentWidget(view);
     view->findChild<QComboBox*>()->setCurrentIndex(1);
     QTest::mouseClick(visible("makeVariations"), Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !session.variations.state().running; }, 180000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !session.variations.state().running; }, 180000 * patience));
     ASSERT_GE(session.variations.state().found.size(), 3u);
     for (const Variation& each : session.variations.state().found) {
         EXPECT_NEAR(each.likeness, 75.0, 9.0);
@@ -235,7 +236,7 @@ TEST_F(SearchPageTest, VariationsAreHeardAndTaken) {
     }
     QTest::mouseClick(visible("hearVariation", 1), Qt::LeftButton);
     EXPECT_EQ(session.variations.state().heard, 1);
-    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback.player().playing(); }, 10000));
+    EXPECT_TRUE(QTest::qWaitFor([this] { return session.playback.player().playing(); }, 10000 * patience));
     EXPECT_TRUE(session.document.cue()->patch.soundsLike(before)) << "hearing changes nothing";
     QTest::mouseClick(visible("takeVariation", 1), Qt::LeftButton);
     EXPECT_TRUE(session.document.cue()->patch.soundsLike(session.variations.state().found[1].patch));
@@ -259,12 +260,13 @@ TEST_F(SearchPageTest, TheBankIsMadeOnceAndASearchWaitsForNothing) {
     const QByteArray before = qgetenv("XDG_CACHE_HOME");
     qputenv("XDG_CACHE_HOME", cache.path().toUtf8());
     session.bank.prepare();
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.bank.fraction() > 0.0; }, 180000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.bank.fraction() > 0.0; }, 180000 * patience));
     session.matching.start(2.0);
     EXPECT_TRUE(session.matching.state().running);
     ASSERT_TRUE(ended());
     const double made = session.bank.fraction();
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session.bank.fraction() > made || made >= 1.0; }, 180000)) << "it goes on";
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session.bank.fraction() > made || made >= 1.0; }, 180000 * patience))
+        << "it goes on";
     EXPECT_TRUE(std::filesystem::exists(SeedBank::cacheFile())) << "what was made when the search began was kept";
     qputenv("XDG_CACHE_HOME", before);
 }
@@ -280,7 +282,8 @@ TEST_F(SearchPageTest, PlaybackDoesNotStutterWhileItRuns) {
     session.playback.seek(0.0);
     QElapsedTimer clock;
     clock.start();
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.playback.player().position() >= 1.4; }, 15000)) << "from " << from;
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session.playback.player().position() >= 1.4; }, 15000 * patience))
+        << "from " << from;
     EXPECT_LT(static_cast<double>(clock.elapsed()), 1000.0 * 1.4 / 0.99 + 100.0) << "ms";
     EXPECT_LT(session.playback.player().takeLoad(), 1.0f) << "of real time";
 }

@@ -49,6 +49,7 @@ namespace {
 
 using testing::TemporaryFolder;
 
+using testing::patience;
 using testing::WindowTest;
 
 const Address cutoff{"layer:a/filter:a", "cutoff"};
@@ -59,9 +60,9 @@ TEST_F(WindowTest, MatchEditUndoSaveReopenFindBothTakes) {
     QTest::mouseClick(button("Match"), Qt::LeftButton);
     ASSERT_TRUE(session.matching.state().running);
     EXPECT_TRUE(button("Stop and keep best"));
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.matching.state().likeness > 65.0; }, 85000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.matching.state().likeness > 65.0; }, 85000 * patience));
     QTest::mouseClick(button("Stop and keep best"), Qt::LeftButton);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 30000 * patience));
     ASSERT_TRUE(settle());
     EXPECT_GT(session.results.state().comparison->likeness, 60.0);
     EXPECT_EQ(window.findChild<QLabel*>("likeness")->text(),
@@ -191,10 +192,10 @@ TEST_F(WindowTest, KeysPlaySwapLoopAndStop) {
     QTest::keyClick(&window.mirror(), Qt::Key_Slash);
     EXPECT_NE(session.playback.looping(), looping);
     QTest::keyPress(&window.mirror(), Qt::Key_A);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.playback.player().liveActive(); }, 10000))
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.playback.player().liveActive(); }, 10000 * patience))
         << "the computer keyboard plays the patch";
     QTest::keyRelease(&window.mirror(), Qt::Key_A);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.playback.player().liveActive(); }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.playback.player().liveActive(); }, 10000 * patience));
     QTest::keyClick(&window.mirror(), Qt::Key_Escape);
     EXPECT_FALSE(session.playback.player().playing());
 }
@@ -219,8 +220,10 @@ TEST_F(WindowTest, ThePictureOfTheMirrorIsChosenByKey) {
     const int wave = colors(theme().reference);
     QTest::keyClick(&window, Qt::Key_F9);
     EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::spectrum);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results.state().reference.spectrogram != nullptr; }, 30000));
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session.results.state().render.spectrogram != nullptr; }, 30000));
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return session.results.state().reference.spectrogram != nullptr; }, 30000 * patience));
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return session.results.state().render.spectrogram != nullptr; }, 30000 * patience));
     EXPECT_LT(colors(theme().reference), wave / 2) << "shades instead of one color";
     // A new render gets its picture while one looks.
     const auto before = session.results.state().render.spectrogram;
@@ -229,7 +232,7 @@ TEST_F(WindowTest, ThePictureOfTheMirrorIsChosenByKey) {
         [&] {
             return session.results.state().render.spectrogram && session.results.state().render.spectrogram != before;
         },
-        30000));
+        30000 * patience));
     QTest::keyClick(&window, Qt::Key_F11);
     EXPECT_EQ(window.mirror().picture(), MirrorView::Picture::pitch);
     QTest::keyClick(&window, Qt::Key_F10);
@@ -247,7 +250,7 @@ TEST_F(WindowTest, SlowListeningKeepsThePlaceAndThePitch) {
     ASSERT_TRUE(givenToPlayer());
     output.capture(1.0);
     session.playback.play(Side::reference);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() == output.rateHz(); }, 24000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() == output.rateHz(); }, 24000 * patience));
     session.playback.toggle();
     std::vector<float> heard;
     for (std::size_t i = 0; i < output.captured().size(); i += 2) heard.push_back(output.captured()[i]);
@@ -336,7 +339,7 @@ TEST_F(WindowTest, TheMirrorLoopsZoomsAndRepairsNotes) {
 
 TEST_F(WindowTest, FilesAreDropped) {
     drop(testing::demoFile("comet-tail.flac"));
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.document.performance().notes.size() == 8; }, 45000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.document.performance().notes.size() == 8; }, 45000 * patience));
     Note moved = session.document.performance().notes[0];
     moved.key += 5;
     session.notes.correct("x", session.document.performance().notes[0], moved);
@@ -456,7 +459,7 @@ TEST_F(WindowTest, TextsFitTheirPlacesInASmallWindow) {
     window.resize(1024, 700);
     for (const char* view : {"reference", "facets", "pitch", "level", "patch/layer:a/source:a", "search", "piece"}) {
         ASSERT_TRUE(window.showView(view)) << view;
-        EXPECT_TRUE(QTest::qWaitFor([&] { return clippedTexts(window).empty(); }, 10000))
+        EXPECT_TRUE(QTest::qWaitFor([&] { return clippedTexts(window).empty(); }, 10000 * patience))
             << view << ": " << clippedTexts(window).join(" | ").toStdString();
     }
 }
@@ -470,7 +473,7 @@ void workAndKill(const TemporaryFolder& folder, const char* work) {
                 nullptr);
         ::_exit(1);
     }
-    const bool done = QTest::qWaitFor([&] { return std::filesystem::exists(folder / "state/done"); }, 60000);
+    const bool done = QTest::qWaitFor([&] { return std::filesystem::exists(folder / "state/done"); }, 60000 * patience);
     QTest::qWait(1000); // "the last second": what was done up to a second before the crash
     ::kill(child, SIGKILL);
     int status = 0;
@@ -519,7 +522,7 @@ TEST(Program, WritesAPictureOfEachViewAndEnds) {
         program.start(
             qEnvironmentVariable("FACET_PROGRAM"),
             {"--demo", QString::fromStdString(testing::demoFile("").string()), "--shot", file, "--view", view});
-        ASSERT_TRUE(program.waitForFinished(120000));
+        ASSERT_TRUE(program.waitForFinished(120000 * patience));
         EXPECT_EQ(program.exitCode(), 0);
         const QImage picture(file);
         EXPECT_EQ(picture.size(), QSize(1280, 800));

@@ -26,6 +26,13 @@
 
 namespace facet::testing {
 
+/// How many times as long a wait may last: instrumented code is several times slower.
+#ifdef FACET_INSTRUMENTED
+inline constexpr int patience = 8;
+#else
+inline constexpr int patience = 1;
+#endif
+
 class WindowTest : public ::testing::Test {
 protected:
     WindowTest() : session(folder / "state", SimulatedOutput().name()), window(session) {
@@ -39,7 +46,7 @@ protected:
 
     bool settle() {
         return QTest::qWaitFor([this] { return !session.busy() && session.results.state().comparisonIsCurrent; },
-                               120000);
+                               120000 * patience);
     }
     /// Works everything that has been posted: layouts, paints, deletions.
     static void laidOut() {
@@ -51,19 +58,20 @@ protected:
     }
     /// Until what is to be heard has been stretched, cut or rendered, and given to the player.
     bool givenToPlayer() {
-        const bool made = QTest::qWaitFor([this] { return !session.listening.busy(); }, 30000);
+        const bool made = QTest::qWaitFor([this] { return !session.listening.busy(); }, 30000 * patience);
         laidOut();
         return made;
     }
     /// Stops playing, and waits until what was fading has faded.
     bool stopAndFade() {
         session.playback.player().stop();
-        return QTest::qWaitFor([this] { return session.playback.player().takePeak() == 0.0f; }, 15000);
+        return QTest::qWaitFor([this] { return session.playback.player().takePeak() == 0.0f; }, 15000 * patience);
     }
     /// Waits until so much more of the sound has been played.
     bool played(double seconds) {
         const double from = session.playback.position();
-        return QTest::qWaitFor([&] { return std::abs(session.playback.position() - from) >= seconds; }, 15000);
+        return QTest::qWaitFor([&] { return std::abs(session.playback.position() - from) >= seconds; },
+                               15000 * patience);
     }
     /// The line of a parameter that is in view; on the patch page its module is opened first.
     ParameterRow* row(const Address& address) {
@@ -114,8 +122,8 @@ protected:
                 if (by == By::mouse) {
                     QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(*found).center());
                     if (!last) {
-                        ASSERT_TRUE(
-                            QTest::qWaitFor([menu] { return QApplication::activePopupWidget() != menu; }, 10000));
+                        ASSERT_TRUE(QTest::qWaitFor([menu] { return QApplication::activePopupWidget() != menu; },
+                                                    10000 * patience));
                     }
                     continue;
                 }
