@@ -7,6 +7,7 @@
 #include "core/engine/render.h"
 #include "core/parameters/audition.h"
 #include "core/parameters/patch_json.h"
+#include "tests/support/fixtures.h"
 #include "tests/support/sounds.h"
 
 #include <algorithm>
@@ -15,6 +16,8 @@
 
 namespace facet {
 namespace {
+
+using testing::link;
 
 using testing::componentDb;
 using testing::oneNote;
@@ -31,16 +34,6 @@ std::string addEffect(Patch& patch, ModuleKind kind) {
     patch.add(path);
     patch.set({path, "on"}, 1.0);
     return path;
-}
-
-void link(Patch& patch, const std::string& from, const std::string& to, double amount) {
-    const std::string path = patch.freePath(ModuleKind::link);
-    patch.add(path);
-    ModuleData data;
-    data.from = from;
-    data.to = to;
-    patch.setData(path, data);
-    patch.set({path, "amount"}, amount);
 }
 
 Patch sinePatch() {

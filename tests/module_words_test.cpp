@@ -1,6 +1,7 @@
 // What the lines of the patch say of their modules; no window is needed for that.
 #include "app/views/patch/module_words.h"
 #include "core/engine/inspect/stage.h"
+#include "tests/support/fixtures.h"
 #include "tests/support/sounds.h"
 
 #include <gtest/gtest.h>
@@ -9,17 +10,6 @@ namespace facet {
 namespace {
 
 const std::string lfo = "layer:a/lfo:a", sourceA = "layer:a/source:a", sourceB = "layer:a/source:b";
-
-Patch withLink(Patch patch, const std::string& from, const std::string& to, double amount) {
-    const std::string path = patch.freePath(ModuleKind::link);
-    patch.add(path);
-    ModuleData data;
-    data.from = from;
-    data.to = to;
-    patch.setData(path, data);
-    patch.set({path, "amount"}, amount);
-    return patch;
-}
 
 std::string title(const Patch& patch, const std::string& path) {
     return titleOf(patch, *patch.find(path), modulationsOf(patch)).toStdString();
@@ -35,7 +25,7 @@ TEST(ModuleWords, KnowAnLfoByWhatItMovesFirst) {
     patch.add(lfo);
     EXPECT_EQ(title(patch, lfo), "LFO");
     EXPECT_EQ(connections(patch, lfo), "moves nothing yet");
-    patch = withLink(patch, lfo, "layer:a/filter:a/cutoff", 12.0);
+    testing::link(patch, lfo, "layer:a/filter:a/cutoff", 12.0);
     EXPECT_EQ(title(patch, lfo), "LFO → cutoff");
     EXPECT_EQ(connections(patch, lfo).rfind("moves Filter cutoff", 0), 0u) << connections(patch, lfo);
     patch.set({"link:a", "on"}, 0.0);
@@ -47,7 +37,7 @@ TEST(ModuleWords, CountWhatHasNoRoom) {
     Patch patch;
     patch.add(lfo);
     for (const char* to : {"layer:a/filter:a/cutoff", "layer:a/source:a/cents", "layer:a/level"})
-        patch = withLink(patch, lfo, to, 1.0);
+        testing::link(patch, lfo, to, 1.0);
     const std::string words = connections(patch, lfo);
     EXPECT_NE(words.find("and 2 more"), std::string::npos) << words;
 }
@@ -57,7 +47,7 @@ TEST(ModuleWords, SayWhereASourceGoes) {
     EXPECT_FALSE(connections(patch, sourceA).empty());
     EXPECT_EQ(connections(patch, sourceB), "") << "one that is off goes nowhere";
     patch.set({sourceB, "on"}, 1.0);
-    patch = withLink(patch, sourceB, sourceA + "/phase", 40.0);
+    testing::link(patch, sourceB, sourceA + "/phase", 40.0);
     EXPECT_NE(connections(patch, sourceB).find("moves Source 1 start phase"), std::string::npos)
         << connections(patch, sourceB);
     patch.set({sourceB, "level"}, -60.0);
@@ -67,7 +57,7 @@ TEST(ModuleWords, SayWhereASourceGoes) {
 TEST(ModuleWords, NameTheEndsOfALink) {
     Patch patch;
     patch.add("macro:a");
-    patch = withLink(patch, "macro:a", "layer:a/source:a/level", -12.0);
+    testing::link(patch, "macro:a", "layer:a/source:a/level", -12.0);
     EXPECT_EQ(connections(patch, "link:a"), "Macro moves Source 1 level");
     patch.add("link:b");
     EXPECT_EQ(connections(patch, "link:b"), "moves nothing yet");

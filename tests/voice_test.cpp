@@ -8,6 +8,7 @@
 #include "core/engine/kernels/lanes.h"
 #include "core/engine/render.h"
 #include "core/parameters/patch_json.h"
+#include "tests/support/fixtures.h"
 #include "tests/support/sounds.h"
 
 #include <cmath>
@@ -17,6 +18,8 @@
 
 namespace facet {
 namespace {
+
+using testing::link;
 
 using testing::componentDb;
 using testing::oneNote;
@@ -34,17 +37,6 @@ Patch plain(Wave wave = Wave::sine) {
     patch.set({a, "phase_random"}, 0.0);
     patch.set({b, "phase_random"}, 0.0);
     return patch;
-}
-
-void link(Patch& patch, const std::string& from, const std::string& to, double amount, const std::string& by = "") {
-    const std::string path = patch.freePath(ModuleKind::link);
-    patch.add(path);
-    ModuleData data;
-    data.from = from;
-    data.to = to;
-    data.by = by;
-    patch.setData(path, data);
-    patch.set({path, "amount"}, amount);
 }
 
 Performance atHz(double hz, double seconds, double velocity = 100.0) {

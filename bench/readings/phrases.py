@@ -250,16 +250,16 @@ def glided(place, draw):
     notes = line(draw, count, draw.choice([55, 60]), tempo, (0.75, 1.0), (0.0,))
     notes = [[a, round(notes[i + 1][0] if i + 1 < count else b, 4), k, 100] for i, (a, b, k, _) in enumerate(notes)]
     time = [0.12, 0.001][place % 2] * draw.uniform(0.6, 1.4)
-    points = f"{generate_hz(notes[0][2]):.4f}"
+    points = f"{hz_of(notes[0][2]):.4f}"
     for before, note in zip(notes, notes[1:]):
-        points += f", {note[0] - before[0] - (0 if before is notes[0] else time):.4f}, {generate_hz(before[2]):.4f}, {time:.4f}, {generate_hz(note[2]):.4f}"
+        points += f", {note[0] - before[0] - (0 if before is notes[0] else time):.4f}, {hz_of(before[2]):.4f}, {time:.4f}, {hz_of(note[2]):.4f}"
     score = [[notes[0][0], notes[-1][1], notes[0][2], 100]]
-    sound = f"kHz expseg {points}, 60, {generate_hz(notes[-1][2]):.4f}\naL vco2 0.5, kHz, {draw.choice([0, 10])}\naR = aL\n"
+    sound = f"kHz expseg {points}, 60, {hz_of(notes[-1][2]):.4f}\naL vco2 0.5, kHz, {draw.choice([0, 10])}\naR = aL\n"
     sound += "aL moogladder aL, 3200, 0.2\naR = aL\n" + envelope(0.01, 0.3, 0.8, 0.08)
     return Phrase("glides", place, sound, score, until(notes, 0.4), tempo=tempo, heard=notes)
 
 
-def generate_hz(key):
+def hz_of(key):
     return 440.0 * 2.0 ** ((key - 69) / 12.0)
 
 
@@ -329,9 +329,9 @@ def tied(place, draw):
     if place % 2 == 0:
         sound = stack(draw, draw.choice([1, 2]), 7) + through_low_pass(draw.uniform(2500, 6000), 900, 0.3) + envelope(0.005, 0.3, 0.7, 0.02)
         return Phrase("ties", place, sound, notes, until(notes, 0.4), tempo=tempo)
-    points = f"{generate_hz(notes[0][2]):.4f}" + "".join(
-        f", {note[0] - before[0] - (0 if before is notes[0] else 0.0005):.4f}, {generate_hz(before[2]):.4f}, 0.0005, {generate_hz(note[2]):.4f}" for before, note in zip(notes, notes[1:]))
-    sound = f"kHz expseg {points}, 60, {generate_hz(notes[-1][2]):.4f}\naL vco2 0.5, kHz, {draw.choice([0, 10])}\naR = aL\naL moogladder aL, 2600, 0.1\naR = aL\n"
+    points = f"{hz_of(notes[0][2]):.4f}" + "".join(
+        f", {note[0] - before[0] - (0 if before is notes[0] else 0.0005):.4f}, {hz_of(before[2]):.4f}, 0.0005, {hz_of(note[2]):.4f}" for before, note in zip(notes, notes[1:]))
+    sound = f"kHz expseg {points}, 60, {hz_of(notes[-1][2]):.4f}\naL vco2 0.5, kHz, {draw.choice([0, 10])}\naR = aL\naL moogladder aL, 2600, 0.1\naR = aL\n"
     return Phrase("ties", place, sound + envelope(0.01, 0.3, 0.8, 0.08), [[notes[0][0], notes[-1][1], notes[0][2], 100]],
                   until(notes, 0.4), tempo=tempo, heard=notes)
 

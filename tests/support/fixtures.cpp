@@ -20,6 +20,17 @@ std::vector<std::string> fixtureNames() {
 
 Patch fixturePatch(const std::string& name) { return readPatch(folder / (name + ".json")); }
 
+void link(Patch& patch, const std::string& from, const std::string& to, double amount, const std::string& by) {
+    const std::string path = patch.freePath(ModuleKind::link);
+    patch.add(path);
+    ModuleData data;
+    data.from = from;
+    data.to = to;
+    data.by = by;
+    patch.setData(path, data);
+    patch.set({path, "amount"}, amount);
+}
+
 Performance fixturePhrase() {
     Performance performance;
     performance.notes = {{0.05, 1.3, 45, 0.0, 110.0}, {1.2, 2.0, 52, 0.0, 70.0}, {2.15, 2.4, 60, 0.0, 95.0}};

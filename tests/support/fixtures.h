@@ -13,6 +13,10 @@ namespace facet::testing {
 std::vector<std::string> fixtureNames();
 Patch fixturePatch(const std::string& name);
 
+/// Adds a link to a patch: `from` moves `to`, an address, by `amount` in the destination's unit of movement; `by`
+/// scales it, empty: nothing does. The link's key is the next free one.
+void link(Patch& patch, const std::string& from, const std::string& to, double amount, const std::string& by = "");
+
 /// A long note, a shorter and softer one that it overlaps, and a high short one; stereo, 3.2 s.
 Performance fixturePhrase();
 

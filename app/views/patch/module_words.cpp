@@ -5,7 +5,7 @@
 #include "core/engine/inspect/stage.h"
 #include "core/parameters/relevance.h"
 
-#include <QCoreApplication>
+#include <QObject>
 #include <QStringList>
 #include <algorithm>
 
@@ -13,7 +13,7 @@ namespace facet {
 
 namespace {
 
-QString tr(const char* words) { return QCoreApplication::translate("facet::ModuleRow", words); }
+QString tr(const char* words) { return QObject::tr(words); }
 
 } // namespace
 

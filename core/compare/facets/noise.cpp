@@ -1,6 +1,5 @@
 #include "core/compare/facets/facet_comparisons.h"
 
-#include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 #include <vector>
