@@ -8,6 +8,8 @@
 #include "core/analysis/notes/tempo.h"
 #include "core/audio/audio_file.h"
 #include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/base/json.h"
 #include "core/base/random.h"
 #include "core/base/units.h"
 #include "core/performance/midi_file.h"
@@ -16,8 +18,6 @@
 
 #include <cmath>
 #include <gtest/gtest.h>
-#include <nlohmann/json.hpp>
-#include <fstream>
 #include <numbers>
 
 namespace facet {
@@ -119,8 +119,7 @@ TEST(NoteFinding, FindsTheDemosNotes) {
         const auto x = monoMix(atRate(readAudio(demoFile(std::string(name) + ".flac")), 48000));
         const FoundNotes found = findNotes(x);
         const Performance truth = readMidi(demoFile(std::string(name) + ".mid"));
-        std::ifstream file(demoFile(std::string(name) + ".json"));
-        const auto json = nlohmann::json::parse(file);
+        const Json json = parseJson(readWholeFile(demoFile(std::string(name) + ".json")));
         EXPECT_EQ(found.problem, "") << name;
         ASSERT_EQ(found.performance.notes.size(), truth.notes.size()) << name;
         EXPECT_NEAR(found.performance.tuningCents, json["tuning_cents"].get<double>(), 2.0) << name;
@@ -395,8 +394,7 @@ TEST(Profiles, MeasureTheDemosTruth) {
     const Profile profile = measureProfile(recording, notes);
     EXPECT_EQ(profile.source.wave, TextbookWave::pulse);
     EXPECT_NEAR(profile.source.pulseWidth, 0.3, 0.021);
-    std::ifstream file(demoFile("comet-tail.json"));
-    const auto truth = nlohmann::json::parse(file);
+    const Json truth = parseJson(readWholeFile(demoFile("comet-tail.json")));
     const auto& longest = profile.notes.back();
     EXPECT_NEAR(longest.level.attack, truth["envelope"]["attack_ms"].get<double>() / 1000.0, 0.003);
     EXPECT_NEAR(longest.level.decayTime, truth["decay_63_ms"].get<double>() / 1000.0,

@@ -1,5 +1,6 @@
 #include "core/analysis/notes/note_finding.h"
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/random.h"
 #include "core/dsp/envelope.h"
 #include "core/engine/render.h"
@@ -20,7 +21,6 @@
 #include <gtest/gtest.h>
 #include <numbers>
 #include <set>
-#include <nlohmann/json.hpp>
 
 namespace facet {
 namespace {
@@ -61,7 +61,7 @@ TEST(Matching, RecoversItsOwnSound) {
     EXPECT_LT(result.best.loss, 2.0);
     EXPECT_LE(result.evaluations, 700);
     EXPECT_EQ(result.best.patch.value({"layer:a/source:a", "wave"}), static_cast<double>(Wave::saw));
-    const auto report = nlohmann::json::parse(matchReport(result));
+    const auto report = parseJson(matchReport(result));
     EXPECT_EQ(report["evaluations"], result.evaluations);
     EXPECT_TRUE(report["facets"].contains("brightness"));
     EXPECT_TRUE(report["likeness"].contains("floor"));

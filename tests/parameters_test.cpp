@@ -1,4 +1,5 @@
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/value_text.h"
 #include "tests/support/files.h"
@@ -6,7 +7,6 @@
 #include <cmath>
 #include <fstream>
 #include <gtest/gtest.h>
-#include <nlohmann/json.hpp>
 #include <set>
 
 namespace facet {
@@ -115,7 +115,7 @@ TEST(Patches, KeepWhatANewerProgramWrote) {
         "modules": {"layer:a/source:a": {"sparkle": 7, "width": 40.0}, "layer:q/granulator:z": {"size": 3}}})";
     const Patch patch = patchFromJson(text);
     EXPECT_EQ(patch.value({"layer:a/source:a", "width"}), 40.0);
-    const auto again = nlohmann::json::parse(patchToJson(patch));
+    const auto again = parseJson(patchToJson(patch));
     EXPECT_EQ(again["mood"]["a"][1], 2);
     EXPECT_EQ(again["modules"]["layer:a/source:a"]["sparkle"], 7);
     EXPECT_EQ(again["modules"]["layer:a/source:a"]["width"], 40.0);

@@ -31,3 +31,5 @@ QVariant ComparisonModel::headerData(int section, Qt::Orientation orientation, i
 }
 
 } // namespace facet
+
+#include "moc_comparison_model.cpp"

@@ -24,3 +24,5 @@ void Messages::report(const std::exception_ptr& failure) {
 }
 
 } // namespace facet
+
+#include "moc_messages.cpp"

@@ -508,3 +508,5 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
 }
 
 } // namespace facet
+
+#include "moc_main_window.cpp"

@@ -1,15 +1,13 @@
 #include "core/analysis/profile_json.h"
 
+#include "core/base/json.h"
 #include "core/base/units.h"
 
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 namespace facet {
 
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 /// JSON writes what is not measurable, a NaN, as null.
 Json number(double value) { return std::isfinite(value) ? Json(sixDigits(value)) : Json(nullptr); }
@@ -165,7 +163,7 @@ std::string profileToJson(const Profile& profile, const Performance& performance
                       {"resonance_db", toJson(profile.resonanceDb)},
                       {"filter_slope_db_per_octave", toJson(profile.filterSlope)},
                       {"harmonic_to_noise_db", toJson(profile.noise.ratioDb)}};
-    return json.dump(1) + "\n";
+    return jsonText(json, 1) + "\n";
 }
 
 } // namespace facet

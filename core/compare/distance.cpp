@@ -2,7 +2,7 @@
 
 #include "core/base/units.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Cholesky>
 #include <algorithm>
 #include <array>
 #include <cmath>

@@ -1,8 +1,8 @@
 #include "core/dsp/evolution.h"
 
 #include "core/base/random.h"
+#include "core/dsp/linear_algebra.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -85,9 +85,9 @@ EvolutionResult evolve(const std::function<std::vector<double>(const std::vector
         }
         sigma *= std::exp(std::min(1.0, (c.cs / c.damping) * (ps.norm() / c.expected - 1.0)));
         if (generation % decomposedEvery == 0) {
-            const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solved(0.5 * (covariance + covariance.transpose()));
-            axes = solved.eigenvectors();
-            scale = solved.eigenvalues().cwiseMax(1e-14).cwiseSqrt();
+            const PrincipalAxes solved = principalAxes(0.5 * (covariance + covariance.transpose()));
+            axes = solved.vectors;
+            scale = solved.values.cwiseMax(1e-14).cwiseSqrt();
         }
     }
     return best;

@@ -1,6 +1,7 @@
 #include "core/dsp/least_squares.h"
 
-#include <Eigen/Cholesky>
+#include "core/dsp/linear_algebra.h"
+
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -39,7 +40,7 @@ Eigen::VectorXd boundedStep(const Eigen::MatrixXd& normal, const Eigen::VectorXd
                 matrix(i, i) = 1.0;
                 right(i) = step(i);
             }
-        step = matrix.ldlt().solve(right);
+        step = solveSymmetric(matrix, right);
         bool changed = false;
         for (Eigen::Index i = 0; i < n; ++i) {
             const double clipped = std::min(std::max(point(i) + step(i), lower(i)), upper(i)) - point(i);

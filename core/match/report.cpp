@@ -1,17 +1,15 @@
 #include "core/match/report.h"
 
+#include "core/base/json.h"
 #include "core/base/units.h"
 #include "core/engine/render.h"
 #include "core/match/starts/estimate.h"
 
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 namespace facet {
 
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 /// JSON writes what is not measurable, a NaN, as null.
 Json number(double value) { return std::isfinite(value) ? Json(sixDigits(value)) : Json(nullptr); }
@@ -84,9 +82,9 @@ std::string matchReport(const MatchResult& result) {
     json["seconds"] = number(result.seconds);
     json["seed"] = result.performance.seed;
     json["complete"] = result.complete;
-    return json.dump(2) + "\n";
+    return jsonText(json, 2) + "\n";
 }
 
-std::string comparisonReport(const Comparison& comparison) { return toJson(comparison).dump(2) + "\n"; }
+std::string comparisonReport(const Comparison& comparison) { return jsonText(toJson(comparison), 2) + "\n"; }
 
 } // namespace facet

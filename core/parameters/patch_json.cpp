@@ -3,15 +3,13 @@
 #include "core/base/base64.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/base/json.h"
 #include "core/parameters/value_text.h"
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 namespace facet {
-
-using Json = nlohmann::ordered_json;
 
 namespace {
 
@@ -24,8 +22,7 @@ Json valueToJson(const ParameterDescriptor& descriptor, double value) {
 
 double valueFromJson(const ParameterDescriptor& descriptor, const Json& json, const std::string& path) {
     const auto refuse = [&]() -> double {
-        throw Error(fmt::format("“{}” cannot be {}; it takes {}.", path,
-                                json.dump(-1, ' ', false, Json::error_handler_t::replace), rangeText(descriptor)));
+        throw Error(fmt::format("“{}” cannot be {}; it takes {}.", path, shownJson(json), rangeText(descriptor)));
     };
     if (descriptor.unit == Unit::choice) {
         if (!json.is_string()) return refuse();
@@ -187,14 +184,14 @@ std::string patchToJson(const Patch& patch) {
         json["ties"].push_back({{"members", members}, {"offset", tie.offset}});
     }
     for (const std::string& path : patch.retired()) json["retired"].push_back(path);
-    if (!patch.unknown.empty()) json.merge_patch(Json::parse(patch.unknown));
-    return json.dump(2) + "\n";
+    if (!patch.unknown.empty()) json.merge_patch(parseJson(patch.unknown));
+    return jsonText(json, 2) + "\n";
 }
 
 Patch patchFromJson(const std::string& text) {
     Json json;
     try {
-        json = Json::parse(text);
+        json = parseJson(text);
     } catch (const Json::exception& problem) {
         throw Error("This is not a Facet patch: it is not valid JSON; open another file.", problem.what());
     }
@@ -204,7 +201,7 @@ Patch patchFromJson(const std::string& text) {
         throw Error("This Facet patch states no “version”; open another file.");
     if (json["version"] != 1)
         throw Error(fmt::format("This patch has version {}, which needs a newer Facet; update Facet to open it.",
-                                json["version"].dump()));
+                                jsonText(json["version"])));
     Patch patch;
     Json unknown = Json::object();
     for (const auto& [key, value] : json.items()) {
@@ -222,7 +219,7 @@ Patch patchFromJson(const std::string& text) {
     }
     // Values first: a tie would let one of them move another.
     if (json.contains("ties")) readTies(patch, json["ties"]);
-    if (!unknown.empty()) patch.unknown = unknown.dump();
+    if (!unknown.empty()) patch.unknown = jsonText(unknown);
     return patch;
 }
 
@@ -321,7 +318,7 @@ std::string patchSchema() {
         }
         describeData(static_cast<ModuleKind>(kind), definition["properties"]);
     }
-    return schema.dump(2) + "\n";
+    return jsonText(schema, 2) + "\n";
 }
 
 } // namespace facet

@@ -1,12 +1,12 @@
 #include "core/parameters/sections.h"
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/random.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/relevance.h"
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 namespace facet {
 
@@ -32,20 +32,20 @@ Patch withValuesOf(Patch patch, std::string_view path, const Patch::Module& from
 
 std::string sectionToText(const Patch& patch, std::string_view path) {
     sectionAt(patch, path);
-    nlohmann::json section;
+    Json section;
     section["format"] = sectionFormat;
     section["module"] = path;
-    section["patch"] = nlohmann::json::parse(patchToJson(patch));
-    return section.dump();
+    section["patch"] = parseJson(patchToJson(patch));
+    return jsonText(section);
 }
 
 Patch withSection(const Patch& patch, std::string_view path, const std::string& text) {
     const Patch::Module& target = sectionAt(patch, path);
-    const auto section = nlohmann::json::parse(text, nullptr, false);
+    const auto section = parseJsonOrDiscard(text);
     if (!section.is_object() || section.value("format", "") != sectionFormat || !section.contains("patch") ||
         !section.contains("module") || !section["module"].is_string())
         throw Error("The clipboard holds no section of a patch; copy one first.");
-    const Patch source = patchFromJson(section["patch"].dump());
+    const Patch source = patchFromJson(jsonText(section["patch"]));
     const Patch::Module& from = sectionAt(source, section["module"].get<std::string>());
     if (from.kind != target.kind)
         throw Error(fmt::format("A {} cannot become a {}; choose a line of the same kind.", wordOf(from.kind),

@@ -3,16 +3,14 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/hash.h"
+#include "core/base/json.h"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 namespace facet {
-
-using Json = nlohmann::ordered_json;
 
 void Performance::normalize() {
     std::erase_if(notes, [](const Note& note) { return !(note.end > note.start); });
@@ -78,7 +76,7 @@ std::string performanceToJson(const Performance& p) {
     for (const Curve& curve : p.curves)
         for (const CurvePoint& point : curve.points)
             json["curves"][curve.target].push_back({point.seconds, point.value});
-    return json.dump(2) + "\n";
+    return jsonText(json, 2) + "\n";
 }
 
 namespace {
@@ -111,7 +109,7 @@ std::vector<CurvePoint> pointsIn(const Json& json, const std::string& name, doub
 Performance performanceFromJson(const std::string& text) {
     Json json;
     try {
-        json = Json::parse(text);
+        json = parseJson(text);
     } catch (const Json::exception& problem) {
         throw Error("This is not a Facet performance: it is not valid JSON; open another file.", problem.what());
     }

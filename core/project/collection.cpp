@@ -2,19 +2,17 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/base/json.h"
 #include "core/parameters/patch_json.h"
 
 #include <algorithm>
 #include <cctype>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 #include <sstream>
 
 namespace facet {
 
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 constexpr const char* ending = ".json";
 constexpr const char* defaultName = "own default.start";
@@ -35,21 +33,21 @@ std::string fileNameOf(const std::string& name) {
 }
 
 std::string textOf(const Patch& patch, const std::vector<std::string>& tags) {
-    Json json = Json::parse(patchToJson(patch));
+    Json json = parseJson(patchToJson(patch));
     json["tags"] = tags;
-    return json.dump(2) + "\n";
+    return jsonText(json, 2) + "\n";
 }
 
 CollectedPatch read(const std::filesystem::path& file) {
     CollectedPatch found{file, {}, {}};
     try {
-        Json json = Json::parse(readWholeFile(file));
+        Json json = parseJson(readWholeFile(file));
         if (json.is_object() && json.contains("tags")) {
             for (const Json& tag : json["tags"])
                 if (tag.is_string()) found.tags.push_back(tag.get<std::string>());
             json.erase("tags");
         }
-        found.patch = patchFromJson(json.dump());
+        found.patch = patchFromJson(jsonText(json));
     } catch (const Json::exception& problem) {
         throw Error(fmt::format("“{}” is not a Facet patch; take it out of the collection.", file.filename().string()),
                     problem.what());

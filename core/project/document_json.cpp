@@ -1,14 +1,12 @@
 #include "core/project/document_json.h"
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/parameters/patch_json.h"
 
 #include <filesystem>
-#include <nlohmann/json.hpp>
 
 namespace facet {
-
-using Json = nlohmann::ordered_json;
 
 namespace {
 
@@ -27,8 +25,8 @@ std::optional<Note> noteFrom(const Json& json) {
                 json.at("cents").get<double>(), json.at("velocity").get<double>()};
 }
 
-Json patchJson(const Patch& patch) { return Json::parse(patchToJson(patch)); }
-Patch patchFrom(const Json& json) { return patchFromJson(json.dump()); }
+Json patchJson(const Patch& patch) { return parseJson(patchToJson(patch)); }
+Patch patchFrom(const Json& json) { return patchFromJson(jsonText(json)); }
 
 Json excerptJson(const Excerpt& e) {
     Json json{{"id", e.id},
@@ -47,7 +45,7 @@ Json excerptJson(const Excerpt& e) {
               {"place", e.place ? Json(*e.place) : Json(nullptr)}};
     json["left_out"] = Json::array();
     for (const TimeSpan& span : e.leftOut) json["left_out"].push_back({span.begin, span.end});
-    json["performance"] = Json::parse(performanceToJson(e.performance));
+    json["performance"] = parseJson(performanceToJson(e.performance));
     json["corrections"] = Json::array();
     for (const NoteCorrection& c : e.corrections)
         json["corrections"].push_back({{"from", noteJson(c.from)}, {"to", noteJson(c.to)}});
@@ -70,7 +68,7 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
     e.noteProblem = json.value("note_problem", "");
     e.noteEvidence = json.value("note_evidence", "");
     if (const auto place = json.find("place"); place != json.end() && !place->is_null()) e.place = place->get<double>();
-    e.performance = performanceFromJson(json.at("performance").dump());
+    e.performance = performanceFromJson(jsonText(json.at("performance")));
     for (const Json& c : json.at("corrections"))
         e.corrections.push_back({noteFrom(c.at("from")), noteFrom(c.at("to"))});
     e.audioKey = json.at("audio");
@@ -203,20 +201,20 @@ template <typename F> auto guarded(F&& read) {
 
 } // namespace
 
-std::string headToJson(const Document& document) { return headJson(document).dump(); }
-std::string cueToJson(const Cue& cue) { return cueJson(cue).dump(); }
+std::string headToJson(const Document& document) { return jsonText(headJson(document)); }
+std::string cueToJson(const Cue& cue) { return jsonText(cueJson(cue)); }
 
 std::string documentToJson(const Document& document) {
     Json json;
     json["head"] = headJson(document);
     json["cues"] = Json::array();
     for (const auto& cue : document.cues) json["cues"].push_back(cueJson(*cue));
-    return json.dump(1);
+    return jsonText(json, 1);
 }
 
 Document documentFromJson(const std::string& text, const AudioSource& audio) {
     return guarded([&] {
-        const Json json = Json::parse(text);
+        const Json json = parseJson(text);
         Document document;
         for (const Json& cue : json.at("cues"))
             document.cues.push_back(std::make_shared<const Cue>(cueFrom(cue, audio)));
@@ -226,11 +224,11 @@ Document documentFromJson(const std::string& text, const AudioSource& audio) {
 }
 
 void applyHead(Document& document, const std::string& text, const AudioSource& audio) {
-    guarded([&] { applyHead(document, Json::parse(text), audio); });
+    guarded([&] { applyHead(document, parseJson(text), audio); });
 }
 
 Cue cueFromJson(const std::string& text, const AudioSource& audio) {
-    return guarded([&] { return cueFrom(Json::parse(text), audio); });
+    return guarded([&] { return cueFrom(parseJson(text), audio); });
 }
 
 } // namespace facet

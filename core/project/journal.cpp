@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/base/files.h"
+#include "core/base/json.h"
 #include "core/base/log.h"
 #include "core/project/document_json.h"
 #include "core/project/project_file.h"
@@ -14,13 +15,11 @@
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <fstream>
-#include <nlohmann/json.hpp>
 #include <unistd.h>
 
 namespace facet {
 
 namespace fs = std::filesystem;
-using Json = nlohmann::ordered_json;
 
 namespace {
 
@@ -81,7 +80,7 @@ void Journal::begin(const Document& document, const fs::path& projectPath, std::
     cues_.clear();
     audio_.clear();
     const std::string path = projectPath.empty() ? "" : fs::absolute(projectPath).string();
-    append(Json{{"journal", 1}, {"path", path}, {"generation", generation}}.dump());
+    append(jsonText({{"journal", 1}, {"path", path}, {"generation", generation}}));
     if (projectPath.empty()) return; // the first record holds all
     for (const auto& cue : document.cues) cues_[cue->id] = cue;
     head_ = headToJson(document);
@@ -116,7 +115,7 @@ std::optional<RecoveredWork> replay(const fs::path& file) {
     std::ifstream in(file);
     std::string line;
     if (!std::getline(in, line)) return std::nullopt;
-    const Json begin = Json::parse(line);
+    const Json begin = parseJson(line);
     RecoveredWork work;
     work.file = file;
     work.projectPath = begin.at("path").get<std::string>();
@@ -131,10 +130,10 @@ std::optional<RecoveredWork> replay(const fs::path& file) {
     };
     int records = 0;
     while (std::getline(in, line)) {
-        const Json record = Json::parse(line, nullptr, false);
+        const Json record = parseJsonOrDiscard(line);
         if (record.is_discarded()) break; // the crash came while this was written
-        if (record.contains("cue")) work.document = withCue(work.document, cueFromJson(record["cue"].dump(), audio));
-        if (record.contains("head")) applyHead(work.document, record["head"].dump(), audio);
+        if (record.contains("cue")) work.document = withCue(work.document, cueFromJson(jsonText(record["cue"]), audio));
+        if (record.contains("head")) applyHead(work.document, jsonText(record["head"]), audio);
         ++records;
     }
     if (records == 0 || work.document.cues.empty()) return std::nullopt;

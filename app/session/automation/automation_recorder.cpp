@@ -75,3 +75,5 @@ void AutomationRecorder::keep() {
 }
 
 } // namespace facet
+
+#include "moc_automation_recorder.cpp"

@@ -254,3 +254,5 @@ void DocumentStore::writeJournal() {
 }
 
 } // namespace facet
+
+#include "moc_document_store.cpp"

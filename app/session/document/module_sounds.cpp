@@ -137,3 +137,5 @@ void ModuleSounds::takeShape(const std::string& path) {
 }
 
 } // namespace facet
+
+#include "moc_module_sounds.cpp"

@@ -175,3 +175,5 @@ void PatchEditor::untie(const Address& address) {
 }
 
 } // namespace facet
+
+#include "moc_patch_editor.cpp"

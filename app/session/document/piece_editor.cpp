@@ -56,3 +56,5 @@ void PieceEditor::placeExcerpt(std::uint64_t cueId, std::uint64_t excerptId, dou
 }
 
 } // namespace facet
+
+#include "moc_piece_editor.cpp"

@@ -136,3 +136,5 @@ void TakeKeeper::keepBlindResult(const BlindResult& result) {
 }
 
 } // namespace facet
+
+#include "moc_take_keeper.cpp"

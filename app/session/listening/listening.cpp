@@ -361,3 +361,5 @@ void Listening::givePiece() {
 }
 
 } // namespace facet
+
+#include "moc_listening.cpp"

@@ -56,3 +56,5 @@ void PieceMixing::mix(const Document& heard, Player& player) {
 }
 
 } // namespace facet
+
+#include "moc_piece_mixing.cpp"

@@ -145,3 +145,5 @@ void Playback::panic() {
 }
 
 } // namespace facet
+
+#include "moc_playback.cpp"

@@ -232,3 +232,5 @@ void MatchController::take(int index) {
 }
 
 } // namespace facet
+
+#include "moc_match_controller.cpp"

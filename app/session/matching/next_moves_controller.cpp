@@ -113,3 +113,5 @@ void NextMovesController::hear(int index) {
 }
 
 } // namespace facet
+
+#include "moc_next_moves_controller.cpp"

@@ -29,3 +29,5 @@ void SeedBankKeeper::resume() {
 }
 
 } // namespace facet
+
+#include "moc_seed_bank_keeper.cpp"

@@ -60,3 +60,5 @@ void VariationsController::take(int index) {
 }
 
 } // namespace facet
+
+#include "moc_variations_controller.cpp"

@@ -150,3 +150,5 @@ void NotesController::setSnapping(bool on) {
 }
 
 } // namespace facet
+
+#include "moc_notes_controller.cpp"

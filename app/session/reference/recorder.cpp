@@ -90,3 +90,5 @@ void Recorder::collect() {
 }
 
 } // namespace facet
+
+#include "moc_recorder.cpp"

@@ -206,3 +206,5 @@ void ReferenceController::addPartAsExcerpt(HeardPart heard) {
 }
 
 } // namespace facet
+
+#include "moc_reference_controller.cpp"

@@ -98,3 +98,5 @@ void SourceView::wantDetail(double begin, double end) {
 }
 
 } // namespace facet
+
+#include "moc_source_view.cpp"

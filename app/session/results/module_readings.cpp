@@ -113,3 +113,5 @@ const std::set<Address>* ModuleReadings::unheard(const std::string& path) const 
 }
 
 } // namespace facet
+
+#include "moc_module_readings.cpp"

@@ -67,3 +67,5 @@ quint64 PatchComparisons::comparePair(const Patch& a, const Patch& b) {
 }
 
 } // namespace facet
+
+#include "moc_patch_comparisons.cpp"

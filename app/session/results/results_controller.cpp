@@ -311,3 +311,5 @@ void ResultsController::showPictures(const Pictures& pictures) {
 }
 
 } // namespace facet
+
+#include "moc_results_controller.cpp"

@@ -65,3 +65,5 @@ void KindBox::showPopup() {
 }
 
 } // namespace facet
+
+#include "moc_kind_box.cpp"

@@ -100,3 +100,5 @@ void ValueSlider::wheelEvent(QWheelEvent* event) {
 }
 
 } // namespace facet
+
+#include "moc_value_slider.cpp"

@@ -110,3 +110,5 @@ void AnswerView::refresh() {
 }
 
 } // namespace facet
+
+#include "moc_answer_view.cpp"

@@ -161,3 +161,5 @@ void FacetCard::drawCurve(QPainter& painter, const QRectF& area, const std::vect
 }
 
 } // namespace facet
+
+#include "moc_facet_card.cpp"

@@ -96,3 +96,5 @@ void FacetList::refresh() {
 }
 
 } // namespace facet
+
+#include "moc_facet_list.cpp"

@@ -395,3 +395,5 @@ void FacetPlot::writePicture(const std::filesystem::path& path) {
 }
 
 } // namespace facet
+
+#include "moc_facet_plot.cpp"

@@ -59,3 +59,5 @@ void FacetWeightsView::refresh() {
 }
 
 } // namespace facet
+
+#include "moc_facet_weights.cpp"

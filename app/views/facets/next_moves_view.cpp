@@ -195,3 +195,5 @@ void MovesView::refresh() {
 }
 
 } // namespace facet
+
+#include "moc_next_moves_view.cpp"

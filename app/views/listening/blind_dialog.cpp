@@ -174,3 +174,5 @@ void BlindDialog::keyPressEvent(QKeyEvent* event) {
 }
 
 } // namespace facet
+
+#include "moc_blind_dialog.cpp"

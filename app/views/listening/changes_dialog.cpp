@@ -76,3 +76,5 @@ void ChangesDialog::takeBack() {
 }
 
 } // namespace facet
+
+#include "moc_changes_dialog.cpp"

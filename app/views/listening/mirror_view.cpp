@@ -129,3 +129,5 @@ void MirrorView::showAll() {
 }
 
 } // namespace facet
+
+#include "moc_mirror_view.cpp"

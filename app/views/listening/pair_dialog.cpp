@@ -196,3 +196,5 @@ void PairDialog::hear(int which) {
 }
 
 } // namespace facet
+
+#include "moc_pair_dialog.cpp"

@@ -172,3 +172,5 @@ void TakesBar::showMenu(std::uint64_t id, const QPoint& place) {
 }
 
 } // namespace facet
+
+#include "moc_takes_bar.cpp"

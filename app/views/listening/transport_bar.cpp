@@ -201,3 +201,5 @@ void TransportBar::showPeak(float peak) {
 }
 
 } // namespace facet
+
+#include "moc_transport_bar.cpp"

@@ -159,3 +159,5 @@ bool KeyboardStrip::playLetter(int key, bool down) {
 }
 
 } // namespace facet
+
+#include "moc_keyboard_strip.cpp"

@@ -138,3 +138,5 @@ void NoteEditor::refresh() {
 }
 
 } // namespace facet
+
+#include "moc_note_editor.cpp"

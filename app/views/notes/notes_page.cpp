@@ -211,3 +211,5 @@ void NotesPage::refresh() {
 }
 
 } // namespace facet
+
+#include "moc_notes_page.cpp"

@@ -237,3 +237,5 @@ bool PianoKeys::event(QEvent* event) {
 }
 
 } // namespace facet
+
+#include "moc_piano_keys.cpp"

@@ -162,3 +162,5 @@ void CurveEditor::keyPressEvent(QKeyEvent* event) {
 }
 
 } // namespace facet
+
+#include "moc_curve_editor.cpp"

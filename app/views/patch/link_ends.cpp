@@ -94,3 +94,5 @@ void LinkEnds::take() {
 }
 
 } // namespace facet
+
+#include "moc_link_ends.cpp"

@@ -377,3 +377,5 @@ void ShapeCurve::paintBehind(QPainter& painter) {
 }
 
 } // namespace facet
+
+#include "moc_module_curves.cpp"

@@ -150,3 +150,5 @@ void ModuleLinks::offerTargets() {
 }
 
 } // namespace facet
+
+#include "moc_module_links.cpp"

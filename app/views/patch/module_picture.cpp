@@ -93,3 +93,5 @@ void ModulePicture::paintEvent(QPaintEvent*) {
 }
 
 } // namespace facet
+
+#include "moc_module_picture.cpp"

@@ -419,3 +419,5 @@ void ModuleRow::focusOutEvent(QFocusEvent* event) {
 }
 
 } // namespace facet
+
+#include "moc_module_row.cpp"

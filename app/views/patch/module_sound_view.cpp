@@ -76,3 +76,5 @@ void ModuleSoundView::refresh(const Patch& patch, const Patch::Module& module) {
 }
 
 } // namespace facet
+
+#include "moc_module_sound_view.cpp"

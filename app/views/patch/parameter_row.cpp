@@ -263,3 +263,5 @@ void ParameterRow::commitText() {
 }
 
 } // namespace facet
+
+#include "moc_parameter_row.cpp"

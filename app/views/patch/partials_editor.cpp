@@ -160,3 +160,5 @@ void PartialsEditor::paintEvent(QPaintEvent*) {
 }
 
 } // namespace facet
+
+#include "moc_partials_editor.cpp"

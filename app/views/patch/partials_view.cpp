@@ -50,3 +50,5 @@ PartialsView::PartialsView(DocumentStore& document, PatchEditor& patchEditor, Mo
 void PartialsView::refresh() { bars_->refresh(); }
 
 } // namespace facet
+
+#include "moc_partials_view.cpp"

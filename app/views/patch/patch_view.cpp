@@ -491,3 +491,5 @@ void PatchView::followPlayhead(double seconds) {
 }
 
 } // namespace facet
+
+#include "moc_patch_view.cpp"

@@ -40,3 +40,5 @@ void PathStrip::paintEvent(QPaintEvent*) {
 }
 
 } // namespace facet
+
+#include "moc_path_strip.cpp"

@@ -85,3 +85,5 @@ void StageView::paintEvent(QPaintEvent*) {
 }
 
 } // namespace facet
+
+#include "moc_stage_view.cpp"

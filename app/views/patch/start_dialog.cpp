@@ -227,3 +227,5 @@ void StartDialog::remove() {
 }
 
 } // namespace facet
+
+#include "moc_start_dialog.cpp"

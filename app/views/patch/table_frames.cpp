@@ -134,3 +134,5 @@ void TableFrames::reverse() {
 }
 
 } // namespace facet
+
+#include "moc_table_frames.cpp"

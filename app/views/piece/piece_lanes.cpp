@@ -296,3 +296,5 @@ void PieceLanes::keyPressEvent(QKeyEvent* event) {
 }
 
 } // namespace facet
+
+#include "moc_piece_lanes.cpp"

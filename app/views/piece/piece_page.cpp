@@ -251,3 +251,5 @@ void PiecePage::refreshHearing() {
 void PiecePage::setPlayhead(double seconds, bool playing) { lanes_->setPlayhead(seconds, playing); }
 
 } // namespace facet
+
+#include "moc_piece_page.cpp"

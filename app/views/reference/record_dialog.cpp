@@ -68,3 +68,5 @@ void RecordDialog::refresh() {
 }
 
 } // namespace facet
+
+#include "moc_record_dialog.cpp"

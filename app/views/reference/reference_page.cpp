@@ -312,3 +312,5 @@ void ReferencePage::refresh() {
 }
 
 } // namespace facet
+
+#include "moc_reference_page.cpp"

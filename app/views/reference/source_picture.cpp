@@ -394,3 +394,5 @@ void SourcePicture::keyPressEvent(QKeyEvent* event) {
 }
 
 } // namespace facet
+
+#include "moc_source_picture.cpp"

@@ -138,3 +138,5 @@ void SearchValues::refresh() {
 }
 
 } // namespace facet
+
+#include "moc_search_values.cpp"

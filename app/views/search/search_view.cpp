@@ -382,3 +382,5 @@ void SearchView::showShortfalls() {
 }
 
 } // namespace facet
+
+#include "moc_search_view.cpp"

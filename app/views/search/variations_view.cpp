@@ -125,3 +125,5 @@ void VariationsView::refresh() {
 }
 
 } // namespace facet
+
+#include "moc_variations_view.cpp"

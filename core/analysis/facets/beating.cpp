@@ -1,8 +1,9 @@
 #include "core/analysis/facets/beating.h"
 
 #include "core/audio/recording.h"
+#include "core/dsp/linear_algebra.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 #include <complex>
@@ -64,10 +65,10 @@ MovingPartial movingPartial(int n, const std::vector<float>& power, double mean)
     MovingPartial partial;
     partial.n = n;
     // Divided by its slow course, so that a decay does not weigh where the note is loud.
-    const Eigen::VectorXd slope = trend * trend.householderQr().solve(logs);
+    const Eigen::VectorXd slope = trend * nearestCombination(trend, logs);
     Eigen::VectorXd y(count);
     for (Eigen::Index i = 0; i < count; ++i) y(i) = power[static_cast<std::size_t>(i)] / std::exp(slope(i));
-    partial.basis = Eigen::HouseholderQR<Eigen::MatrixXd>(trend).householderQ() * Eigen::MatrixXd::Identity(count, 3);
+    partial.basis = orthonormalBasis(trend);
     partial.rest = y - partial.basis * (partial.basis.transpose() * y);
     partial.variance = partial.rest.squaredNorm();
     // A partial that hardly moves says little; one that beats fully varies by about its own mean.

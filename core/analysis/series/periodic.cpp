@@ -1,6 +1,8 @@
 #include "core/analysis/series/periodic.h"
 
-#include <Eigen/Dense>
+#include "core/dsp/linear_algebra.h"
+
+#include <Eigen/Cholesky>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -32,8 +34,7 @@ public:
             y(i) = heights[static_cast<std::size_t>(i)];
         }
         // What a trend explains is the same at every rate: work on the remainder, orthogonal to it.
-        basis =
-            Eigen::HouseholderQR<Eigen::MatrixXd>(trend).householderQ() * Eigen::MatrixXd::Identity(count, trendTerms);
+        basis = orthonormalBasis(trend);
         rest = y - basis * (basis.transpose() * y);
         variance = rest.squaredNorm();
     }

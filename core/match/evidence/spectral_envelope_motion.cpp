@@ -2,10 +2,10 @@
 
 #include "core/base/parallel.h"
 #include "core/base/units.h"
+#include "core/dsp/linear_algebra.h"
 #include "core/match/evidence/envelope_families.h"
 #include "core/match/evidence/partial_moments.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <functional>
@@ -37,8 +37,7 @@ public:
                 basis(i, 2 + static_cast<Eigen::Index>(k)) = std::max(0.0, place - std::log2(knots[k]));
             basis.row(i) *= roots_(i);
         }
-        basis_ = Eigen::HouseholderQR<Eigen::MatrixXd>(basis).householderQ() *
-                 Eigen::MatrixXd::Identity(count, basis.cols());
+        basis_ = orthonormalBasis(basis);
         weight_ = roots_.squaredNorm();
     }
 

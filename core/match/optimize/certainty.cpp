@@ -1,6 +1,7 @@
 #include "core/match/optimize/certainty.h"
 
-#include <Eigen/Dense>
+#include "core/dsp/linear_algebra.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -41,7 +42,7 @@ certaintyOf(const Patch& patch, const SearchSpace& space,
     Eigen::MatrixXd normal = (jacobian.transpose() * jacobian).cast<double>();
     const double greatest = std::max(1e-12, normal.diagonal().maxCoeff());
     normal.diagonal().array() += leastDiagonal * greatest;
-    const Eigen::MatrixXd inverse = normal.ldlt().solve(Eigen::MatrixXd::Identity(count, count));
+    const Eigen::MatrixXd inverse = inverseOfSymmetric(normal);
     const double allowed = lossRise * std::max(static_cast<double>(base.cwiseProduct(roots).squaredNorm()),
                                                1e-3 * static_cast<double>(base.size()));
     for (int i = 0; i < count; ++i) {

@@ -8,7 +8,7 @@
 #include "core/match/proposals/parameter_proposals.h"
 #include "core/parameters/changes.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Core>
 #include <algorithm>
 #include <array>
 #include <chrono>
