@@ -8,6 +8,7 @@
 #include "core/engine/render.h"
 #include "core/project/project_file.h"
 #include "tests/support/files.h"
+#include "tests/support/patience.h"
 
 #include <QGuiApplication>
 #include <QSignalSpy>
@@ -17,6 +18,7 @@
 namespace facet {
 namespace {
 
+using testing::patience;
 using testing::TemporaryFolder;
 
 const Address cutoff{"layer:a/filter:a", "cutoff"};
@@ -28,7 +30,7 @@ protected:
         saveProject(folder / "demo.facet", makeDemoProject(testing::demoFile("")), 1);
         session.document.open(folder / "demo.facet");
     }
-    bool settle(int ms = 60000) {
+    bool settle(int ms = 60000 * patience) {
         return QTest::qWaitFor([this] { return !session.busy() && session.results.state().comparisonIsCurrent; }, ms);
     }
 
@@ -93,7 +95,7 @@ TEST_F(SessionTest, WhatMovesOverThePhraseIsDrawnByASearchInOneStepOfUndo) {
     session.document.open(folder / "opening.facet");
     ASSERT_TRUE(settle());
     session.matching.start(60.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 90000 * patience));
     ASSERT_EQ(session.matching.state().moving.size(), 1u);
     EXPECT_EQ(session.matching.state().moving.front(), cutoff);
     const Curve* curve = session.document.cue()->excerpt()->performance.curveOf(cutoff.text());
@@ -126,7 +128,7 @@ TEST_F(SessionTest, OutdatedResultsAreDropped) {
     for (double hz : {100.0, 300.0, 900.0, 2700.0}) {
         session.patch.setParameter(cutoff, hz);
         session.patch.setParameter(cutoff, hz * 1.1); // at once: the first is never shown
-        ASSERT_TRUE(QTest::qWaitFor([&] { return session.results.state().renderIsCurrent; }, 60000));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return session.results.state().renderIsCurrent; }, 60000 * patience));
     }
     session.patch.setParameter(cutoff, 2000.0);
     ASSERT_TRUE(settle());
@@ -138,7 +140,7 @@ TEST_F(SessionTest, ASwitchOfTheCueDropsWhatBelongsToTheOther) {
     ASSERT_TRUE(settle());
     ASSERT_GT(session.document.document().cues.size(), 1u);
     session.nextMoves.want(true);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !session.nextMoves.moves().best.empty(); }, 180000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !session.nextMoves.moves().best.empty(); }, 180000 * patience));
     session.document.selectCue(session.document.document().cues[1]->id);
     EXPECT_TRUE(session.nextMoves.moves().best.empty()) << "moves of the other cue's patch";
     const Patch before = session.document.cue()->patch;
@@ -245,7 +247,7 @@ TEST_F(SessionTest, ASelectionBecomesTheReference) {
     ASSERT_TRUE(settle());
     session.document.setLoop(1.35, 2.36);
     session.reference.useSelectionAsReference();
-    ASSERT_TRUE(QTest::qWaitFor([this] { return session.document.performance().notes.size() == 1; }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.document.performance().notes.size() == 1; }, 30000 * patience));
     ASSERT_TRUE(settle());
     EXPECT_NEAR(session.document.cue()->excerpt()->audio->seconds(), 1.01, 0.001);
     EXPECT_NEAR(session.document.cue()->excerpt()->begin, 1.35, 1e-9);
@@ -261,7 +263,7 @@ TEST_F(SessionTest, BadFilesGiveOneSentenceAndChangeNothing) {
     QSignalSpy problems(&session.messages, &Messages::problem);
     const int steps = session.document.undoStack().count();
     session.reference.importReference(folder / "text.wav");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return problems.count() == 1; }, 15000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return problems.count() == 1; }, 15000 * patience));
     session.notes.importFile(folder / "text.mid");
     ASSERT_EQ(problems.count(), 2);
     EXPECT_TRUE(problems[0][0].toString().contains("is not audio"));
@@ -278,8 +280,8 @@ TEST_F(SessionTest, UnpitchedSoundIsAdmitted) {
     writeAudio(folder / "noise.wav", Recording{48000, {noise}});
     session.addCue();
     session.reference.importReference(folder / "noise.wav");
-    ASSERT_TRUE(
-        QTest::qWaitFor([this] { return session.document.cue()->excerpt() != nullptr && !session.busy(); }, 30000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.document.cue()->excerpt() != nullptr && !session.busy(); },
+                                30000 * patience));
     EXPECT_NE(session.document.cue()->excerpt()->noteProblem, "");
 }
 
@@ -288,7 +290,7 @@ TEST_F(SessionTest, AMatchBecomesPatchAndTakeInOneStep) {
     const double before = session.results.state().comparison->likeness;
     session.matching.start(4.0);
     EXPECT_TRUE(session.matching.state().running);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 60000 * patience));
     EXPECT_GT(session.matching.state().history.size(), 1u);
     ASSERT_FALSE(session.matching.state().found.empty());
     ASSERT_TRUE(settle());
@@ -309,13 +311,13 @@ TEST_F(SessionTest, AMatchThatFindsNothingBetterSaysSo) {
     writeAudio(folder / "own.wav", *session.results.state().render.recording);
     const Patch own = session.document.cue()->patch;
     session.reference.importReference(folder / "own.wav");
-    ASSERT_TRUE(
-        QTest::qWaitFor([this] { return session.document.cue()->excerpt()->name == "own" && !session.busy(); }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.document.cue()->excerpt()->name == "own" && !session.busy(); },
+                                60000 * patience));
     ASSERT_TRUE(settle());
     const double before = session.results.state().comparison->likeness;
     QSignalSpy shown(&session.messages, &Messages::notice);
     session.matching.start(1.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 60000 * patience));
     ASSERT_TRUE(settle());
     ASSERT_FALSE(shown.isEmpty());
     const bool same = std::abs(session.document.cue()->patch.value(cutoff) - own.value(cutoff)) < 1e-9;
@@ -327,9 +329,9 @@ TEST_F(SessionTest, AMatchThatFindsNothingBetterSaysSo) {
 TEST_F(SessionTest, AStoppedMatchKeepsItsBest) {
     ASSERT_TRUE(settle());
     session.matching.start(60.0);
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().found.empty(); }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().found.empty(); }, 60000 * patience));
     session.matching.stop();
-    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 60000 * patience));
     EXPECT_EQ(session.document.cue()->takes.size(), 1u);
 }
 
@@ -363,9 +365,9 @@ TEST_F(SessionTest, PlaysAtTheLoudnessShown) {
         session.playback.player().seek(0.0);
         output.capture(2.0);
         session.playback.play(side);
-        EXPECT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() == 2 * output.rateHz(); }, 24000));
+        EXPECT_TRUE(QTest::qWaitFor([&] { return output.capturedFrames() == 2 * output.rateHz(); }, 24000 * patience));
         session.playback.player().stop();
-        EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback.player().takePeak() == 0.0f; }, 15000));
+        EXPECT_TRUE(QTest::qWaitFor([&] { return session.playback.player().takePeak() == 0.0f; }, 15000 * patience));
         std::vector<std::vector<float>> channels(1);
         for (std::size_t i = 0; i < output.captured().size(); i += 2) channels[0].push_back(output.captured()[i]);
         return activeLoudness(channels);

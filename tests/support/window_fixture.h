@@ -8,6 +8,7 @@
 #include "app/views/patch/patch_view.h"
 #include "core/project/project_file.h"
 #include "tests/support/files.h"
+#include "tests/support/patience.h"
 
 #include <QApplication>
 #include <cmath>
@@ -25,13 +26,6 @@
 #include <gtest/gtest.h>
 
 namespace facet::testing {
-
-/// How many times as long a wait may last: instrumented code is several times slower.
-#ifdef FACET_INSTRUMENTED
-inline constexpr int patience = 8;
-#else
-inline constexpr int patience = 1;
-#endif
 
 class WindowTest : public ::testing::Test {
 protected:
