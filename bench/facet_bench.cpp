@@ -1,6 +1,6 @@
 // Speed of the engine, the measurements and the loss. Rates are × real time (audio seconds per second on one core).
 //   build/release/bench/facet_bench
-#include "core/analysis/notes/note_finding.h"
+#include "core/analysis/notes/reading.h"
 #include "core/analysis/facets/pitch.h"
 #include "core/analysis/profile.h"
 #include "core/audio/audio_file.h"

@@ -8,6 +8,7 @@ class App;
 namespace facet::cli {
 
 void addAnalyze(CLI::App& app);
+void addReadings(CLI::App& app);
 void addRender(CLI::App& app);
 void addCompare(CLI::App& app);
 void addMatch(CLI::App& app);

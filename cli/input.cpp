@@ -1,7 +1,7 @@
 #include "cli/input.h"
 
 #include "core/analysis/facets/pitch.h"
-#include "core/analysis/notes/note_finding.h"
+#include "core/analysis/notes/reading.h"
 #include "core/analysis/notes/tuning.h"
 #include "core/audio/audio_file.h"
 #include "core/audio/audio_stream.h"
@@ -68,15 +68,24 @@ void Listening::addTo(CLI::App& command) {
     command.add_option("--notes", notes, "Standard MIDI File with its notes; found when not given");
     command.add_option("--region", region, "Only this part, BEGIN:END in seconds; of files of any length")
         ->check(problemOfPair);
+    command.add_option("--reading", reading, "Which of the recording's readings, counted from 1; see readings")
+        ->check(CLI::Range(1, static_cast<int>(mostReadings)));
     command.add_option("--channels", channels, "both, left, right, mid, side, or channels counted from 1: 3,4");
 }
 
-Heard hear(const Listening& options) {
-    Heard heard;
-    const ChannelChoice channels = ChannelChoice::parse(options.channels);
-    const std::string name = fmt::format("“{}”", std::filesystem::path(options.reference).filename().string());
+namespace {
+
+/// What is listened to, and where its region begins and ends in the file; both 0 for the whole.
+struct Part {
+    Recording recording;
     double begin = 0.0;
     double end = 0.0;
+};
+
+Part partOf(const Listening& options) {
+    Part part;
+    const ChannelChoice channels = ChannelChoice::parse(options.channels);
+    const std::string name = fmt::format("“{}”", std::filesystem::path(options.reference).filename().string());
     Recording whole;
     if (options.region.empty()) {
         whole = readAudio(options.reference);
@@ -84,23 +93,38 @@ Heard hear(const Listening& options) {
             throw Error(fmt::format("{} has {} channels; say which with --channels, for example 1,2.", name,
                                     whole.channelCount()));
     } else {
-        std::tie(begin, end) = parsePair(options.region, "--region");
+        std::tie(part.begin, part.end) = parsePair(options.region, "--region");
         AudioStream stream(options.reference);
-        if (end - begin > 600.0) throw Error("A region may be 10 minutes long at most; choose a shorter one.");
-        whole = stream.read(std::llround(std::max(0.0, begin) * stream.rateHz()),
-                            std::llround((end - std::max(0.0, begin)) * stream.rateHz()));
+        if (part.end - part.begin > 600.0)
+            throw Error("A region may be 10 minutes long at most; choose a shorter one.");
+        whole = stream.read(std::llround(std::max(0.0, part.begin) * stream.rateHz()),
+                            std::llround((part.end - std::max(0.0, part.begin)) * stream.rateHz()));
     }
-    heard.recording = chosenChannels(whole, channels);
-    requireUsable(heard.recording, options.region.empty() ? name : "That region");
+    part.recording = chosenChannels(whole, channels);
+    requireUsable(part.recording, options.region.empty() ? name : "That region");
+    return part;
+}
+
+} // namespace
+
+Heard hear(const Listening& options) {
+    Heard heard;
+    Part part = partOf(options);
+    heard.recording = std::move(part.recording);
     const auto mono = monoMix(atRate(heard.recording, analysisRateHz));
     if (options.notes.empty()) {
-        FoundNotes found = findNotes(mono);
+        const std::vector<Reading> readings = readingsOf(mono);
+        if (options.reading > static_cast<int>(readings.size()))
+            throw Error(fmt::format("There {} only {} reading{} of this recording; facet-cli readings lists them.",
+                                    readings.size() == 1 ? "is" : "are", readings.size(),
+                                    readings.size() == 1 ? "" : "s"));
+        const FoundNotes& found = readings[static_cast<std::size_t>(options.reading - 1)].found;
         heard.performance = found.performance;
         heard.problem = found.problem;
         heard.evidence = found.evidence();
     } else {
         heard.performance = readMidi(options.notes);
-        if (!options.region.empty()) cutNotes(heard, begin, end);
+        if (!options.region.empty()) cutNotes(heard, part.begin, part.end);
         heard.performance.tuningCents = tuningAgainst(mono, heard.performance);
     }
     if (options.tempo > 0.0) heard.performance.tempo = options.tempo;
@@ -108,6 +132,10 @@ Heard hear(const Listening& options) {
     heard.performance.rateHz = heard.recording.rateHz;
     heard.performance.channelCount = heard.recording.channelCount();
     return heard;
+}
+
+std::vector<Reading> readingsHeard(const Listening& options) {
+    return readingsOf(monoMix(atRate(partOf(options).recording, analysisRateHz)));
 }
 
 FacetWeights weightsWithout(const std::string& names) {

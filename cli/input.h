@@ -1,6 +1,7 @@
 // What the commands listen to: a recording with its notes, and a request to stop.
 #pragma once
 
+#include "core/analysis/notes/reading.h"
 #include "core/audio/recording.h"
 #include "core/compare/comparison.h"
 #include "core/performance/performance.h"
@@ -9,6 +10,7 @@
 #include <string>
 #include <thread>
 #include <utility>
+#include <vector>
 
 namespace CLI {
 class App;
@@ -31,12 +33,15 @@ struct Listening {
     std::string region{};
     std::string channels = "both";
     double tempo = 0.0; ///< quarter notes per minute; 0: as found
+    int reading = 1;    ///< which reading of the recording, counted from 1, where no notes are given
 
     void addTo(CLI::App& command);
 };
 
 /// Reads the recording, and reads or finds its notes. Throws Error.
 Heard hear(const Listening& options);
+/// The readings of a recording alone, the likeliest first. Throws Error.
+std::vector<Reading> readingsHeard(const Listening& options);
 
 /// "LOW:HIGH" as two increasing numbers. Throws CLI::ValidationError, which names the option.
 std::pair<double, double> parsePair(const std::string& text, const char* option);

@@ -17,6 +17,7 @@ int run(int argc, char** argv) {
     app.set_version_flag("--version", std::string("facet-cli ") + FACET_VERSION);
     app.require_subcommand(1);
     facet::cli::addAnalyze(app);
+    facet::cli::addReadings(app);
     facet::cli::addRender(app);
     facet::cli::addCompare(app);
     facet::cli::addMatch(app);

@@ -1,10 +1,11 @@
-// analyze, compare, stages: what recordings and patches measure.
+// analyze, readings, compare, stages: what recordings and patches measure.
 #include "cli/commands.h"
 #include "cli/input.h"
 #include "core/analysis/profile.h"
 #include "core/analysis/profile_json.h"
 #include "core/audio/audio_file.h"
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/engine/inspect/stage.h"
@@ -75,6 +76,55 @@ void addAnalyze(CLI::App& app) {
             fmt::print("{}", profileToJson(profile, heard.performance));
         else
             printProfile(profile, heard);
+    });
+}
+
+namespace {
+
+Json readingJson(const Reading& reading) {
+    Json json{{"words", reading.words},
+              {"probability", reading.probability},
+              {"tuning_cents", reading.found.performance.tuningCents},
+              {"tempo_bpm", reading.found.performance.tempo},
+              {"evidence", reading.found.evidence()},
+              {"problem", reading.found.problem},
+              {"bent", !reading.found.performance.bends.empty()},
+              {"notes", Json::array()}};
+    for (const Note& note : reading.found.performance.notes)
+        json["notes"].push_back({{"start", note.start},
+                                 {"end", note.end},
+                                 {"key", note.key},
+                                 {"cents", note.cents},
+                                 {"velocity", note.velocity}});
+    return json;
+}
+
+void printReading(std::size_t number, const Reading& reading) {
+    fmt::print("{}  {:>3.0f} %  {}\n", number, 100.0 * reading.probability, reading.words);
+    for (const std::string& sentence : {reading.found.evidence(), reading.found.problem})
+        if (!sentence.empty()) fmt::print("          {}\n", sentence);
+}
+
+} // namespace
+
+void addReadings(CLI::App& app) {
+    struct Options : Listening {
+        bool json = false;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("readings", "List what may have been played on a recording");
+    command->add_option("REF", options->reference, "The recording")->required();
+    options->addTo(*command);
+    command->add_flag("--json", options->json, "With all notes, as JSON on stdout");
+    command->callback([options] {
+        const std::vector<Reading> readings = readingsHeard(*options);
+        Json json{{"readings", Json::array()}};
+        for (std::size_t i = 0; i < readings.size(); ++i)
+            if (options->json)
+                json["readings"].push_back(readingJson(readings[i]));
+            else
+                printReading(i + 1, readings[i]);
+        if (options->json) fmt::print("{}\n", jsonText(json, 1));
     });
 }
 

@@ -41,6 +41,21 @@ class CommandLine(unittest.TestCase):
                       ("render", "p.json", "--out", "x.wav", "--rate", "12")]:
             self.assertEqual(run(*words).returncode, 2, words)
 
+    def test_readings(self):
+        readings = json.loads(run("readings", DEMO / "comet-tail-echoes.flac", "--json").stdout)["readings"]
+        self.assertAlmostEqual(sum(r["probability"] for r in readings), 1.0, 6)
+        self.assertTrue(all(r["words"] and r["notes"] for r in readings))
+        printed = run("readings", DEMO / "comet-tail-echoes.flac").stdout
+        for number, reading in enumerate(readings, 1):
+            self.assertIn(f"{number}  ", printed)
+            self.assertIn(reading["words"], printed)
+        last = json.loads(run("analyze", DEMO / "comet-tail-echoes.flac", "--reading", str(len(readings)), "--json").stdout)
+        self.assertEqual([n["key"] for n in last["notes"]], [n["key"] for n in readings[-1]["notes"]])
+        if len(readings) < 6:
+            refused = run("analyze", DEMO / "comet-tail-echoes.flac", "--reading", "6")
+            self.assertEqual(refused.returncode, 1)
+            self.assertIn("readings lists them", refused.stderr)
+
     def test_analyze(self):
         measured = json.loads(run("analyze", DEMO / "comet-tail.flac", "--json").stdout)
         truth = json.loads((DEMO / "comet-tail.json").read_text())

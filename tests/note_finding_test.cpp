@@ -1,7 +1,7 @@
 // Which stretches of a sound are notes of their own, and where they end: sounds made from formulas, with known notes.
 #include "core/analysis/notes/note_ends.h"
 #include "core/analysis/notes/note_spans.h"
-#include "core/analysis/notes/note_finding.h"
+#include "core/analysis/notes/reading.h"
 #include "core/base/units.h"
 #include "tests/support/sounds.h"
 

@@ -1,6 +1,6 @@
 #include "app/session/reference/excerpt_notes.h"
 
-#include "core/analysis/notes/note_finding.h"
+#include "core/analysis/notes/reading.h"
 
 namespace facet {
 

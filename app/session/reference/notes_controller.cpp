@@ -1,7 +1,7 @@
 #include "app/session/reference/notes_controller.h"
 
 #include "app/session/reference/excerpt_notes.h"
-#include "core/analysis/notes/note_finding.h"
+#include "core/analysis/notes/reading.h"
 #include "core/analysis/notes/tuning.h"
 #include "core/performance/midi_file.h"
 

@@ -2,6 +2,7 @@
 
 #include "core/analysis/notes/chords.h"
 #include "core/analysis/notes/key_releases.h"
+#include "core/analysis/notes/polyphony.h"
 #include "core/analysis/notes/tuning.h"
 #include "core/analysis/notes/velocity.h"
 #include "core/audio/recording.h"
@@ -18,29 +19,13 @@ namespace facet {
 
 namespace {
 
-constexpr double strictAperiodicity = 0.01;
 constexpr double chordSalience = 0.6; ///< of another note, re the strongest
-constexpr double chordShare = 0.5;    ///< of the sounding time in which several notes sound
 constexpr int chordInstants = 24;
-
-/// Whether a tone at this ratio to a lower one is more likely a partial of the same sound (a modulator's, a bell's)
-/// than another key: at a ratio of small whole numbers that no two keys have.
-bool isOvertone(double ratio) {
-    constexpr double asTuned = 4.0, unlikeKeys = 10.0; // cents
-    const double cents = 1200.0 * std::log2(ratio);
-    for (int q = 1; q <= 4; ++q)
-        for (int p = q + 1; p <= 9; ++p) {
-            const double pure = 1200.0 * std::log2(static_cast<double>(p) / q);
-            if (std::abs(pure - 100.0 * std::round(pure / 100.0)) < unlikeKeys) continue;
-            if (std::abs(cents - pure) < asTuned) return true;
-        }
-    return false;
-}
 
 /// Whether the sound repeats exactly with the period of one of the keys: there is nothing else in it.
 bool repeatsAtOneOf(const HeardSound& sound, const std::vector<double>& keys, double seconds) {
+    if (!sound.repeatsAt(seconds)) return false;
     const float hz = sound.pitch.hz.at(seconds);
-    if (!isMeasured(hz) || sound.pitch.aperiodicity.at(seconds) > strictAperiodicity) return false;
     return std::any_of(keys.begin(), keys.end(), [key = keyFromHz(hz)](double k) { return std::abs(k - key) < 0.3; });
 }
 
@@ -51,27 +36,9 @@ std::vector<double> keysSoundingAt(const HeardSound& sound, double seconds) {
     return keys;
 }
 
-/// Frequency of the strongest partial within a semitone of one, or notMeasurable: a parabola through the logarithms
-/// of a Hann window's peak (J. O. Smith, X. Serra, "PARSHL", ICMC 1987).
-double peakNear(const HeardSound& sound, double seconds, double hz) {
-    constexpr int size = 8192;
-    constexpr double binHz = static_cast<double>(analysisRateHz) / size;
-    RealFft fft(size);
-    windowedFrame(sound.mono, static_cast<int>(seconds * analysisRateHz) - size / 2, hannWindow(size), fft.time());
-    fft.forward();
-    const auto power = [&](int bin) { return std::norm(fft.bins()[static_cast<std::size_t>(bin)]) + 1e-30; };
-    const int last = std::min(fft.binCount() - 2, static_cast<int>(std::ceil(hz * 1.06 / binHz)));
-    int top = std::max(1, static_cast<int>(hz / 1.06 / binHz));
-    for (int bin = top; bin <= last; ++bin)
-        if (power(bin) > power(top)) top = bin;
-    const double before = std::log(power(top - 1)), here = std::log(power(top)), after = std::log(power(top + 1));
-    if (here < before || here < after) return notMeasurable;
-    return binHz * (top + 0.5 * (before - after) / (before - 2.0 * here + after));
-}
-
 } // namespace
 
-bool holdsChords(const HeardSound& sound) {
+double chordShareOf(const HeardSound& sound) {
     const double seconds = static_cast<double>(sound.mono.size()) / analysisRateHz;
     int sounding = 0;
     int chords = 0;
@@ -83,7 +50,7 @@ bool holdsChords(const HeardSound& sound) {
         const std::vector<double> keys = keysSoundingAt(sound, at);
         chords += keys.size() > 1 && !repeatsAtOneOf(sound, keys, at);
     }
-    return chords > chordShare * sounding;
+    return sounding > 0 ? static_cast<double>(chords) / sounding : 0.0;
 }
 
 void proposeHits(const HeardSound& sound, const std::vector<NoteStart>& starts, Performance& performance) {
@@ -114,48 +81,167 @@ void proposeHits(const HeardSound& sound, const std::vector<NoteStart>& starts, 
     performance.normalize();
 }
 
-void proposeChords(const HeardSound& sound, const std::vector<NoteStart>& rises, Performance& performance) {
-    const double total = static_cast<double>(sound.mono.size()) / analysisRateHz;
-    std::vector<double> starts;
-    for (const NoteStart& rise : rises) starts.push_back(rise.seconds);
-    for (std::size_t s = 0; s < starts.size(); ++s) {
-        const double next = s + 1 < starts.size() ? starts[s + 1] : total;
+namespace {
+
+constexpr double halfWindow = 0.085; ///< seconds, half of what a spectrum sees
+constexpr double lookEvery = 0.1;    ///< seconds
+constexpr double strikesAll = 0.8;   ///< share of the bands that rise where what sounded is struck again
+
+/// Sound between two rises, and when it is looked at.
+struct Stretch {
+    double start, next, until; ///< until: where its keys were let go
+    std::size_t firstLook, looks;
+};
+
+std::vector<Stretch> stretchesBetween(const HeardSound& sound, const std::vector<NoteStart>& rises,
+                                      std::vector<double>& instants) {
+    std::vector<Stretch> stretches;
+    for (std::size_t s = 0; s < rises.size(); ++s) {
+        const double start = rises[s].seconds, next = s + 1 < rises.size() ? rises[s + 1].seconds : sound.seconds();
+        const float top = sound.highestBetween(start, next);
+        if (top < sound.loudest - chordRangeDb) continue;
         double end = next;
-        const float top = sound.highestBetween(starts[s], next);
-        while (end > starts[s] + shortestNote && !(sound.coarse.at(end - 0.005) > top - 30.0f)) end -= 0.005;
-        std::array<int, 128> heard{};
-        constexpr int looks = 6;
-        for (int i = 0; i < looks; ++i) {
-            sound.task.check();
-            const double at = starts[s] + (end - starts[s]) * (i + 1.0) / (looks + 1.0);
-            for (double key : keysSoundingAt(sound, at))
-                ++heard[static_cast<std::size_t>(std::clamp(std::lround(key), 0l, 127l))];
-        }
-        const double gate = gateOf(sound, starts[s], next);
-        const double until = isMeasured(gate) ? std::clamp(gate, starts[s] + shortestNote, end) : end;
-        for (int key = 0; key < 128; ++key)
-            if (heard[static_cast<std::size_t>(key)] >= looks / 2)
-                performance.notes.push_back({.start = starts[s], .end = until, .key = key, .velocity = 100.0});
+        while (end > start + shortestFoundNote && !(sound.coarse.at(end - 0.005) > top - 30.0f)) end -= 0.005;
+        const double gate = gateOf(sound, start, next);
+        const double until = isMeasured(gate) ? std::clamp(gate, start + shortestFoundNote, end) : end;
+        stretches.push_back({start, next, until, instants.size(), 0});
+        for (double t = std::min(start + halfWindow, 0.5 * (start + until)); t < until; t += lookEvery)
+            instants.push_back(t);
+        stretches.back().looks = instants.size() - stretches.back().firstLook;
+        if (stretches.back().looks == 0) stretches.pop_back();
     }
-    performance.normalize();
-    performance.tuningCents = tuningAgainst(sound.mono, performance);
+    return stretches;
 }
 
-std::vector<NoteSpan> spansOfSingleNotes(const HeardSound& sound, const Performance& chords) {
-    std::vector<NoteSpan> spans;
-    double lowestHz = 0.0;
-    for (const Note& note : chords.notes) { // by start and key
-        // Early on: overtones fade first.
-        const double hz =
-            peakNear(sound, note.start + 0.25 * (note.end - note.start), hzFromKey(note.key, chords.tuningCents));
-        if (!isMeasured(hz)) return {};
-        const bool another = spans.empty() || note.start > spans.back().start;
-        if (!another && !isOvertone(hz / lowestHz)) return {};
-        if (!another) continue;
-        lowestHz = hz;
-        spans.push_back({note.start, note.end, keyFromHz(hz), sound.highestBetween(note.start, note.end)});
+/// Where a key sets in, and by how much its lowest partials rise there.
+struct KeyOnset {
+    double seconds, riseDb;
+};
+
+/// The steepest rise between two looks.
+KeyOnset onsetOf(const HeardSound& sound, int key, double from, double to) {
+    constexpr int size = 2048;
+    constexpr double step = 0.005, apart = 0.03; // seconds
+    RealFft fft(size);
+    const double hz = hzFromKey(key);
+    std::vector<double> levels;
+    for (double t = from - apart; t <= to + apart; t += step) {
+        windowedFrame(sound.mono, static_cast<int>(t * analysisRateHz) - size / 2, hannWindow(size), fft.time());
+        fft.forward();
+        double power = 1e-12;
+        for (int n = 1; n <= 4; ++n) {
+            const auto bin = static_cast<std::size_t>(std::lround(n * hz * size / analysisRateHz));
+            if (bin < static_cast<std::size_t>(fft.binCount())) power += std::norm(fft.bins()[bin]);
+        }
+        levels.push_back(power);
     }
-    return spans;
+    const auto reach = static_cast<std::size_t>(2.0 * apart / step);
+    std::size_t steepest = 0;
+    double most = -1.0;
+    for (std::size_t i = 0; i + reach < levels.size(); ++i)
+        if (const double rise = levels[i + reach] - levels[i]; rise > most) {
+            most = rise;
+            steepest = i;
+        }
+    return {from - apart + step * (static_cast<double>(steepest) + 0.5 * static_cast<double>(reach)),
+            10.0 * std::log10(levels[steepest + reach] / levels[steepest])};
+}
+
+/// Whether a rise is only the louder part of a swell: nothing dips before it, and what came before was short and soft.
+bool swellsOn(const HeardSound& sound, const Stretch& before, const Stretch& stretch) {
+    constexpr double longest = 0.4; // seconds
+    constexpr float softerDb = 6.0f, dipDb = 3.0f;
+    const float soft = sound.highestBetween(before.start, stretch.start - 0.01);
+    return stretch.start - before.start < longest && before.next > stretch.start - togetherWithin &&
+           soft < sound.highestBetween(stretch.start, stretch.next) - softerDb &&
+           sound.lowestBetween(sound.coarse, stretch.start - 0.03, stretch.start) > soft - dipDb;
+}
+
+/// The notes of one key: from look to look, until it falls silent or is struck again.
+class KeyNotes {
+public:
+    KeyNotes(const HeardSound& sound, const KeyLevels& keys, std::size_t key, std::vector<Note>& notes)
+        : sound_(sound), keys_(keys), key_(key), notes_(notes) {}
+
+    void read(const std::vector<Stretch>& stretches) {
+        for (std::size_t s = 0; s < stretches.size(); ++s) {
+            const bool joined = s > 0 && stretches[s - 1].until > stretches[s].start - 2.0 * togetherWithin &&
+                                (shareOfBandsRising(sound_, stretches[s].start) < strikesAll ||
+                                 swellsOn(sound_, stretches[s - 1], stretches[s]));
+            readStretch(stretches[s], joined);
+        }
+    }
+
+private:
+    void readStretch(const Stretch& stretch, bool joined) {
+        constexpr double leastRiseDb = 6.0;
+        const auto levelAt = [&](std::size_t look) { return keys_.levels[stretch.firstLook + look][key_]; };
+        bool here = false; // sounded in this stretch
+        for (std::size_t look = 0; look < stretch.looks; ++look) {
+            const double now = levelAt(look), after = look + 1 < stretch.looks ? levelAt(look + 1) : now;
+            const double at = keys_.instants[stretch.firstLook + look];
+            if (now <= 0.0) {
+                // A single look that misses it is a lapse.
+                const bool silent = look == 0 ? after <= 0.0 || stretch.looks == 1 : after <= 0.0;
+                if (sounds_ && silent) end(look == 0 ? stretch.start : at - 0.5 * lookEvery);
+                continue;
+            }
+            if (look == 0) {
+                if (!sounds_ || !joined) begin(stretch.start, stretch.until, now);
+            } else if (!sounds_ && after > 0.0) {
+                const KeyOnset onset = onsetOf(sound_, keys_.lowestKey + static_cast<int>(key_), at - lookEvery, at);
+                if (onset.riseDb > leastRiseDb)
+                    begin(onset.seconds, stretch.until, now);
+                else if (here)
+                    sounds_ = true; // it had not gone
+            }
+            here = here || sounds_;
+        }
+        if (sounds_) notes_.back().end = stretch.until;
+    }
+
+    void begin(double start, double until, double level) {
+        if (sounds_) notes_.back().end = std::min(notes_.back().end, start);
+        notes_.push_back({.start = start,
+                          .end = until,
+                          .key = keys_.lowestKey + static_cast<int>(key_),
+                          .velocity = std::clamp(100.0 + velocityPerDb * 20.0 * std::log10(level), 20.0, 127.0)});
+        sounds_ = true;
+    }
+
+    void end(double seconds) {
+        notes_.back().end = std::max(notes_.back().start + shortestFoundNote, seconds);
+        sounds_ = false;
+    }
+
+    const HeardSound& sound_;
+    const KeyLevels& keys_;
+    std::size_t key_;
+    std::vector<Note>& notes_;
+    bool sounds_ = false;
+};
+
+} // namespace
+
+ChordNotes chordsIn(const HeardSound& sound, const std::vector<NoteStart>& rises) {
+    ChordNotes found;
+    std::vector<double> instants;
+    const std::vector<Stretch> stretches = stretchesBetween(sound, rises, instants);
+    if (instants.empty()) return found;
+    const KeyLevels keys = keysTogether(sound, instants, 0.0);
+    for (const Stretch& stretch : stretches) found.starts.push_back(stretch.start);
+    found.explained = keys.explained;
+    found.overtones = keys.overtones;
+    double several = 0.0;
+    for (std::size_t i = 0; i < instants.size(); ++i)
+        several += !sound.repeatsAt(instants[i]) && std::count_if(keys.levels[i].begin(), keys.levels[i].end(),
+                                                                  [](double level) { return level > 0.0; }) > 1;
+    found.several = several / static_cast<double>(keys.levels.size());
+    for (std::size_t key = 0; key < keys.levels.front().size(); ++key)
+        KeyNotes(sound, keys, key, found.performance.notes).read(stretches);
+    found.performance.normalize();
+    found.performance.tuningCents = tuningAgainst(sound.mono, found.performance);
+    return found;
 }
 
 } // namespace facet

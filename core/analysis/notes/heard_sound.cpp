@@ -47,6 +47,11 @@ float HeardSound::highestBetween(double from, double to) const {
     return highest;
 }
 
+bool HeardSound::repeatsAt(double seconds) const {
+    constexpr double exactly = 0.003; // aperiodicity
+    return isMeasured(pitch.hz.at(seconds)) && pitch.aperiodicity.at(seconds) < exactly;
+}
+
 double HeardSound::pitchedShare() const {
     int sounding = 0;
     int clear = 0;

@@ -9,8 +9,9 @@
 
 namespace facet {
 
-inline constexpr double shortestNote = 0.04; ///< seconds
-inline constexpr double chordRangeDb = 25.0; ///< below the loudest an instant says nothing about chords
+inline constexpr double shortestFoundNote = 0.04; ///< seconds
+inline constexpr double togetherWithin = 0.03;    ///< seconds within which notes begin as one chord
+inline constexpr double chordRangeDb = 25.0;      ///< below the loudest an instant says nothing about chords
 
 /// Mono sound at 48 kHz with its pitch and level tracks. Keeps references to the sound, the track and the task, which
 /// must outlive it. Any thread.
@@ -32,6 +33,9 @@ struct HeardSound {
     float lowestBetween(const Track& track, double from, double to) const;
     /// Highest level between two instants, dB.
     float highestBetween(double from, double to) const;
+    /// Whether the sound repeats exactly with a period of its own, as one harmonic tone does and tempered chords do
+    /// not.
+    bool repeatsAt(double seconds) const;
     /// Share of the loud instants in which a clear pitch is heard, 0 … 1.
     double pitchedShare() const;
 };

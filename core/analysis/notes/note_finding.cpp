@@ -2,19 +2,16 @@
 
 #include "core/analysis/facets/glide.h"
 #include "core/analysis/facets/pitch.h"
-#include "core/analysis/facets/space.h"
 #include "core/analysis/notes/bends.h"
 #include "core/analysis/notes/chord_notes.h"
-#include "core/analysis/notes/gate.h"
 #include "core/analysis/notes/heard_sound.h"
 #include "core/analysis/notes/key_releases.h"
 #include "core/analysis/notes/note_starts.h"
+#include "core/analysis/notes/one_sound.h"
 #include "core/analysis/notes/pitched_spans.h"
-#include "core/analysis/notes/tempo.h"
 #include "core/analysis/notes/tuning.h"
 #include "core/analysis/notes/velocity.h"
 #include "core/audio/recording.h"
-#include "core/base/heavy_work.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
@@ -29,8 +26,10 @@ namespace facet {
 
 namespace {
 
+constexpr const char* noClearPitch =
+    "No single clear pitch was found in most of this recording: it may hold chords, noise or "
+    "several sounds; import or draw its notes.";
 constexpr double trustedShare = 0.55;
-constexpr double trustedTempo = 0.9;
 constexpr double overlapSeconds = 0.02; ///< notes this close are held into each other
 constexpr double leastGlide = 0.012;    ///< seconds
 constexpr double intendedCents = 8.0;   ///< smaller deviations are the filter's and the measurement's
@@ -38,7 +37,8 @@ constexpr double intendedCents = 8.0;   ///< smaller deviations are the filter's
 /// Exact fundamental of a span as a fractional key.
 double exactPitch(const HeardSound& sound, const NoteSpan& span) {
     const double hz = restingPitch(sound.mono, span.start, span.end, hzFromKey(span.pitch));
-    return isMeasured(hz) ? keyFromHz(hz) : span.pitch;
+    constexpr double near = 0.25; // semitones; farther off is the way there
+    return isMeasured(hz) && std::abs(keyFromHz(hz) - span.pitch) < near ? keyFromHz(hz) : span.pitch;
 }
 
 /// How bright each note begins, in octaves of its spectral centroid, with what follows the key taken out.
@@ -117,7 +117,7 @@ void beginSwells(const HeardSound& sound, std::vector<Note>& notes) {
         float top = silenceDb;
         for (double t = note.start; t < note.end; t += sound.coarse.stepSeconds)
             top = std::max(top, sound.coarse.at(t));
-        const double earliest = std::max(i > 0 ? notes[i - 1].start + shortestNote : 0.0, note.start - longest);
+        const double earliest = std::max(i > 0 ? notes[i - 1].start + shortestFoundNote : 0.0, note.start - longest);
         double foot = note.start;
         float lowest = sound.coarse.at(note.start);
         for (double t = note.start; t >= earliest; t -= sound.coarse.stepSeconds) {
@@ -147,7 +147,7 @@ int joinSlidNotes(const HeardSound& sound, Performance& performance) {
         sound.task.check();
         const Glide glide = fitGlide(sound.mono, sound.pitch.hz, notes[i].start, hzOf(before), hzOf(notes[i]),
                                      std::max(before.start, notes[i].start - 0.5), notes[i].end);
-        if (!glide.found() || glide.seconds < leastGlide || glide.start < before.start + shortestNote) continue;
+        if (!glide.found() || glide.seconds < leastGlide || glide.start < before.start + shortestFoundNote) continue;
         notes[i].start = glide.start;
         before.end = glide.start + overlapSeconds;
         ++glides;
@@ -155,41 +155,77 @@ int joinSlidNotes(const HeardSound& sound, Performance& performance) {
     return glides;
 }
 
-/// The whole course, for one pitch track.
-FoundNotes notesOf(const HeardSound& sound) {
+FoundNotes lineOf(const HeardSound& sound, bool slowMovesAreKeys) {
     FoundNotes found;
-    std::vector<NoteStart> starts = risesOf(sound);
-    if (holdsChords(sound)) {
-        found.problem = "This recording seems to hold several notes at once: the notes shown are a proposal; "
-                        "check them, or import or draw the right ones.";
-        proposeChords(sound, starts, found.performance);
-        const std::vector<NoteSpan> single = spansOfSingleNotes(sound, found.performance);
-        if (single.empty() || sound.pitchedShare() < trustedShare) return found;
-        // One note at a time after all, of partials that are no multiples of one frequency.
-        found.problem.clear();
-        found.confidence = sound.pitchedShare();
-        found.performance = {};
-        toNotes(sound, single, found.performance);
-        return found;
-    }
-    starts = withPitchChanges(sound, std::move(starts));
-    const std::vector<NoteSpan> spans = spansBetween(sound, starts);
+    const std::vector<NoteSpan> spans = spansBetween(sound, withPitchChanges(sound, risesOf(sound), slowMovesAreKeys));
     found.confidence = sound.pitchedShare();
-    if (spans.empty() || found.confidence < trustedShare) {
-        found.problem = "No single clear pitch was found in most of this recording: it may hold chords, noise or "
-                        "several sounds; import or draw its notes.";
-        if (spans.empty()) proposeHits(sound, starts, found.performance);
-        if (spans.empty()) return found;
-    }
+    if (spans.empty()) return found;
+    if (found.confidence < trustedShare) found.problem = noClearPitch;
     toNotes(sound, spans, found.performance);
-    found.gateEvidence = joinGatedNotes(found.performance.notes, sound.mono, found.performance.tuningCents);
-    beginSwells(sound, found.performance.notes);
-    found.glides = joinSlidNotes(sound, found.performance);
-    found.performance.bends = findBends(sound.pitch.hz, found.performance);
+    return found;
+}
+
+FoundNotes chordsOf(const ChordNotes& chords) {
+    FoundNotes found;
+    found.problem = "This recording seems to hold several notes at once: the notes shown are a proposal; "
+                    "check them, or import or draw the right ones.";
+    found.performance = chords.performance;
+    return found;
+}
+
+FoundNotes oneSoundOf(const HeardSound& sound, const ChordNotes& chords) {
+    FoundNotes found;
+    const std::vector<NoteSpan> spans = lineOfOneSound(sound, chords);
+    if (spans.empty()) return found;
+    found.confidence = sound.pitchedShare();
+    toNotes(sound, spans, found.performance);
+    return found;
+}
+
+/// One note for each stretch of sound between silences.
+FoundNotes stretchesOf(const HeardSound& sound) {
+    constexpr double shortestSilence = 0.08; // seconds
+    FoundNotes found;
+    found.problem = noClearPitch;
+    auto& notes = found.performance.notes;
+    for (double t = 0.0; t < sound.seconds(); t += sound.coarse.stepSeconds) {
+        if (!sound.sounds(t)) continue;
+        if (notes.empty() || t - notes.back().end > shortestSilence)
+            notes.push_back({.start = t, .end = t + shortestFoundNote, .key = 60});
+        else
+            notes.back().end = std::max(notes.back().end, t);
+    }
+    std::erase_if(notes, [&](const Note& note) {
+        return sound.highestBetween(note.start, note.end) < sound.loudest - chordRangeDb;
+    });
     return found;
 }
 
 } // namespace
+
+FoundNotes notesAs(Texture texture, const HeardSound& sound, const ChordNotes& chords, bool slowMovesAreKeys) {
+    switch (texture) {
+    case Texture::line: return lineOf(sound, slowMovesAreKeys);
+    case Texture::chords: return chordsOf(chords);
+    case Texture::oneSound: return oneSoundOf(sound, chords);
+    case Texture::noise: return stretchesOf(sound);
+    }
+    return {};
+}
+
+FoundNotes hitsOf(const HeardSound& sound) {
+    FoundNotes found;
+    found.problem = noClearPitch;
+    proposeHits(sound, risesOf(sound), found.performance);
+    return found;
+}
+
+void finishLine(const HeardSound& sound, FoundNotes& found) {
+    if (found.performance.notes.empty()) return;
+    beginSwells(sound, found.performance.notes);
+    found.glides = joinSlidNotes(sound, found.performance);
+    found.performance.bends = findBends(sound.pitch.hz, found.performance);
+}
 
 std::string FoundNotes::evidence() const {
     std::string text = gateEvidence;
@@ -201,55 +237,6 @@ std::string FoundNotes::evidence() const {
         add(fmt::format("The pitch slides into {} note{}: drawn as overlaps.", glides, glides == 1 ? "" : "s"));
     if (!performance.bends.empty()) add("Held notes change their pitch: drawn as bends.");
     return text;
-}
-
-namespace {
-
-/// Whether a note is what an echo leaves of an earlier one: as late as the echo or a multiple, and softer.
-bool isRepeat(const Note& note, const std::vector<Note>& notes, double echoSeconds) {
-    return std::any_of(notes.begin(), notes.end(), [&](const Note& earlier) {
-        const double turns = std::round((note.start - earlier.start) / echoSeconds);
-        constexpr double softer = 5.0; // dB
-        return turns >= 1.0 && std::abs(note.start - earlier.start - turns * echoSeconds) < 0.03 &&
-               note.velocity < earlier.velocity - softer * velocityPerDb;
-    });
-}
-
-FoundNotes findUnderEchoes(std::span<const float> mono48k, const Task& task) {
-    FoundNotes found = findNotes(mono48k, trackPitch(mono48k, {}, task), task);
-    if (found.performance.notes.size() < 3 || !found.problem.empty()) return found;
-    const Recording recording{analysisRateHz, {{mono48k.begin(), mono48k.end()}}};
-    const Echo echo = findEcho(recording, found.performance, task);
-    if (!echo.found() || echo.confidence < 0.5 || echo.levelDb > -1.5) return found;
-    // The echo is taken out and the notes are found anew: under it a fast phrase blurs.
-    const std::vector<float> dry = withoutEcho(mono48k, echo);
-    FoundNotes again = findNotes(dry, trackPitch(dry, {}, task), task);
-    if (!again.problem.empty()) return found;
-    // What noise or another effect looked like an echo for falls into pieces without it.
-    constexpr std::size_t mostTimes = 2;
-    if (again.performance.notes.size() > mostTimes * found.performance.notes.size()) return found;
-    auto& notes = again.performance.notes;
-    const std::vector<Note> all = notes;
-    std::erase_if(notes, [&](const Note& note) { return isRepeat(note, all, echo.seconds); });
-    again.echoSeconds = echo.seconds;
-    again.repeatsLeftOut = static_cast<int>(std::max<std::ptrdiff_t>(
-        0, static_cast<std::ptrdiff_t>(found.performance.notes.size()) - static_cast<std::ptrdiff_t>(notes.size())));
-    return again;
-}
-
-} // namespace
-
-FoundNotes findNotes(std::span<const float> mono48k, const Task& task) {
-    FoundNotes found = findUnderEchoes(mono48k, task);
-    const TempoEstimate tempo = estimateTempo(found.performance.notes);
-    found.tempoConfidence = tempo.confidence;
-    if (tempo.confidence >= trustedTempo) found.performance.tempo = tempo.beatsPerMinute;
-    return found;
-}
-
-FoundNotes findNotes(std::span<const float> mono48k, const PitchTrack& pitch, const Task& task) {
-    announceHeavyWork("findNotes");
-    return notesOf({mono48k, pitch, task});
 }
 
 } // namespace facet

@@ -1,11 +1,10 @@
 // Notes found in a recording.
 #pragma once
 
-#include "core/analysis/facets/pitch.h"
-#include "core/base/task.h"
+#include "core/analysis/notes/chord_notes.h"
+#include "core/analysis/notes/heard_sound.h"
 #include "core/performance/performance.h"
 
-#include <span>
 #include <string>
 
 namespace facet {
@@ -22,7 +21,7 @@ struct FoundNotes {
     /// Seconds and level of the echo that explains the repeats left out; notMeasurable when there is none.
     double echoSeconds = notMeasurable;
     int repeatsLeftOut = 0;
-    /// Why repeated bursts were taken for one held note behind a gate, or empty; for people.
+    /// Why even bursts were taken for notes held behind a gate or struck again, or empty; for people.
     std::string gateEvidence;
     /// Notes that the pitch slides into; each overlaps the note before.
     int glides = 0;
@@ -32,14 +31,29 @@ struct FoundNotes {
     std::string problem;
 };
 
-/// Finds onsets and notes in mono sound at 48 kHz. Where several notes sound at once (see chords.h) those between two
-/// onsets are proposed and `problem` says so; where nothing has a pitch each hit becomes a note at its strongest low
-/// frequency, and `problem` says so too; else one note follows the other. A note begins where the level rises anew
-/// or the pitch moves to another key, and ends where its fitted envelope lets go. Velocities follow loudness and
-/// brightness apart: the loudest note is 100, 2 for each dB and 8 for each octave of the spectral centroid beyond what
-/// follows the key (common practice, no source). Throws Cancelled.
-FoundNotes findNotes(std::span<const float> mono48k, const Task& task = {});
-/// The same with the pitch already tracked.
-FoundNotes findNotes(std::span<const float> mono48k, const PitchTrack& pitch, const Task& task = {});
+/// What a recording is taken for before its notes are read.
+enum class Texture {
+    line,     ///< one note follows the other
+    chords,   ///< several notes at once
+    oneSound, ///< one note follows the other, of a sound whose partials are no multiples of one frequency
+    noise,    ///< nothing that has keys
+};
+
+/// The notes of a sound taken for something. Of `line`: a note begins where the level rises anew or the pitch moves to
+/// another key, and ends where its fitted envelope lets go. Of `chords`: those between two rises, a proposal, and
+/// `problem` says so. Of `oneSound`: the same, the lowest of each. Of `noise`: one note for each stretch of sound, on
+/// middle C. Empty where the sound cannot be read that way. Velocities follow loudness and brightness apart: the
+/// loudest note is 100, 2 for each dB and 8 for each octave of the spectral centroid beyond what follows the key
+/// (common practice, no source). Repeats of an echo, and bursts behind a gate, are notes here.
+/// `chords`: what chordsIn() found in the same sound; a line does without.
+/// `slowMovesAreKeys`: a line moves to another key where its pitch moves slowly by a tone or less, in place of a bend.
+/// Throws Cancelled.
+FoundNotes notesAs(Texture texture, const HeardSound& sound, const ChordNotes& chords, bool slowMovesAreKeys = false);
+
+/// Draws swells, slides and bends of a line into its notes, once it is decided which there are. Throws Cancelled.
+void finishLine(const HeardSound& sound, FoundNotes& found);
+
+/// Hits of a sound without a pitch: a note each, at its strongest frequency. Throws Cancelled.
+FoundNotes hitsOf(const HeardSound& sound);
 
 } // namespace facet

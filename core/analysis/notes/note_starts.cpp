@@ -1,10 +1,14 @@
 #include "core/analysis/notes/note_starts.h"
 
 #include "core/analysis/facets/glide.h"
+#include "core/analysis/notes/plateaus.h"
 #include "core/audio/recording.h"
 #include "core/base/units.h"
+#include "core/dsp/fft.h"
+#include "core/dsp/window.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <utility>
 #include <vector>
@@ -64,7 +68,7 @@ std::vector<double> onsets(const HeardSound& sound) {
         const auto to = gain.begin() + std::min(count, i + 2 * reach + 1);
         if (std::max_element(from, to) != gain.begin() + i) continue;
         const double at = exactOnset(sound, i * sound.coarse.stepSeconds);
-        if (found.empty() || at - found.back() >= shortestNote) found.push_back(at);
+        if (found.empty() || at - found.back() >= shortestFoundNote) found.push_back(at);
     }
     return found;
 }
@@ -137,7 +141,73 @@ void addFastSlides(const HeardSound& sound, std::vector<NoteStart>& starts) {
     }
 }
 
+double endAfter(const HeardSound& sound, const std::vector<NoteStart>& rises, std::size_t i) {
+    return i + 1 < rises.size() ? rises[i + 1].seconds : sound.seconds();
+}
+
+/// Steps of a semitone, and slides slower than the tracker: from one plateau of the pitch to another.
+void addSteps(const HeardSound& sound, const std::vector<NoteStart>& rises, bool slowToo,
+              std::vector<NoteStart>& starts) {
+    for (std::size_t i = 0; i < rises.size(); ++i)
+        for (double seconds : stepsOf(plateausBetween(sound, rises[i].seconds, endAfter(sound, rises, i)), slowToo)) {
+            const auto near = [&](const NoteStart& start) { return std::abs(start.seconds - seconds) < 0.09; };
+            if (std::none_of(starts.begin(), starts.end(), near)) starts.push_back({seconds, false});
+        }
+}
+
+/// What swings evenly between two rises is vibrato, not other keys.
+void dropSwings(const HeardSound& sound, const std::vector<NoteStart>& rises, std::vector<NoteStart>& starts) {
+    constexpr std::ptrdiff_t fewest = 3;
+    constexpr double edge = 0.03; // seconds
+    for (std::size_t i = 0; i < rises.size(); ++i) {
+        const double from = rises[i].seconds, to = endAfter(sound, rises, i);
+        const auto inside = [&](const NoteStart& s) { return !s.rise && s.seconds > from && s.seconds < to; };
+        const auto first = std::find_if(starts.begin(), starts.end(), inside);
+        if (std::count_if(starts.begin(), starts.end(), inside) < fewest) continue;
+        if (swings(sound, std::max(from, first->seconds - 0.15) + edge, to - edge)) std::erase_if(starts, inside);
+    }
+}
+
+constexpr int thirdCount = 20;
+using Thirds = std::array<double, thirdCount>; ///< power, from 100 Hz on
+
+Thirds thirdsAt(RealFft& fft, const HeardSound& sound, double seconds) {
+    const int size = fft.size();
+    windowedFrame(sound.mono, static_cast<int>(seconds * analysisRateHz) - size / 2, hannWindow(size), fft.time());
+    fft.forward();
+    Thirds thirds{};
+    for (int b = 1; b < fft.binCount(); ++b) {
+        const double place = 3.0 * std::log2(b * static_cast<double>(analysisRateHz) / size / 100.0) + 0.5;
+        if (place < 0.0 || place >= thirdCount) continue;
+        thirds[static_cast<std::size_t>(place)] += std::norm(fft.bins()[static_cast<std::size_t>(b)]);
+    }
+    return thirds;
+}
+
 } // namespace
+
+double shareOfBandsRising(const HeardSound& sound, double seconds) {
+    constexpr double range = 3e-4, rise = 2.0; // as ratios of power
+    RealFft fft(1024);
+    Thirds before, after{};
+    before.fill(1e30);
+    for (double by : {-0.045, -0.03, -0.015}) {
+        const Thirds now = thirdsAt(fft, sound, seconds + by);
+        for (std::size_t k = 0; k < now.size(); ++k) before[k] = std::min(before[k], now[k]);
+    }
+    for (double by : {0.012, 0.025, 0.04, 0.06}) {
+        const Thirds now = thirdsAt(fft, sound, seconds + by);
+        for (std::size_t k = 0; k < now.size(); ++k) after[k] = std::max(after[k], now[k]);
+    }
+    const double top = *std::max_element(after.begin(), after.end());
+    double heard = 0.0, rising = 0.0;
+    for (std::size_t k = 0; k < after.size(); ++k) {
+        if (after[k] < range * top) continue;
+        ++heard;
+        rising += after[k] > rise * before[k];
+    }
+    return heard > 0.0 ? rising / heard : 0.0;
+}
 
 std::vector<NoteStart> risesOf(const HeardSound& sound) {
     std::vector<NoteStart> starts;
@@ -146,11 +216,14 @@ std::vector<NoteStart> risesOf(const HeardSound& sound) {
     return starts;
 }
 
-std::vector<NoteStart> withPitchChanges(const HeardSound& sound, std::vector<NoteStart> rises) {
-    addPitchChanges(sound, rises);
-    addFastSlides(sound, rises);
-    std::sort(rises.begin(), rises.end(), earlier);
-    return rises;
+std::vector<NoteStart> withPitchChanges(const HeardSound& sound, std::vector<NoteStart> rises, bool slowToo) {
+    std::vector<NoteStart> starts = rises;
+    addPitchChanges(sound, starts);
+    addFastSlides(sound, starts);
+    addSteps(sound, rises, slowToo, starts);
+    std::sort(starts.begin(), starts.end(), earlier);
+    dropSwings(sound, rises, starts);
+    return starts;
 }
 
 } // namespace facet

@@ -16,8 +16,13 @@ struct NoteStart {
 /// Rises of the level, in order: sudden ones, and those that come out of silence slowly.
 std::vector<NoteStart> risesOf(const HeardSound& sound);
 
+/// Share of the bands of a third of an octave, within 35 dB of the strongest, whose level rises by 3 dB or more there:
+/// most where a note is struck, few where what sounds already beats.
+double shareOfBandsRising(const HeardSound& sound, double seconds);
+
 /// All places where notes of one voice may begin, in order: `rises`, key changes without a rise (legato), and slides
-/// that are too fast for the pitch tracker. Throws Cancelled.
-std::vector<NoteStart> withPitchChanges(const HeardSound& sound, std::vector<NoteStart> rises);
+/// that are too fast for the pitch tracker. `slowToo`: slow moves of a tone or less are keys too, not bends. Throws
+/// Cancelled.
+std::vector<NoteStart> withPitchChanges(const HeardSound& sound, std::vector<NoteStart> rises, bool slowToo = false);
 
 } // namespace facet

@@ -1,5 +1,6 @@
 #include "core/analysis/notes/pitched_spans.h"
 
+#include "core/analysis/notes/plateaus.h"
 #include "core/audio/recording.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
@@ -7,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 #include <vector>
 
 namespace facet {
@@ -79,6 +81,45 @@ void joinCommonParts(const HeardSound& sound, std::vector<NoteSpan>& spans) {
     }
 }
 
+/// Where a pitch that falls all along would come to rest, were it to fall on as it does: the limit of an exponential
+/// through three of its places (A. C. Aitken's extrapolation, 1926). notMeasurable where it does not fall that way.
+double restOf(std::span<const float> hz) {
+    constexpr double leastFall = 0.6; // semitones between the first and the last place
+    constexpr std::size_t fewest = 12;
+    while (!hz.empty() && !isMeasured(hz.back())) hz = hz.first(hz.size() - 1);
+    if (hz.size() < fewest) return notMeasurable;
+    const std::size_t third = hz.size() * 3 / 10;
+    const auto near = [&](std::size_t i) {
+        return static_cast<double>(medianOf(
+            {hz.begin() + static_cast<std::ptrdiff_t>(i - 2), hz.begin() + static_cast<std::ptrdiff_t>(i + 1)}));
+    };
+    std::vector<double> places;
+    for (std::size_t k = 0; k <= 6; ++k) places.push_back(near(hz.size() - 1 - (6 - k) * third / 3));
+    // Nothing but falling: what swings falls now and then.
+    for (std::size_t k = 1; k < places.size(); ++k)
+        if (!(places[k] < places[k - 1] * 1.002)) return notMeasurable;
+    const double first = places[0], second = places[3], last = places[6];
+    const double early = first - second, late = second - last;
+    if (keyFromHz(first) - keyFromHz(last) < leastFall || late <= 0.0 || late > 0.7 * early) return notMeasurable;
+    return keyFromHz(last - late * late / (early - late));
+}
+
+/// The pitch of a span: of its beginning where it stands still there, since what comes later is a bend; where the pitch
+/// falls or rises all along, that at which it comes to rest; else the median.
+double pitchOf(const HeardSound& sound, double from, double to, std::span<const float> hz) {
+    constexpr double soon = 0.12, longEnough = 0.12; // seconds
+    constexpr double another = 0.3;                  // semitones
+    const std::vector<Plateau> plateaus = plateausBetween(sound, from, to);
+    const double median = keyFromHz(medianOf({hz.begin(), hz.end()}));
+    const double rest = restOf(hz);
+    if (isMeasured(rest)) return rest;
+    if (plateaus.empty()) return median;
+    const Plateau &first = plateaus.front(), &last = plateaus.back();
+    if (first.from - from < soon && first.to - first.from > longEnough) return first.key;
+    if (plateaus.size() == 1 && std::abs(last.key - median) > another && last.to > to - soon) return last.key;
+    return median;
+}
+
 } // namespace
 
 std::vector<NoteSpan> spansBetween(const HeardSound& sound, const std::vector<NoteStart>& starts) {
@@ -102,7 +143,7 @@ std::vector<NoteSpan> spansBetween(const HeardSound& sound, const std::vector<No
         const float hz = medianOf(values);
         // What hardly sounds is the noise between two notes.
         const bool heard = 3.0 * static_cast<double>(values.size()) * sound.pitch.hz.stepSeconds >= end - start - 0.01;
-        const bool pitched = isMeasured(hz) && heard && 3 * clear >= values.size() && end - start >= shortestNote;
+        const bool pitched = isMeasured(hz) && heard && 3 * clear >= values.size() && end - start >= shortestFoundNote;
         // A short way to the pitch of what follows without a new rise is a sweep, not a note.
         if (i + 1 < starts.size() && !starts[i + 1].rise && end - start < longestSweep &&
             (!pitched || rangeSemitones(values) > steadyRangeSemitones)) {
@@ -111,7 +152,8 @@ std::vector<NoteSpan> spansBetween(const HeardSound& sound, const std::vector<No
         }
         const double from = isMeasured(carried) ? carried : start;
         carried = notMeasurable;
-        if (pitched) spans.push_back({from, std::min(end, next), keyFromHz(hz), top, starts[i].rise});
+        if (pitched)
+            spans.push_back({from, std::min(end, next), pitchOf(sound, start, end, values), top, starts[i].rise});
     }
     joinCommonParts(sound, spans);
     keepNotesOnly(spans);

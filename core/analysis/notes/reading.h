@@ -1,0 +1,33 @@
+// Readings: what may have been played on a recording, ranked.
+#pragma once
+
+#include "core/analysis/notes/note_finding.h"
+
+#include <span>
+#include <string>
+#include <vector>
+
+namespace facet {
+
+/// One way to read a recording. A value; shared and compared freely.
+struct Reading {
+    FoundNotes found;
+    Texture texture = Texture::line;
+    /// That this one is right, as far as the notes alone can tell; those of all readings sum to 1.
+    double probability = 1.0;
+    /// In a few words what it takes the recording for: "5 notes", "one held note behind a gate".
+    std::string words;
+};
+
+inline constexpr std::size_t mostReadings = 6;
+
+/// The likely readings of mono sound at 48 kHz, the likeliest first, never more than mostReadings and at least one,
+/// whose notes may be empty. They differ in what the sound is taken for (one line, chords, one inharmonic sound,
+/// noise), in whether even bursts were struck or held behind a gate, and in whether softer repeats were played or are
+/// an echo's. Any thread. Throws Cancelled.
+std::vector<Reading> readingsOf(std::span<const float> mono48k, const Task& task = {});
+
+/// The notes of the likeliest reading.
+FoundNotes findNotes(std::span<const float> mono48k, const Task& task = {});
+
+} // namespace facet
