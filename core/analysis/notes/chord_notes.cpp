@@ -84,7 +84,8 @@ void proposeHits(const HeardSound& sound, const std::vector<NoteStart>& starts, 
 namespace {
 
 constexpr double halfWindow = 0.085; ///< seconds, half of what a spectrum sees
-constexpr double lookEvery = 0.1;    ///< seconds
+constexpr double shortestStep = 0.1; ///< seconds from look to look
+constexpr double mostLooks = 150.0;  ///< in a long recording they lie farther apart
 constexpr double strikesAll = 0.8;   ///< share of the bands that rise where what sounded is struck again
 
 /// Sound between two rises, and when it is looked at.
@@ -92,6 +93,8 @@ struct Stretch {
     double start, next, until; ///< until: where its keys were let go
     std::size_t firstLook, looks;
 };
+
+double stepOf(const HeardSound& sound) { return std::max(shortestStep, sound.seconds() / mostLooks); }
 
 std::vector<Stretch> stretchesBetween(const HeardSound& sound, const std::vector<NoteStart>& rises,
                                       std::vector<double>& instants) {
@@ -105,7 +108,7 @@ std::vector<Stretch> stretchesBetween(const HeardSound& sound, const std::vector
         const double gate = gateOf(sound, start, next);
         const double until = isMeasured(gate) ? std::clamp(gate, start + shortestFoundNote, end) : end;
         stretches.push_back({start, next, until, instants.size(), 0});
-        for (double t = std::min(start + halfWindow, 0.5 * (start + until)); t < until; t += lookEvery)
+        for (double t = std::min(start + halfWindow, 0.5 * (start + until)); t < until; t += stepOf(sound))
             instants.push_back(t);
         stretches.back().looks = instants.size() - stretches.back().firstLook;
         if (stretches.back().looks == 0) stretches.pop_back();
@@ -183,13 +186,14 @@ private:
             if (now <= 0.0) {
                 // A single look that misses it is a lapse.
                 const bool silent = look == 0 ? after <= 0.0 || stretch.looks == 1 : after <= 0.0;
-                if (sounds_ && silent) end(look == 0 ? stretch.start : at - 0.5 * lookEvery);
+                if (sounds_ && silent) end(look == 0 ? stretch.start : at - 0.5 * stepOf(sound_));
                 continue;
             }
             if (look == 0) {
                 if (!sounds_ || !joined) begin(stretch.start, stretch.until, now);
             } else if (!sounds_ && after > 0.0) {
-                const KeyOnset onset = onsetOf(sound_, keys_.lowestKey + static_cast<int>(key_), at - lookEvery, at);
+                const KeyOnset onset =
+                    onsetOf(sound_, keys_.lowestKey + static_cast<int>(key_), at - stepOf(sound_), at);
                 if (onset.riseDb > leastRiseDb)
                     begin(onset.seconds, stretch.until, now);
                 else if (here)

@@ -95,9 +95,9 @@ void addWithGates(const HeardSound& sound, Candidate candidate, std::vector<Cand
     asHeld.weight += logProbability(logOdds);
     asHeld.heldRuns = static_cast<int>(runs.size());
     asHeld.found.performance.notes = held(notes, runs);
-    const std::size_t count = asHeld.found.performance.notes.size();
-    asHeld.found.gateEvidence = fmt::format("{} Taken for {} behind a gate.", words,
-                                            count == 1 ? "one held note" : fmt::format("{} held notes", count));
+    const bool one = asHeld.found.performance.notes.size() == 1;
+    asHeld.found.gateEvidence =
+        fmt::format("{} Taken for {} behind a gate.", words, one ? "one held note" : "held notes");
     all.push_back(finished(std::move(asHeld)));
     candidate.weight += logProbability(-logOdds);
     candidate.found.gateEvidence = words + " Taken for notes struck again.";
@@ -114,10 +114,10 @@ bool isRepeat(const Note& note, const std::vector<Note>& notes, double echoSecon
     });
 }
 
-/// The same notes without those that an echo explains. Returns whether there are any.
-bool addWithoutRepeats(const HeardSound& sound, Candidate& candidate, std::vector<Candidate>& all) {
+/// Adds the same notes without those that an echo explains, where there are any.
+void addWithoutRepeats(const HeardSound& sound, Candidate& candidate, std::vector<Candidate>& all) {
     Repeats repeats = repeatsAmong(candidate.found.performance.notes);
-    if (!repeats.found()) return false;
+    if (!repeats.found()) return;
     Candidate without = candidate;
     without.found.performance.notes = std::move(repeats.played);
     without.found.echoSeconds = repeats.seconds;
@@ -125,7 +125,6 @@ bool addWithoutRepeats(const HeardSound& sound, Candidate& candidate, std::vecto
     without.weight += logProbability(repeats.logOdds());
     candidate.weight += logProbability(-repeats.logOdds());
     addWithGates(sound, std::move(without), all);
-    return true;
 }
 
 /// The same texture with a clear echo taken out first; adds nothing where there is none. Returns whether it did.
