@@ -26,7 +26,10 @@ constexpr double trustedTempo = 0.9;
 constexpr double silentDb = -90.0;
 constexpr double tooUnlikely = 5.0; ///< natural logarithm of the odds against the best: not even offered
 
-constexpr double slowMovesAreBends = 1.0; ///< natural logarithm of the odds
+// Natural logarithms of odds, chosen by hand; no source.
+constexpr double slowMovesAreBends = 1.0;
+constexpr double clearEchoIsOne = 2.0; ///< of one that leaves fewer notes when it is taken out
+constexpr double noiseIsNoHits = 1.5;
 
 /// A reading on its way: its weight is a natural logarithm, up to a constant that all share.
 struct Candidate {
@@ -127,13 +130,13 @@ void addWithoutRepeats(const HeardSound& sound, Candidate& candidate, std::vecto
     addWithGates(sound, std::move(without), all);
 }
 
-/// The same texture with a clear echo taken out first; adds nothing where there is none. Returns whether it did.
-bool addWithoutEcho(const HeardSound& sound, const Candidate& candidate, std::vector<Candidate>& all) {
+/// Adds the line that is found when a clear echo is taken out first, where there is one and it leaves fewer notes.
+void addWithoutEcho(const HeardSound& sound, Candidate& candidate, std::vector<Candidate>& all) {
     const FoundNotes& found = candidate.found;
-    if (found.performance.notes.size() < 3 || !found.problem.empty()) return false;
+    if (found.performance.notes.size() < 3 || !found.problem.empty()) return;
     const Recording recording{analysisRateHz, {{sound.mono.begin(), sound.mono.end()}}};
     const Echo echo = findEcho(recording, found.performance, sound.task);
-    if (!echo.found() || echo.confidence < 0.5 || echo.levelDb > -1.5) return false;
+    if (!echo.found() || echo.confidence < 0.5 || echo.levelDb > -1.5) return;
     // The echo is taken out and the notes are found anew: under it a fast phrase blurs.
     const std::vector<float> dry = withoutEcho(sound.mono, echo);
     const PitchTrack pitch = trackPitch(dry, {}, sound.task);
@@ -143,15 +146,15 @@ bool addWithoutEcho(const HeardSound& sound, const Candidate& candidate, std::ve
     auto& notes = again.found.performance.notes;
     // What noise or another effect looked like an echo for falls into pieces without it.
     constexpr std::size_t mostTimes = 2;
-    if (!again.found.problem.empty() || notes.size() > mostTimes * found.performance.notes.size()) return false;
+    if (!again.found.problem.empty() || notes.size() > mostTimes * found.performance.notes.size()) return;
     const std::vector<Note> before = notes;
     std::erase_if(notes, [&](const Note& note) { return isRepeat(note, before, echo.seconds); });
-    if (notes.empty() || notes.size() >= found.performance.notes.size()) return false;
+    if (notes.empty() || notes.size() >= found.performance.notes.size()) return;
     again.found.echoSeconds = echo.seconds;
     again.found.repeatsLeftOut = static_cast<int>(found.performance.notes.size() - notes.size());
-    again.weight += logProbability(2.0);
+    again.weight += logProbability(clearEchoIsOne);
+    candidate.weight += logProbability(-clearEchoIsOne);
     addWithGates(drySound, std::move(again), all);
-    return true;
 }
 
 /// Whether two readings have the same notes: keys, and starts and ends within 30 ms.
@@ -236,13 +239,11 @@ std::vector<Reading> readingsOf(std::span<const float> mono48k, const Task& task
                 candidate.weight += logProbability(slowMovesAreBends);
                 addWithGates(sound, std::move(stepped), all);
             }
+            addWithoutEcho(sound, candidate, all);
         }
-        const double repeated = candidate.weight;
-        if (texture == Texture::line && addWithoutEcho(sound, candidate, all))
-            candidate.weight = repeated + logProbability(-2.0);
         if (texture == Texture::noise) {
             all.push_back(candidate);
-            all.push_back({hitsOf(sound), texture, weight - 1.5, true});
+            all.push_back({hitsOf(sound), texture, weight - noiseIsNoHits, true});
         } else {
             addWithoutRepeats(sound, candidate, all);
             addWithGates(sound, std::move(candidate), all);
