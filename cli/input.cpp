@@ -68,7 +68,10 @@ void Listening::addTo(CLI::App& command) {
     command.add_option("--notes", notes, "Standard MIDI File with its notes; found when not given");
     command.add_option("--region", region, "Only this part, BEGIN:END in seconds; of files of any length")
         ->check(problemOfPair);
-    command.add_option("--reading", reading, "Which of the recording's readings, counted from 1; see readings")
+    command
+        .add_option("--reading", reading,
+                    "Which of the recording's readings, counted from 1; see readings. "
+                    "When not given: the likeliest, and match tries the others too")
         ->check(CLI::Range(1, static_cast<int>(mostReadings)));
     command.add_option("--channels", channels, "both, left, right, mid, side, or channels counted from 1: 3,4");
 }
@@ -118,19 +121,26 @@ Heard hear(const Listening& options) {
             throw Error(fmt::format("There {} only {} reading{} of this recording; facet-cli readings lists them.",
                                     readings.size() == 1 ? "is" : "are", readings.size(),
                                     readings.size() == 1 ? "" : "s"));
-        const FoundNotes& found = readings[static_cast<std::size_t>(options.reading - 1)].found;
+        const FoundNotes& found = readings[static_cast<std::size_t>(std::max(1, options.reading) - 1)].found;
         heard.performance = found.performance;
         heard.problem = found.problem;
         heard.evidence = found.evidence();
+        if (options.reading == 0)
+            for (const Reading& each : readings)
+                heard.readings.push_back({each.found.performance, each.words, each.probability});
     } else {
         heard.performance = readMidi(options.notes);
         if (!options.region.empty()) cutNotes(heard, part.begin, part.end);
         heard.performance.tuningCents = tuningAgainst(mono, heard.performance);
     }
-    if (options.tempo > 0.0) heard.performance.tempo = options.tempo;
-    heard.performance.frames = heard.recording.frameCount();
-    heard.performance.rateHz = heard.recording.rateHz;
-    heard.performance.channelCount = heard.recording.channelCount();
+    const auto complete = [&](Performance& performance) {
+        if (options.tempo > 0.0) performance.tempo = options.tempo;
+        performance.frames = heard.recording.frameCount();
+        performance.rateHz = heard.recording.rateHz;
+        performance.channelCount = heard.recording.channelCount();
+    };
+    complete(heard.performance);
+    for (ReadNotes& each : heard.readings) complete(each.performance);
     return heard;
 }
 

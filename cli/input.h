@@ -4,6 +4,7 @@
 #include "core/analysis/notes/reading.h"
 #include "core/audio/recording.h"
 #include "core/compare/comparison.h"
+#include "core/match/targets/match_target.h"
 #include "core/performance/performance.h"
 
 #include <stop_token>
@@ -22,8 +23,9 @@ namespace facet::cli {
 struct Heard {
     Recording recording;
     Performance performance;
-    std::string problem;  ///< why found notes are not to be trusted
-    std::string evidence; ///< what was decided while finding them
+    std::string problem;               ///< why found notes are not to be trusted
+    std::string evidence;              ///< what was decided while finding them
+    std::vector<ReadNotes> readings{}; ///< of the recording, that of `performance` first; empty where one was chosen
 };
 
 /// Options that say what to listen to; see --help.
@@ -33,7 +35,7 @@ struct Listening {
     std::string region{};
     std::string channels = "both";
     double tempo = 0.0; ///< quarter notes per minute; 0: as found
-    int reading = 1;    ///< which reading of the recording, counted from 1, where no notes are given
+    int reading = 0;    ///< which reading of the recording, counted from 1, where no notes are given; 0: the likeliest
 
     void addTo(CLI::App& command);
 };

@@ -109,6 +109,7 @@ void runMatch(const MatchOptions& options) {
         throw Error(fmt::format("The folder “{}” cannot be made; choose another one.", options.out), code.message());
 
     MatchTarget target{heard.recording, heard.performance};
+    target.readings = heard.readings;
     for (const std::string& text : options.leftOut) {
         const auto [begin, end] = parsePair(text, "--leave-out");
         target.leftOut.push_back({begin, end});
@@ -136,6 +137,9 @@ void runMatch(const MatchOptions& options) {
     fmt::print("{}: likeness {:.0f} (was {:.0f}), {}, {} renders in {:.1f} s{}\n", options.out, result.best.likeness,
                result.before.comparison.likeness, structureText(result.best.patch), result.evaluations, result.seconds,
                result.complete ? "" : ", stopped at its limit");
+    for (const ReadingTrial& each : result.readings)
+        fmt::print("Reading {}, {}: likeness {:.0f} in its trial{}\n", each.reading + 1, each.words, each.likeness,
+                   each.reading == result.best.reading ? ", gone on with" : "");
     for (const Curve& curve : result.curves.front())
         fmt::print("{} moves over the phrase; performance.json has its curve.\n", curve.target);
     if (!result.unidentifiable.empty())

@@ -113,11 +113,12 @@ protected:
     MatchSettings settings;
     Task task;
     MatchListener nobody;
+    Budget budget{0.0, 200, std::chrono::steady_clock::now()};
     std::vector<PreparedTarget> targets;
 };
 
 TEST_F(Stages, AnEvaluatorRecordsAndSpendsAndAnotherOneOnlySpends) {
-    SearchState state(inputs(), std::chrono::steady_clock::now(), nobody);
+    SearchState state(inputs(), budget, nobody);
     const Patch patch;
     const auto other = Evaluator::unrecorded(state.inputs, targets, state.budget, state.leaderboard, {});
     const auto unrecorded = other.evaluate({patch, patch});
@@ -137,7 +138,7 @@ TEST_F(Stages, AnEvaluatorRecordsAndSpendsAndAnotherOneOnlySpends) {
 }
 
 TEST_F(Stages, AJacobianIsKeptOnlyOfAllThatASearchMayMove) {
-    SearchState state(inputs(), std::chrono::steady_clock::now(), nobody);
+    SearchState state(inputs(), budget, nobody);
     const Evaluator evaluator = state.evaluator({});
     Patch filtered;
     filtered.set({"layer:a/filter:a", "on"}, 1.0);

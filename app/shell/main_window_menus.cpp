@@ -122,6 +122,8 @@ void MainWindow::makeCueMenu() {
     menu->addAction(tr("Use &selection as reference"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_R), this,
                     [this] { session_.reference.useSelectionAsReference(); });
     menu->addAction(tr("&Find notes again"), this, [this] { session_.notes.findAgain(); });
+    menu->addAction(tr("Read the notes another &way"), QKeySequence(Qt::SHIFT | Qt::Key_F4), this,
+                    [this] { session_.notes.chooseNextReading(); });
     menu->addAction(tr("Focus &band …"), QKeySequence(Qt::CTRL | Qt::Key_B), this, &MainWindow::askFocus);
     menu->addAction(tr("Set &tempo …"), this, [this] {
         bool fine = false;

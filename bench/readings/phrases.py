@@ -1,16 +1,20 @@
 #!/usr/bin/python3
 """Makes phrases that are easily misread, with what was really played: 17 families of 10, by csound alone.
 
-Usage: bench/readings/phrases.py FOLDER [WORD]      (needs csound, flac, python3-numpy, python3-scipy)
+Usage: bench/readings/phrases.py FOLDER [WORD] [--aside | --other]      (needs csound, flac, python3-numpy, python3-scipy)
 
 Leaves in FOLDER for each id: ID.flac and ID.json with its family, half, notes (start, end in seconds, key, velocity),
 tuning, tempo and what it is: "notes", "held" (one key held through a gate) or "none" (nothing that has keys). WORD: only
 ids that hold it. Equal numbers on every machine; one half of each family, drawn once, is for tuning ("tuning"), the
-other is looked at when a version is judged ("final").
+other is looked at when a version is judged ("final"). --aside: the same with every value about as far aside as one just
+notices (cutoff 3 %, attack 8 %, pitch 2 cents) and other start phases; --other: the same notes with the sound of a
+phrase of another family. With both, likeness is held against what is nearly the same and what is not.
 """
+import argparse
 import json
 import pathlib
 import random
+import re
 import subprocess
 import sys
 import tempfile
@@ -29,11 +33,12 @@ SCALE = [0, 2, 3, 5, 7, 8, 10]  # natural minor
 class Phrase:
     """Notes, and csound's text for what plays them."""
 
-    def __init__(self, family, place, sound, notes, seconds, bus="", kind="notes", tempo=120.0, tuning=0.0, heard=None):
+    def __init__(self, family, place, sound, notes, seconds, bus="", kind="notes", tempo=120.0, tuning=0.0, heard=None, attack=0.0):
         self.id = f"{family}_{place}"
         self.family, self.sound, self.bus, self.kind = family, sound, bus, kind
         self.notes, self.seconds, self.tempo, self.tuning = notes, seconds, tempo, tuning
         self.heard = heard  # the true notes, where they are others than those of the score
+        self.attack = attack  # seconds, where it is slow
 
 
 # ---- what sounds: sets aL and aR from iHz, iVel (0 … 1), iLen and kE ----
@@ -213,7 +218,7 @@ def pads(place, draw):
     sound = stack(draw, draw.choice([2, 3, 5]), draw.uniform(5, 14)) + through_low_pass(draw.uniform(1500, 4000), draw.uniform(1200, 3000), length, "moogladder", 0.1)
     sound += f"kE linsegr 0, {attack}, 1, 3600, 1, {draw.uniform(0.3, 0.9):.2f}, 0\n"
     bus = hall(draw.uniform(0.75, 0.9), draw.uniform(0.3, 0.6)) if place >= 5 else "outs gaL, gaR\n"
-    return Phrase("pads", place, sound, notes, until(notes, 2.0), bus)
+    return Phrase("pads", place, sound, notes, until(notes, 2.0), bus, attack=attack)
 
 
 CHORDS = {2: [(0, 7), (0, 4), (0, 9)], 3: [(0, 4, 7), (0, 3, 7), (0, 5, 7)], 4: [(0, 4, 7, 11), (0, 3, 7, 10), (0, 7, 12, 16)],
@@ -351,6 +356,37 @@ def phrases():
             yield phrase
 
 
+# What one just notices, as factors and cents: common practice, no source.
+ASIDE_CUTOFF, ASIDE_ATTACK, ASIDE_CENTS = 1.03, 1.08, 2.0
+
+
+def set_aside(phrase):
+    """The sound with values a little aside, in csound's text; phases of stacked oscillators are drawn anew."""
+    def scaled(pattern, factor, text):
+        return re.sub(pattern, lambda m: f"{m[1]}{float(m[2]) * factor:.6g}{m[3]}", text, flags=re.M)
+
+    draw = random.Random(f"aside {phrase.id}")
+    text = re.sub(r"^(kC expsegr) ([\d.]+), ([\d.]+), ([\d.]+), 9, ([\d.]+), 0.1, ([\d.]+)$",
+                  lambda m: "{} {}, {}, {}, 9, {}, 0.1, {}".format(m[1], *(float(m[i]) * (ASIDE_CUTOFF if i != 3 else 1) for i in range(2, 7))),
+                  phrase.sound, flags=re.M)
+    text = scaled(r"^(kC expseg )([\d.]+)(, iLen.*)$", ASIDE_CUTOFF, text)
+    text = scaled(r"^(aL moogladder aL, )(\d+)(, .*)$", ASIDE_CUTOFF, text)
+    text = scaled(r"^(kE linsegr 0, )([\d.]+)(, .*)$", ASIDE_ATTACK, text)
+    phrase.sound = re.sub(r"^(a\d+ vco2 .*), 0\.\d{4}$", lambda m: f"{m[1]}, {draw.random():.4f}", text, flags=re.M)
+    phrase.tuning += ASIDE_CENTS
+
+
+# Families whose sound plays any key at any time; the others' sounds have their notes written into them.
+PLAYABLE = ["stacks", "gated", "inharmonic", "ring", "toms", "pads", "chords", "layered", "arpeggios", "repeated", "registers"]
+
+
+def play_other(phrase, every):
+    """The phrase with the sound of another family's at the same place."""
+    at = PLAYABLE.index(phrase.family) if phrase.family in PLAYABLE else len(phrase.id)
+    other = every[f"{PLAYABLE[(at + 4) % len(PLAYABLE)]}_{phrase.id.split('_')[1]}"]
+    phrase.sound, phrase.bus = other.sound, other.bus
+
+
 def make(phrase, folder):
     orchestra = (f"sr = {RATE}\nksmps = 16\nnchnls = 2\n0dbfs = 1\nseed 7\ngaL init 0\ngaR init 0\ngi1 ftgen 1, 0, 8192, 10, 1\n"
                  f"instr 1\niHz = cpsmidinn(p4) * cent({phrase.tuning})\niVel = p5 / 127\niLen = p3\n{phrase.sound}"
@@ -366,22 +402,32 @@ def make(phrase, folder):
         wavfile.write(path / "y.wav", RATE, np.round(samples * 32767).astype(np.int16))
         subprocess.run(["flac", "-s", "-f", "-8", "-o", str(folder / f"{phrase.id}.flac"), str(path / "y.wav")], check=True)
     truth = {"name": phrase.id, "family": phrase.family, "half": phrase.half, "kind": phrase.kind, "tempo_bpm": phrase.tempo,
-             "tuning_cents": phrase.tuning, "seconds": phrase.seconds,
+             "tuning_cents": phrase.tuning, "seconds": phrase.seconds, "attack": phrase.attack,
              "notes": phrase.notes if phrase.heard is None else phrase.heard}
     (folder / f"{phrase.id}.json").write_text(json.dumps(truth) + "\n")
 
 
 def main():
-    folder = pathlib.Path(sys.argv[1])
-    folder.mkdir(parents=True, exist_ok=True)
+    parser = argparse.ArgumentParser()
+    parser.add_argument("folder", type=pathlib.Path)
+    parser.add_argument("word", nargs="?", default="")
+    parser.add_argument("--aside", action="store_true")
+    parser.add_argument("--other", action="store_true")
+    options = parser.parse_args()
+    options.folder.mkdir(parents=True, exist_ok=True)
     count = 0
+    every = {phrase.id: phrase for phrase in phrases()}
     for phrase in phrases():
-        if len(sys.argv) > 2 and sys.argv[2] not in phrase.id:
+        if options.word not in phrase.id:
             continue
-        if not (folder / f"{phrase.id}.json").exists():
-            make(phrase, folder)
+        if options.aside:
+            set_aside(phrase)
+        if options.other:
+            play_other(phrase, every)
+        if not (options.folder / f"{phrase.id}.json").exists():
+            make(phrase, options.folder)
         count += 1
-    print(f"{count} phrases in {folder}")
+    print(f"{count} phrases in {options.folder}")
 
 
 if __name__ == "__main__":

@@ -134,6 +134,15 @@ bool isLost(double cents) {
     return false;
 }
 
+/// Whether a pitch is that of an earlier note, which may ring on, or come again as an echo, under the one that sounds.
+bool isEarlier(double cents, const NoteProfile& note, const std::vector<NoteProfile>& notes) {
+    constexpr double near = 40.0, longest = 2.5; // cents, seconds
+    return std::any_of(notes.begin(), notes.end(), [&](const NoteProfile& other) {
+        return other.note.start < note.note.start - 1e-6 && other.note.start > note.note.start - longest &&
+               other.note.key != note.note.key && std::abs(cents - 100.0 * (other.note.key - note.note.key)) < near;
+    });
+}
+
 /// Whether two notes repeat equally often: a note elsewhere has no partials where the other has its own, an octave up
 /// has lost the odd ones, an octave down has others between.
 bool samePeriod(const NoteProfile& a, const NoteProfile& b) {
@@ -309,6 +318,13 @@ double Distances::overlapOf(const Note& note) const {
     return longest;
 }
 
+double Distances::ringsUntil(const Note& note) const {
+    double next = reference_.seconds;
+    for (const NoteProfile& other : reference_.notes)
+        if (other.note.start >= note.end - 0.01) next = std::min(next, other.note.start);
+    return std::max(note.end, next);
+}
+
 double Distances::pitchCents() const {
     const Track& pitch = reference_.pitchHz;
     const double step = pitch.stepSeconds;
@@ -338,13 +354,17 @@ double Distances::pitchCents() const {
         for (const NoteProfile& later : reference_.notes)
             if (later.note.start > a.note.start + 1e-6) until = std::min(until, later.note.start);
         for (std::size_t i = places(a.note.start); i < places(until); ++i)
-            if (unpitched || (near && (isLost(own[i]) || isLost(other[i])))) own[i] = other[i] = notMeasurable;
+            if (unpitched ||
+                (near && (isLost(own[i]) || isLost(other[i]) ||
+                          isEarlier(own[i], a, reference_.notes) != isEarlier(other[i], a, reference_.notes))))
+                own[i] = other[i] = notMeasurable;
     }
-    // In a chord one pitch says nothing; where one note only reaches into the next, a glide may begin.
+    // In a chord one pitch says nothing, nor in what rings on of one; where one note only reaches into the next, a
+    // glide may begin.
     for (std::size_t i = 0; i < own.size(); ++i) {
         const double seconds = static_cast<double>(i) * step;
         const auto together = std::count_if(reference_.notes.begin(), reference_.notes.end(), [&](const auto& each) {
-            return seconds >= each.note.start && seconds < each.note.end &&
+            return seconds >= each.note.start && seconds < ringsUntil(each.note) &&
                    overlapOf(each.note) > 0.5 * (each.note.end - each.note.start);
         });
         if (together > 1 || !isMeasured(other[i])) own[i] = other[i] = notMeasurable;

@@ -54,7 +54,8 @@ private:
                     double rangeDb, double (*scaled)(double)) const;
     double fluctuatingDb() const; ///< how uncertain the mean level of a band is
     double overlapOf(const Note& note) const;
-    double levelAt(double seconds) const; ///< of the louder of the two, in the reference's dB
+    double ringsUntil(const Note& note) const; ///< where it has ended and the next begins, seconds
+    double levelAt(double seconds) const;      ///< of the louder of the two, in the reference's dB
 
     const Profile& reference_;
     const Profile& render_;

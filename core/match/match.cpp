@@ -9,6 +9,9 @@
 
 #include <algorithm>
 #include <chrono>
+#include <deque>
+#include <memory>
+#include <optional>
 
 namespace facet {
 
@@ -52,6 +55,61 @@ std::vector<PreparedTarget> prepare(const std::vector<MatchTarget>& targets, con
     return prepared;
 }
 
+/// Readings of the first target that a search tries: the likely ones; none where it has to keep to its performance. A
+/// long recording is compared in the part that its own notes choose, so that readings of one cannot be compared.
+std::vector<std::size_t> readingsToTry(const MatchTarget& target, const MatchSettings& settings) {
+    constexpr std::size_t most = 3;
+    constexpr double likely = 0.08; // times the likeliest
+    std::vector<std::size_t> tried;
+    if (target.readings.size() < 2 || isLong(target) || !settings.goOnWith.empty()) return tried;
+    double largest = 0.0;
+    for (const ReadNotes& each : target.readings) largest = std::max(largest, each.probability);
+    for (std::size_t r = 0; r < target.readings.size() && tried.size() < most; ++r) {
+        const ReadNotes& each = target.readings[r];
+        const bool notes = !attendedNotes(each.performance, target.leftOut).notes.empty();
+        if (notes && (r == 0 || each.probability >= likely * largest)) tried.push_back(r);
+    }
+    if (tried.size() < 2) tried.clear();
+    return tried;
+}
+
+/// A search for each reading that is to be tried, or one; all compare the same part of each recording.
+std::deque<ReadingSearch> searchesOf(const std::vector<MatchTarget>& targets, const MatchSettings& settings,
+                                     const Task& task) {
+    std::vector<std::size_t> tried = readingsToTry(targets.front(), settings);
+    std::deque<ReadingSearch> searches;
+    searches.push_back({0, prepare(targets, settings, task), {}});
+    std::vector<std::optional<TimeSpan>> spans;
+    for (const PreparedTarget& target : searches.front().prepared) {
+        spans.push_back(target.searchedSpan());
+        searches.front().searched.push_back(target.searched(spans.back(), settings.forTargets(), task));
+    }
+    for (std::size_t k = 1; k < tried.size(); ++k) {
+        ReadingSearch other{tried[k], searches.front().prepared, searches.front().searched};
+        MatchTarget target = targets.front();
+        target.performance = target.readings[tried[k]].performance;
+        const double share = other.prepared.front().share;
+        other.prepared.front() = PreparedTarget::prepare(target, target.weight / share, settings.forTargets(), task);
+        other.searched.front() = other.prepared.front().searched(spans.front(), settings.forTargets(), task);
+        searches.push_back(std::move(other));
+    }
+    return searches;
+}
+
+/// The best that each reading came to which was not gone on with, as far as there is time to score them.
+std::vector<ScoredPatch> bestOfOtherReadings(const std::deque<ReadingSearch>& searches, std::size_t winner,
+                                             const MatchSettings& settings, const Deadline& deadline,
+                                             double scoreSeconds) {
+    std::vector<ScoredPatch> others;
+    for (std::size_t i = 0; i < searches.size(); ++i) {
+        if (i == winner || searches[i].state->leaderboard.empty()) continue;
+        if (deadline.hurried() || deadline.passedIn(scoreSeconds)) break;
+        others.push_back(scoreAll(searches[i].state->leaderboard.best().patch, searches[i].prepared, 1, settings));
+        others.back().reading = searches[i].reading;
+    }
+    return others;
+}
+
 /// Curves of each target with the winner, put into the targets' performances. Where the number of evaluations is what
 /// limits, only a search that came to rest has them, so that equal evaluations give equal results.
 std::vector<std::vector<Curve>> drawCurves(const Patch& winner, const std::vector<MatchTarget>& targets,
@@ -80,19 +138,29 @@ MatchResult match(const Recording& reference, const Performance& performance, co
 
 MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& settings, const Task& task,
                   const MatchListener& progress) {
-    const auto started = std::chrono::steady_clock::now();
+    Budget budget(settings.seconds, settings.evaluations, std::chrono::steady_clock::now());
     requireMatchable(targets, settings);
-    std::vector<PreparedTarget> prepared = prepare(targets, settings, task);
-    std::vector<PreparedTarget> searched;
-    for (const PreparedTarget& target : prepared) searched.push_back(target.searched(settings.forTargets(), task));
-
-    SearchState search({searched, prepared.front(), settings, task, identifiableBy(searched)}, started, progress);
+    std::deque<ReadingSearch> searches = searchesOf(targets, settings, task);
+    // Measuring the targets has taken about as long as scoring a patch does.
+    budget.setScoreSeconds(budget.secondsSoFar() / static_cast<double>(searches.size()));
+    ReadingReports reports(progress);
+    for (ReadingSearch& each : searches) {
+        each.listener = reports.listenerOf(each.reading);
+        const SearchInputs inputs{each.searched, each.prepared.front(), settings, task, identifiableBy(each.searched)};
+        each.state = std::make_unique<SearchState>(inputs, budget, each.listener);
+    }
+    MatchResult result;
+    const std::size_t winner =
+        searches.size() > 1 ? tryReadings(searches, targets.front().readings, result.readings) : 0;
+    const std::size_t reading = searches[winner].reading;
+    reports.follow(reading);
+    std::vector<PreparedTarget>& prepared = searches[winner].prepared;
+    SearchState& search = *searches[winner].state;
     runSearch(search);
 
     const Deadline deadline(search);
     std::vector<ScoredPatch> scored =
-        scoreFinalists(finalistsOf(search, deadline), prepared, settings, deadline, search.budget.scoreSeconds());
-    MatchResult result;
+        scoreFinalists(finalistsOf(search, deadline), prepared, settings, deadline, budget.scoreSeconds());
     result.before = scored.front();
     scored.erase(scored.begin());
     rankByWorth(scored, result.before, search);
@@ -102,19 +170,23 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
         std::any_of(result.curves.begin(), result.curves.end(), [](const auto& curves) { return !curves.empty(); });
     rescoreWinner(scored, prepared, curvesDrawn, search, deadline);
     if (scored.empty()) scored.push_back(result.before);
+    for (ScoredPatch& each : scored) each.reading = reading;
 
-    result.performance = targets.front().performance;
+    const MatchTarget& first = targets.front();
+    result.performance = searches.size() > 1 ? first.readings[reading].performance : first.performance;
     result.performance.seed = settings.seed;
     for (const Curve& curve : result.curves.front()) result.performance.setCurve(curve);
     result.best = scored.front();
-    result.evaluations = search.budget.evaluations(); // what follows is compared with nothing
+    result.evaluations = budget.evaluations(); // what follows is compared with nothing
     if (!deadline.hurried()) result.ranges = certaintyOf(search, result.best.patch);
     result.unidentifiable = unidentifiableOf(search.inputs, result.best.patch);
     result.shortfalls = shortfallsOf(result.best.comparison, result.best.facetFloors, prepared.front().profile,
-                                     measureQuality(targets.front().reference));
+                                     measureQuality(first.reference));
     result.best.patch.name = "Match";
     result.runnersUp.assign(scored.begin() + 1, scored.end());
-    result.seconds = search.budget.secondsSoFar();
+    for (ScoredPatch& other : bestOfOtherReadings(searches, winner, settings, deadline, budget.scoreSeconds()))
+        result.runnersUp.push_back(std::move(other));
+    result.seconds = budget.secondsSoFar();
     result.complete = search.complete;
     return result;
 }

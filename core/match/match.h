@@ -6,6 +6,7 @@
 #include "core/match/optimize/certainty.h"
 #include "core/match/search/match_progress.h"
 #include "core/match/search/match_settings.h"
+#include "core/match/search/reading_trials.h"
 #include "core/match/search/score.h"
 #include "core/match/shortfall.h"
 #include "core/match/targets/match_target.h"
@@ -20,7 +21,7 @@ struct MatchResult {
     ScoredPatch best;
     ScoredPatch before;                 ///< the start patch
     std::vector<ScoredPatch> runnersUp; ///< best of other structures, best first
-    Performance performance;            ///< of the first target, with its curves
+    Performance performance;            ///< of the first target as it was read, with its curves
     /// Of each target: parameters that move in its phrase, which no constant explains; see curves.h.
     std::vector<std::vector<Curve>> curves;
     int evaluations = 0;
@@ -30,11 +31,17 @@ struct MatchResult {
     /// Parameters of the best patch that no target determines, with one pitch or in mono: left as they were.
     std::vector<Address> unidentifiable;
     std::vector<Shortfall> shortfalls; ///< facets of the first target in which the best stays unlike
+    /// How the readings of the first target fared in their trials, those that were tried; empty where one was certain.
+    std::vector<ReadingTrial> readings;
 };
 
 /// Searches until nothing gains any more, a limit is reached or `task.stop` is requested; in each case the best so far
 /// is returned, with its output level solved for equal loudness; that is the start patch where nothing was worth more.
 /// docs/search.md says what it does. Equal evaluations and seed give equal patches on any number of threads.
+///
+/// Where the first target may be read in several ways, the likely ones have a short trial each, and the search goes on
+/// with the one that explains the recording best (`best.reading`); the best of the others end the runners-up. Further
+/// targets, and a search that goes on from an earlier one, keep to their performance.
 ///
 /// One patch is to fit all targets; structure and first estimate come from the first of them, and the comparisons of
 /// the result are with it. Of a recording over 30 s the most informative 20 are compared. Throws Error without targets,

@@ -59,10 +59,22 @@ std::string matchReport(const MatchResult& result) {
     }
     json["structure"] = structureText(result.best.patch);
     json["runners_up"] = Json::array();
-    for (const auto& other : result.runnersUp)
+    for (const auto& other : result.runnersUp) {
         json["runners_up"].push_back({{"structure", structureText(other.patch)},
                                       {"likeness", number(other.likeness)},
                                       {"loss_db", number(other.loss)}});
+        if (!result.readings.empty()) json["runners_up"].back()["reading"] = other.reading + 1;
+    }
+    if (!result.readings.empty()) json["reading"] = result.best.reading + 1;
+    json["readings"] = Json::array(); // after a short trial each; empty where the notes were certain
+    for (const ReadingTrial& each : result.readings)
+        json["readings"].push_back({{"reading", each.reading + 1},
+                                    {"words", each.words},
+                                    {"notes", each.notes},
+                                    {"probability", number(each.probability)},
+                                    {"loss_db", number(each.loss)},
+                                    {"likeness", number(each.likeness)},
+                                    {"worth", number(each.worth)}});
     json["moving"] = Json::array(); // parameters that follow a curve of the performance
     if (!result.curves.empty())
         for (const Curve& curve : result.curves.front()) json["moving"].push_back(curve.target);

@@ -4,6 +4,7 @@
 #include "core/base/json.h"
 #include "core/parameters/patch_json.h"
 
+#include <algorithm>
 #include <filesystem>
 
 namespace facet {
@@ -23,6 +24,31 @@ std::optional<Note> noteFrom(const Json& json) {
     if (json.is_null()) return std::nullopt;
     return Note{json.at("start").get<double>(), json.at("end").get<double>(), json.at("key").get<int>(),
                 json.at("cents").get<double>(), json.at("velocity").get<double>()};
+}
+
+Json readingJson(const NoteReading& reading) {
+    Json json{{"words", reading.words},
+              {"probability", reading.probability},
+              {"evidence", reading.evidence},
+              {"problem", reading.problem},
+              {"tuning_cents", reading.tuningCents},
+              {"tempo", reading.tempo ? Json(*reading.tempo) : Json(nullptr)}};
+    json["notes"] = Json::array();
+    for (const Note& note : reading.notes) json["notes"].push_back(noteJson(note));
+    return json;
+}
+
+NoteReading readingFrom(const Json& json) {
+    NoteReading reading;
+    reading.words = json.at("words");
+    reading.probability = json.at("probability");
+    reading.evidence = json.at("evidence");
+    reading.problem = json.at("problem");
+    reading.tuningCents = json.at("tuning_cents");
+    if (!json.at("tempo").is_null()) reading.tempo = json.at("tempo").get<double>();
+    for (const Json& note : json.at("notes"))
+        if (const auto read = noteFrom(note)) reading.notes.push_back(*read);
+    return reading;
 }
 
 Json patchJson(const Patch& patch) { return parseJson(patchToJson(patch)); }
@@ -46,6 +72,9 @@ Json excerptJson(const Excerpt& e) {
     json["left_out"] = Json::array();
     for (const TimeSpan& span : e.leftOut) json["left_out"].push_back({span.begin, span.end});
     json["performance"] = parseJson(performanceToJson(e.performance));
+    json["reading"] = e.reading;
+    json["readings"] = Json::array();
+    for (const NoteReading& reading : e.readings) json["readings"].push_back(readingJson(reading));
     json["corrections"] = Json::array();
     for (const NoteCorrection& c : e.corrections)
         json["corrections"].push_back({{"from", noteJson(c.from)}, {"to", noteJson(c.to)}});
@@ -69,6 +98,8 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
     e.noteEvidence = json.value("note_evidence", "");
     if (const auto place = json.find("place"); place != json.end() && !place->is_null()) e.place = place->get<double>();
     e.performance = performanceFromJson(jsonText(json.at("performance")));
+    for (const Json& reading : json.value("readings", Json::array())) e.readings.push_back(readingFrom(reading));
+    e.reading = std::min(json.value("reading", std::size_t{0}), e.readings.empty() ? 0 : e.readings.size() - 1);
     for (const Json& c : json.at("corrections"))
         e.corrections.push_back({noteFrom(c.at("from")), noteFrom(c.at("to"))});
     e.audioKey = json.at("audio");

@@ -61,6 +61,29 @@ Performance Excerpt::corrected() const {
     return result;
 }
 
+void Excerpt::readAs(std::size_t chosen) {
+    const NoteReading& now = readings.at(chosen);
+    reading = chosen;
+    imported = false;
+    performance.notes = now.notes;
+    performance.tuningCents = now.tuningCents;
+    if (now.tempo) performance.tempo = *now.tempo;
+    noteEvidence = now.evidence;
+    noteProblem = now.problem;
+}
+
+std::optional<std::size_t> Excerpt::placeOf(const NoteReading& other) const {
+    const auto found = std::find(readings.begin(), readings.end(), other);
+    if (found == readings.end()) return std::nullopt;
+    return static_cast<std::size_t>(found - readings.begin());
+}
+
+Performance Excerpt::correctedAs(std::size_t other) const {
+    Excerpt read = *this;
+    read.readAs(other);
+    return read.corrected();
+}
+
 std::uint64_t Excerpt::soundHash() const {
     return Hasher().text(audioKey).number(begin - keptBegin).number(end - keptBegin).text(channels.text()).value();
 }
@@ -118,10 +141,14 @@ void shiftContents(Excerpt& excerpt, double by, double seconds) {
         note->end = std::min(note->end - by, seconds);
         return note->start >= -1e-9 && note->start < seconds;
     };
-    std::vector<Note> kept;
-    for (const Note& note : excerpt.performance.notes)
-        if (std::optional<Note> moved = note; shiftNote(moved)) kept.push_back(*moved);
-    excerpt.performance.notes = std::move(kept);
+    const auto shiftNotes = [&](std::vector<Note>& notes) {
+        std::vector<Note> kept;
+        for (const Note& note : notes)
+            if (std::optional<Note> moved = note; shiftNote(moved)) kept.push_back(*moved);
+        notes = std::move(kept);
+    };
+    shiftNotes(excerpt.performance.notes);
+    for (NoteReading& reading : excerpt.readings) shiftNotes(reading.notes);
     std::erase_if(excerpt.corrections, [&](NoteCorrection& c) {
         const bool from = shiftNote(c.from);
         const bool to = shiftNote(c.to);

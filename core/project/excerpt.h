@@ -28,6 +28,18 @@ std::vector<Note> correctedNotes(const std::vector<Note>& found, const std::vect
 std::vector<NoteCorrection> correctedFurther(std::vector<NoteCorrection> corrections,
                                              const std::vector<NoteChange>& changes);
 
+/// One way to read the notes of an excerpt, see core/analysis/notes/reading.h.
+struct NoteReading {
+    std::vector<Note> notes;
+    double tuningCents = 0.0;
+    std::optional<double> tempo{}; ///< quarter notes per minute that the notes agree on
+    double probability = 1.0;      ///< of all readings of the excerpt
+    std::string words;             ///< what it takes the recording for: "5 notes, repeats every 375 ms"
+    std::string evidence;          ///< what was decided, and why; may be empty
+    std::string problem;           ///< why its notes are not to be trusted; empty when they are
+    friend bool operator==(const NoteReading&, const NoteReading&) = default;
+};
+
 /// A piece of recording that a cue is to be matched to.
 struct Excerpt {
     std::uint64_t id = 0;
@@ -47,12 +59,22 @@ struct Excerpt {
     bool imported = false;                    ///< notes come from a MIDI file
     std::string noteEvidence;                 ///< what was decided while finding the notes, and why; may be empty
     std::string noteProblem;                  ///< why the found notes are not to be trusted; empty when they are
+    std::vector<NoteReading> readings; ///< of its sound, the likeliest first; empty where notes were imported
+    std::size_t reading = 0;           ///< the one whose notes `performance` has
     std::vector<NoteCorrection> corrections;
     std::optional<double> place; ///< in the piece, seconds; nothing: as far in as the region is in its source
 
     double placeInPiece() const { return place.value_or(begin); }
     /// The performance with corrected notes.
     Performance corrected() const;
+    /// The same with the notes of another reading.
+    Performance correctedAs(std::size_t other) const;
+    /// Takes notes, tuning and tempo from one of the readings; corrections stay a layer over it.
+    void readAs(std::size_t chosen);
+    /// The place of a reading among this excerpt's; nothing where the notes were found anew since.
+    std::optional<std::size_t> placeOf(const NoteReading& other) const;
+    /// Whether a search may read the notes in another way: they were neither imported nor corrected.
+    bool openToReadings() const { return !imported && corrections.empty() && readings.size() > 1; }
     /// Hash of what is heard: audio, region and channels.
     std::uint64_t soundHash() const;
 };

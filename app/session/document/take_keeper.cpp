@@ -59,12 +59,13 @@ void TakeKeeper::keepBefore(Document& document, Cue& changed, const QString& wha
         std::make_shared<const Take>(takeOf(present, document, tr("Before: %1").arg(what.toLower()))));
 }
 
-void TakeKeeper::replacePatch(const QString& what, const Patch& patch) {
+void TakeKeeper::replacePatch(const QString& what, const Patch& patch, const std::function<void(Cue&)>& also) {
     if (!document_.cue()) return;
     Document after = document_.document();
     Cue changed = *document_.cue();
     keepBefore(after, changed, what);
     changed.patch = patch;
+    if (also) also(changed);
     document_.push(what, withCue(after, std::move(changed)));
 }
 

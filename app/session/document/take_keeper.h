@@ -29,8 +29,9 @@ public:
     void remove(std::uint64_t id);
     /// A new cue that begins with a take, and has the same excerpts.
     void branch(std::uint64_t id);
-    /// Another patch altogether; what was worked on and is no take becomes one in the same step.
-    void replacePatch(const QString& what, const Patch& patch);
+    /// Another patch altogether; what was worked on and is no take becomes one in the same step. `also`: what else
+    /// changes of the cue with it.
+    void replacePatch(const QString& what, const Patch& patch, const std::function<void(Cue&)>& also = {});
     /// Goes to the take that the patch is; it becomes one when it is none.
     void keepBlindResult(const BlindResult& result);
 

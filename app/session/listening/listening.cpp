@@ -188,7 +188,7 @@ void Listening::giveRender() {
     }
     const Patch& patch = document_.cue()->patch;
     const Patch part = other_ ? *other_ : whole ? patch : partOf(patch, heardModules_, heardModule_);
-    Performance played = document_.performance();
+    Performance played = other_ && otherPlayed_ ? *otherPlayed_ : document_.performance();
     if (anew) played = slowed(played, playback_.slowness());
     parts_.request(
         [part, played](const Task& task) {
@@ -216,14 +216,15 @@ bool Listening::canHear(HeardModules heard, const std::string& path) const {
     }
 }
 
-void Listening::hearOther(const std::optional<Patch>& patch) {
-    if (patch == other_) return;
+void Listening::hearOther(const std::optional<Patch>& patch, const std::optional<Performance>& played) {
+    if (patch == other_ && played == otherPlayed_) return;
     other_ = patch;
+    otherPlayed_ = played;
     giveRender();
 }
 
-void Listening::playOther(const Patch& patch) {
-    hearOther(patch);
+void Listening::playOther(const Patch& patch, const std::optional<Performance>& played) {
+    hearOther(patch, played);
     playback_.play(Side::render);
 }
 

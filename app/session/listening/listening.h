@@ -52,10 +52,10 @@ public:
     /// Whether a module can be heard so.
     bool canHear(HeardModules heard, const std::string& path) const;
     /// Another patch is heard as the render, at the reference's loudness; nothing: the patch itself again, as after an
-    /// edit.
-    void hearOther(const std::optional<Patch>& patch);
+    /// edit. `played`: it plays these notes in place of the phrase's.
+    void hearOther(const std::optional<Patch>& patch, const std::optional<Performance>& played = {});
     /// The same, and plays it.
-    void playOther(const Patch& patch);
+    void playOther(const Patch& patch, const std::optional<Performance>& played = {});
     /// Whether slow listening plays the render anew at the lower tempo, its envelopes at full speed, in place of
     /// stretching it.
     void setSlowAnew(bool on);
@@ -124,7 +124,8 @@ private:
     double auditionBegin_ = -1.0; ///< seconds into the source; < 0: the reference is heard
     HeardModules heardModules_ = HeardModules::whole;
     std::string heardModule_;
-    std::optional<Patch> other_; ///< heard in place of the patch
+    std::optional<Patch> other_;             ///< heard in place of the patch
+    std::optional<Performance> otherPlayed_; ///< what that plays; nothing: the phrase
     bool slowAnew_ = false;
     bool hearingDifference_ = false;
     bool hearingPiece_ = false;

@@ -13,7 +13,32 @@ namespace {
 struct Searched {
     std::vector<MatchTarget> targets;
     std::vector<std::uint64_t> excerpts;
+    std::vector<NoteReading> readings; ///< those of the first target, in its order
 };
+
+/// The chosen reading first, then the others as likely as they are.
+void addReadings(const Excerpt& excerpt, Searched& searched) {
+    if (!excerpt.openToReadings()) return;
+    const auto add = [&](std::size_t index) {
+        const NoteReading& reading = excerpt.readings[index];
+        searched.readings.push_back(reading);
+        searched.targets.front().readings.push_back({excerpt.correctedAs(index), reading.words, reading.probability});
+    };
+    add(excerpt.reading);
+    for (std::size_t r = 0; r < excerpt.readings.size(); ++r)
+        if (r != excerpt.reading) add(r);
+}
+
+/// Reads an excerpt's notes as a found patch plays them.
+void readAs(Cue& cue, const MatchState& state, const ScoredPatch& found) {
+    auto* slot = cue.slot(state.excerpt);
+    if (!slot || !*slot || found.reading >= state.readings.size()) return;
+    const auto place = (*slot)->placeOf(state.readings[found.reading]);
+    if (!place || *place == (*slot)->reading) return;
+    Excerpt read = **slot;
+    read.readAs(*place);
+    *slot = std::make_shared<const Excerpt>(std::move(read));
+}
 
 /// The excerpt in view first, then the others that count.
 Searched searchedIn(const Cue& cue) {
@@ -27,6 +52,7 @@ Searched searchedIn(const Cue& cue) {
     const Excerpt& first = *cue.excerpt();
     // One that is set aside still counts when it is the only one.
     add(first, first.weight > 0.0 || cue.excerpts.size() > 1 ? first.weight : 1.0);
+    if (!searched.targets.empty()) addReadings(first, searched);
     for (const auto& each : cue.excerpts)
         if (each.get() != &first) add(*each, each->weight);
     return searched;
@@ -79,7 +105,8 @@ void MatchController::start(double seconds, bool goOn) {
         settings.goOnWith.push_back(cue->patch);
         if (state_.cue == cue->id)
             for (const ScoredPatch& found : state_.found)
-                if (!found.patch.soundsLike(cue->patch)) settings.goOnWith.push_back(found.patch);
+                if (!found.patch.soundsLike(cue->patch) && found.reading == state_.found.front().reading)
+                    settings.goOnWith.push_back(found.patch);
     }
     if (cue->focusLowHz > 0.0) settings.focusLowHz = std::clamp(cue->focusLowHz, 20.0, 10000.0);
     if (cue->focusHighHz > 0.0) settings.focusHighHz = std::clamp(cue->focusHighHz, 2.0 * settings.focusLowHz, 20000.0);
@@ -87,6 +114,8 @@ void MatchController::start(double seconds, bool goOn) {
     state_ = {};
     state_.running = true;
     state_.cue = cue->id;
+    state_.excerpt = cue->excerpt()->id;
+    state_.readings = searched.readings;
     state_.trying = tr("measuring the reference");
     emit changed();
     searching_.request(
@@ -94,7 +123,14 @@ void MatchController::start(double seconds, bool goOn) {
                                                                                       const auto& publish) {
              const auto progress = [&](const MatchProgress& now) {
                  // The best so far is heard and seen at once.
-                 publish(Progress{now, now.improved ? soundOf(renderPhrase(now.best, phrase, task)) : MeasuredSound{}});
+                 MeasuredSound preview;
+                 if (now.improved) {
+                     ComparedPhrase read = phrase;
+                     const auto& readings = searched.targets.front().readings;
+                     if (now.reading < readings.size()) read.performance = readings[now.reading].performance;
+                     preview = soundOf(renderPhrase(now.best, read, task));
+                 }
+                 publish(Progress{now, std::move(preview)});
              };
              publish(std::make_shared<const MatchResult>(match(searched.targets, settings, task, progress)));
          },
@@ -126,7 +162,7 @@ void MatchController::showProgress(const Progress& progress, std::uint64_t cueId
     state_.evaluations = now.evaluations;
     state_.seconds = now.seconds;
     state_.history.push_back({now.seconds, now.likeness, now.facets});
-    showLeaders(now.leaders);
+    showLeaders(now.leaders, now.reading);
     if (now.improved) document_.journalNowAndThen();
     emit changed();
 }
@@ -138,7 +174,7 @@ void MatchController::end() {
     results_.endPreview(); // back from what was tried, unless something was found
 }
 
-void MatchController::showLeaders(const std::vector<Leader>& leaders) {
+void MatchController::showLeaders(const std::vector<Leader>& leaders, std::size_t reading) {
     const std::string heard =
         state_.heard >= 0 ? structureText(state_.found[static_cast<std::size_t>(state_.heard)].patch) : std::string();
     state_.found.clear();
@@ -148,13 +184,23 @@ void MatchController::showLeaders(const std::vector<Leader>& leaders) {
         found.patch = leader.patch;
         found.loss = leader.loss;
         found.likeness = leader.likeness;
+        found.reading = reading;
         if (!heard.empty() && structureText(leader.patch) == heard) {
             state_.heard = static_cast<int>(state_.found.size());
-            listening_.hearOther(leader.patch);
+            listening_.hearOther(leader.patch, played(found));
         }
         state_.found.push_back(std::move(found));
     }
     if (!heard.empty() && state_.heard < 0) listening_.hearOther({}); // it leads no more
+}
+
+std::optional<Performance> MatchController::played(const ScoredPatch& found) const {
+    const Cue* cue = document_.cue();
+    if (!cue || !cue->excerpt() || cue->excerpt()->id != state_.excerpt || found.reading >= state_.readings.size())
+        return {};
+    const auto place = cue->excerpt()->placeOf(state_.readings[found.reading]);
+    if (!place || *place == cue->excerpt()->reading) return {};
+    return cue->excerpt()->correctedAs(*place);
 }
 
 void MatchController::hear(int index) {
@@ -163,7 +209,8 @@ void MatchController::hear(int index) {
     if (index < 0) {
         listening_.hearOther({});
     } else {
-        listening_.playOther(state_.found[static_cast<std::size_t>(index)].patch);
+        const ScoredPatch& found = state_.found[static_cast<std::size_t>(index)];
+        listening_.playOther(found.patch, played(found));
     }
     emit changed();
 }
@@ -175,6 +222,7 @@ void MatchController::finish(const MatchResult& result, std::uint64_t cueId,
     state_.found.insert(state_.found.end(), result.runnersUp.begin(), result.runnersUp.end());
     state_.ranges = result.ranges;
     state_.shortfalls = result.shortfalls;
+    state_.trials = result.readings;
     state_.likeness = result.best.comparison.likeness;
     state_.evaluations = result.evaluations;
     state_.seconds = result.seconds;
@@ -199,6 +247,7 @@ void MatchController::finish(const MatchResult& result, std::uint64_t cueId,
     if (!state_.taken) {
         changed.patch = result.best.patch;
         changed.chosenTake = take.id;
+        readAs(changed, state_, result.best);
         for (std::size_t i = 0; i < excerpts.size() && i < result.curves.size(); ++i)
             if (!result.curves[i].empty()) drawCurves(changed, excerpts[i], result.curves[i]);
         for (const Curve& curve : result.curves.front()) state_.moving.push_back(Address::parse(curve.target));
@@ -206,9 +255,14 @@ void MatchController::finish(const MatchResult& result, std::uint64_t cueId,
     changed.takes.push_back(std::make_shared<const Take>(std::move(take)));
     document_.push(tr("Match"), withCue(after, std::move(changed)));
     const bool better = !result.best.patch.soundsLike(result.before.patch);
-    messages_.say((better ? tr("Found in %1 s: likeness %2") : tr("Nothing better found in %1 s: likeness stays %2"))
-                      .arg(result.seconds, 0, 'f', 1)
-                      .arg(result.best.comparison.likeness, 0, 'f', 0));
+    QString said = (better ? tr("Found in %1 s: likeness %2") : tr("Nothing better found in %1 s: likeness stays %2"))
+                       .arg(result.seconds, 0, 'f', 1)
+                       .arg(result.best.comparison.likeness, 0, 'f', 0);
+    if (result.best.reading > 0 && !state_.taken)
+        for (const ReadingTrial& each : result.readings)
+            if (each.reading == result.best.reading)
+                said += tr(". The notes are read another way now: %1").arg(QString::fromStdString(each.words));
+    messages_.say(said);
 }
 
 Document MatchController::withUnfinished(const Document& current) const {
@@ -227,7 +281,8 @@ void MatchController::take(int index) {
         return;
     state_.taken = state_.running;
     state_.heard = -1;
-    takes_.replacePatch(tr("Take found patch"), state_.found[static_cast<std::size_t>(index)].patch);
+    const ScoredPatch& found = state_.found[static_cast<std::size_t>(index)];
+    takes_.replacePatch(tr("Take found patch"), found.patch, [&](Cue& cue) { readAs(cue, state_, found); });
     emit changed();
 }
 

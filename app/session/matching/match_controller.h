@@ -11,6 +11,7 @@
 
 #include <QObject>
 #include <memory>
+#include <optional>
 #include <variant>
 #include <vector>
 
@@ -52,7 +53,9 @@ private:
     using Delivery = std::variant<Progress, std::shared_ptr<const MatchResult>>;
 
     void showProgress(const Progress& progress, std::uint64_t cueId, const Patch& start);
-    void showLeaders(const std::vector<Leader>& leaders);
+    void showLeaders(const std::vector<Leader>& leaders, std::size_t reading);
+    /// What a found patch plays where that is not the phrase as it is read now.
+    std::optional<Performance> played(const ScoredPatch& found) const;
     void finish(const MatchResult& result, std::uint64_t cueId, const std::vector<std::uint64_t>& excerpts);
     void end();
 

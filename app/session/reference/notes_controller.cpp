@@ -15,8 +15,11 @@ NotesController::NotesController(DocumentStore& document, Messages& messages, QO
         const int notes = static_cast<int>(document_.performance().notes.size());
         std::erase_if(chosen_, [notes](int i) { return i >= notes; });
     });
-    connect(&document_, &DocumentStore::lookedElsewhere, this, [this] { choose({}); });
-    connect(&document_, &DocumentStore::replaced, this, [this] { choose({}); });
+    for (auto elsewhere : {&DocumentStore::lookedElsewhere, &DocumentStore::replaced})
+        connect(&document_, elsewhere, this, [this] {
+            choose({});
+            pointAt({});
+        });
 }
 
 void NotesController::importFile(const std::filesystem::path& midi) {
@@ -40,6 +43,8 @@ void NotesController::importFile(const std::filesystem::path& midi) {
             e.noteProblem.clear();
             e.noteEvidence.clear();
             e.corrections.clear();
+            e.readings.clear();
+            e.reading = 0;
         });
     } catch (const std::exception& failure) {
         messages_.report(failure);
@@ -61,10 +66,43 @@ void NotesController::findAgain() {
                 e.imported = false;
                 e.noteProblem = found->noteProblem;
                 e.noteEvidence = found->noteEvidence;
+                e.readings = found->readings;
+                e.reading = found->reading;
             });
             if (!found->noteProblem.empty()) messages_.say(QString::fromStdString(found->noteProblem));
         },
         [this](const std::exception_ptr& failure) { messages_.report(failure); });
+}
+
+void NotesController::chooseReading(std::size_t index) {
+    const Excerpt* excerpt = document_.cue() ? document_.excerpt() : nullptr;
+    if (!excerpt || index >= excerpt->readings.size() || (index == excerpt->reading && !excerpt->imported)) return;
+    const QString words = QString::fromStdString(excerpt->readings[index].words);
+    choose({});
+    document_.editExcerpt(tr("Read as %1").arg(words), excerpt->id, [&](Excerpt& e) { e.readAs(index); });
+    emit readingChosen();
+}
+
+void NotesController::chooseNextReading() {
+    const Excerpt* excerpt = document_.cue() ? document_.excerpt() : nullptr;
+    if (!excerpt || excerpt->readings.size() < 2)
+        return messages_.say(tr("The notes of this recording can be read in one way only."));
+    chooseReading((excerpt->reading + 1) % excerpt->readings.size());
+    messages_.say(tr("Read as %1")
+                      .arg(QString::fromStdString(document_.excerpt()->readings[document_.excerpt()->reading].words)));
+}
+
+std::optional<std::size_t> NotesController::outlined() const {
+    const Excerpt* excerpt = document_.cue() ? document_.excerpt() : nullptr;
+    if (!excerpt || excerpt->readings.size() < 2) return {};
+    if (pointedAt_ && *pointedAt_ < excerpt->readings.size() && *pointedAt_ != excerpt->reading) return pointedAt_;
+    return excerpt->reading == 0 ? 1 : 0;
+}
+
+void NotesController::pointAt(std::optional<std::size_t> reading) {
+    if (reading == pointedAt_) return;
+    pointedAt_ = reading;
+    emit outlinedChanged();
 }
 
 void NotesController::change(const QString& what, const std::vector<NoteChange>& changes, const QString& mergeKey) {

@@ -26,6 +26,17 @@ public:
     /// Finds the notes in the recording anew, in the background; corrections stay.
     void findAgain();
 
+    /// The notes as another reading has them (an index into Excerpt::readings); corrections stay. Nothing happens where
+    /// there is no such reading.
+    void chooseReading(std::size_t index);
+    /// The next of the readings, the first after the last.
+    void chooseNextReading();
+    /// The reading that is drawn beside the chosen one: that pointed at, otherwise the likeliest that is not chosen;
+    /// nothing where there is no other.
+    std::optional<std::size_t> outlined() const;
+    /// Points at a reading; nothing: at none.
+    void pointAt(std::optional<std::size_t> reading);
+
     /// Changes one note of the corrected performance; nothing as `to` deletes it.
     void correct(const QString& what, const Note& from, const std::optional<Note>& to, const QString& mergeKey = {});
     void add(const Note& note);
@@ -54,12 +65,16 @@ public:
 
 signals:
     void chosenChanged();
+    void outlinedChanged();
+    /// Other notes are read now, which the producer wants to hear.
+    void readingChosen();
     void gridChanged();
 
 private:
     DocumentStore& document_;
     Messages& messages_;
     NoteChoice chosen_;
+    std::optional<std::size_t> pointedAt_;
     double gridStep_ = 0.25;
     bool snapping_ = false;
     LatestJob<std::shared_ptr<const Excerpt>> finding_;

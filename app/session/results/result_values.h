@@ -8,6 +8,7 @@
 #include "core/compare/comparison.h"
 #include "core/match/match.h"
 #include "core/match/suggest/variations.h"
+#include "core/project/excerpt.h"
 
 #include <QString>
 #include <cstdint>
@@ -71,8 +72,13 @@ struct MatchState {
     std::vector<KnownRange> ranges;    ///< of the values of what was found, the surest first
     std::vector<Shortfall> shortfalls; ///< what it stays unlike in
     std::vector<Address> moving;       ///< parameters that no constant explains: their curves are in the excerpt
-    bool taken = false;                ///< one of them was taken while it ran
-    int heard = -1;                    ///< index of the one that is heard in place of the patch
+    /// Ways to read the notes that `ScoredPatch::reading` counts, and how those fared that were tried; empty where the
+    /// notes were certain.
+    std::vector<NoteReading> readings;
+    std::vector<ReadingTrial> trials;
+    std::uint64_t excerpt = 0; ///< that they are of
+    bool taken = false;        ///< one of them was taken while it ran
+    int heard = -1;            ///< index of the one that is heard in place of the patch
 };
 
 /// Patches near the one that is worked on.

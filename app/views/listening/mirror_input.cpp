@@ -34,6 +34,7 @@ int MirrorView::noteAt(QPointF place) const {
 void MirrorView::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton || length() <= 0.0) return;
     setFocus(Qt::MouseFocusReason);
+    if (readingsLink().contains(event->position())) return showReadings();
     dragFrom_ = dragTo_ = secondsAt(event->position().x());
     if (!rulerRect().contains(event->position())) {
         looping_ = true;
@@ -71,6 +72,7 @@ NoteDrag::Kind MirrorView::edgeAt(QPointF place, const Note& note) const {
 
 void MirrorView::mouseMoveEvent(QMouseEvent* event) {
     const int under = noteAt(event->position());
+    if (readingsLink().contains(event->position())) return setCursor(Qt::PointingHandCursor);
     setCursor(under >= 0 ? edgeAt(event->position(), document_.performance().notes[static_cast<std::size_t>(under)]) ==
                                    NoteDrag::Kind::move
                                ? Qt::OpenHandCursor
@@ -86,6 +88,27 @@ void MirrorView::mouseMoveEvent(QMouseEvent* event) {
         dragChanges_ = noteDrag_->changesAt(dragTo_, noteDrag_->fromKey, notes_.snapping() ? &grid : nullptr);
     }
     update();
+}
+
+/// The readings in words, to choose one; the one pointed at is outlined meanwhile.
+void MirrorView::showReadings() {
+    const Excerpt* excerpt = document_.excerpt();
+    auto* menu = new QMenu(this);
+    menu->setObjectName("readings");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->setToolTipsVisible(true);
+    for (std::size_t i = 0; i < excerpt->readings.size(); ++i) {
+        const NoteReading& reading = excerpt->readings[i];
+        QAction* way = menu->addAction(
+            tr("%1 %  %2").arg(std::lround(100.0 * reading.probability)).arg(QString::fromStdString(reading.words)),
+            this, [this, i] { notes_.chooseReading(i); });
+        way->setCheckable(true);
+        way->setChecked(i == excerpt->reading && !excerpt->imported);
+        way->setToolTip(QString::fromStdString(reading.evidence));
+        connect(way, &QAction::hovered, this, [this, i] { notes_.pointAt(i); });
+    }
+    connect(menu, &QMenu::aboutToHide, this, [this] { notes_.pointAt({}); });
+    menu->popup(mapToGlobal(readingsLink().bottomLeft().toPoint()));
 }
 
 void MirrorView::leaveEvent(QEvent*) {

@@ -96,11 +96,23 @@ void MirrorView::paintEvent(QPaintEvent*) {
         tr("%1 bpm").arg(
             document_.performance().tempo, 0, 'f',
             std::abs(document_.performance().tempo - std::round(document_.performance().tempo)) < 0.05 ? 0 : 1));
+    paintReadingsLink(painter);
     if (hasFocus()) {
         painter.setPen(QPen(t.reference, 1));
         painter.setBrush(Qt::NoBrush);
         painter.drawRoundedRect(plot, 5, 5);
     }
+}
+
+/// Says that the notes may be read in other ways, and opens them.
+void MirrorView::paintReadingsLink(QPainter& painter) {
+    const QRectF link = readingsLink();
+    if (link.isEmpty()) return;
+    QFont font = interfaceFont(8.5);
+    font.setUnderline(true);
+    painter.setFont(font);
+    painter.setPen(theme().ink);
+    painter.drawText(link, Qt::AlignLeft | Qt::AlignVCenter, readingsText());
 }
 
 void MirrorView::paintSide(QPainter& painter, bool reference, const QRectF& area) {
@@ -352,6 +364,19 @@ void MirrorView::paintNotes(QPainter& painter) {
         if (bar.width() > 20)
             painter.drawText(bar.adjusted(4, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
                              QString::fromStdString(nameOfKey(note.key)));
+    }
+    paintOutlined(painter, lowest, highest);
+}
+
+/// The notes as another reading has them, over those that are played.
+void MirrorView::paintOutlined(QPainter& painter, int lowest, int highest) {
+    const auto outlined = notes_.outlined();
+    if (!outlined || noteDrag_) return;
+    painter.setPen(QPen(theme().ink, 1, Qt::DotLine));
+    painter.setBrush(Qt::NoBrush);
+    for (Note note : document_.excerpt()->readings[*outlined].notes) {
+        note.key = std::clamp(note.key, std::min(lowest, highest), std::max(lowest, highest));
+        painter.drawRoundedRect(noteBar(note, lowest, highest).adjusted(0.5, 0.5, -0.5, -0.5), 2.5, 2.5);
     }
 }
 

@@ -26,6 +26,7 @@ MirrorView::MirrorView(DocumentStore& document, NotesController& notes, Referenc
     setObjectName("mirror");
     connect(&notes_, &NotesController::chosenChanged, this, qOverload<>(&QWidget::update));
     connect(&notes_, &NotesController::gridChanged, this, qOverload<>(&QWidget::update));
+    connect(&notes_, &NotesController::outlinedChanged, this, qOverload<>(&QWidget::update));
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
     setAccessibleName(tr("Reference and render over time"));
@@ -45,6 +46,18 @@ QRectF MirrorView::plotRect() const {
 QRectF MirrorView::rulerRect() const {
     const QRectF plot = plotRect();
     return {plot.left(), plot.center().y() - rulerHeight_ / 2, plot.width(), rulerHeight_};
+}
+
+QString MirrorView::readingsText() const {
+    const Excerpt* excerpt = document_.cue() ? document_.excerpt() : nullptr;
+    if (!excerpt || excerpt->readings.size() < 2) return {};
+    return tr("Read %1 of %2 ▾").arg(excerpt->reading + 1).arg(excerpt->readings.size());
+}
+
+QRectF MirrorView::readingsLink() const {
+    if (readingsText().isEmpty() || length() <= 0.0) return {};
+    constexpr double high = 16.0;
+    return {0.0, rulerRect().bottom() + 2.0, namesWidth - 8.0, high};
 }
 
 double MirrorView::xAt(double seconds) const {

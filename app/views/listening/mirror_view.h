@@ -98,6 +98,12 @@ private:
     void paintTrack(QPainter& painter, bool reference, const QRectF& area,
                     const std::function<double(double)>& shareAt);
     void paintNotes(QPainter& painter);
+    void paintOutlined(QPainter& painter, int lowest, int highest);
+    void paintReadingsLink(QPainter& painter);
+    /// Where the readings of the notes are chosen; empty where there is one.
+    QRectF readingsLink() const;
+    QString readingsText() const;
+    void showReadings();
     NoteDrag::Kind edgeAt(QPointF place, const Note& note) const;
     void moveChosenNotes(double seconds, int semitones);
     void addNoteAt(double seconds);

@@ -32,6 +32,7 @@ NoteEditor::NoteEditor(DocumentStore& document, NotesController& notes, ResultsC
     connect(&mirror_, &MirrorView::viewChanged, this, qOverload<>(&QWidget::update));
     connect(&notes_, &NotesController::chosenChanged, this, qOverload<>(&QWidget::update));
     connect(&notes_, &NotesController::gridChanged, this, qOverload<>(&QWidget::update));
+    connect(&notes_, &NotesController::outlinedChanged, this, &NoteEditor::refresh);
 }
 
 QRectF NoteEditor::notesRect() const {
@@ -122,10 +123,14 @@ void NoteEditor::refresh() {
     const auto notes = document_.performance().notes;
     int low = 127;
     int high = 0;
-    for (const Note& note : notes) {
-        low = std::min(low, note.key);
-        high = std::max(high, note.key);
-    }
+    const auto hold = [&](const std::vector<Note>& shown) {
+        for (const Note& note : shown) {
+            low = std::min(low, note.key);
+            high = std::max(high, note.key);
+        }
+    };
+    hold(notes);
+    if (const auto outlined = notes_.outlined()) hold(document_.excerpt()->readings[*outlined].notes);
     if (notes.empty()) low = 48, high = 72;
     // Room to move; the range stays while it fits, so that a drag does not make everything jump.
     if (drag_ == Drag::none && (low - 2 < lowestKey_ || high + 2 > highestKey_ ||

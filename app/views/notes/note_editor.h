@@ -71,6 +71,7 @@ private:
     void paintKeys(QPainter& painter);
     void paintPitch(QPainter& painter);
     void paintNotes(QPainter& painter);
+    void paintOutlined(QPainter& painter);
     void paintLane(QPainter& painter);
     void removePoint(int index);
     void nudge(double seconds, int semitones);

@@ -49,6 +49,7 @@ void NoteEditor::paintEvent(QPaintEvent*) {
     paintGrid(painter, area, mirror_.viewBegin(), mirror_.viewEnd(), toX, notes_.grid(), true);
     paintPitch(painter);
     paintNotes(painter);
+    paintOutlined(painter);
     painter.setClipRect(laneRect().adjusted(-5, 0, 5, 0)); // a stem's head at the very start is whole
     paintGrid(painter, laneRect(), mirror_.viewBegin(), mirror_.viewEnd(), toX, notes_.grid(), false);
     paintLane(painter);
@@ -144,6 +145,16 @@ void NoteEditor::paintNotes(QPainter& painter) {
         painter.setBrush(inside);
         painter.drawRect(QRectF(from_, to_).normalized());
     }
+}
+
+/// The notes as another reading has them.
+void NoteEditor::paintOutlined(QPainter& painter) {
+    const auto outlined = notes_.outlined();
+    if (!outlined || noteDrag_) return;
+    painter.setPen(QPen(theme().ink, 1.2, Qt::DotLine));
+    painter.setBrush(Qt::NoBrush);
+    for (const Note& note : document_.excerpt()->readings[*outlined].notes)
+        painter.drawRoundedRect(barOf(note).adjusted(0.5, 0.5, -0.5, -0.5), 2.5, 2.5);
 }
 
 void NoteEditor::paintLane(QPainter& painter) {

@@ -5,6 +5,7 @@
 #include "app/session/reference/notes_controller.h"
 #include "app/session/results/results_controller.h"
 #include "app/views/notes/note_editor.h"
+#include "app/views/notes/readings_bar.h"
 #include "app/views/common/theme.h"
 #include "core/analysis/notes/bends.h"
 
@@ -27,6 +28,8 @@ NotesPage::NotesPage(DocumentStore& document, NotesController& notes, ResultsCon
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
     layout->addWidget(makeTools());
+    readings_ = new ReadingsBar(document_, notes_, this);
+    layout->addWidget(readings_);
     editor_ = new NoteEditor(document_, notes_, results_, listening_, mirror, this);
     layout->addWidget(editor_, 1);
 
@@ -184,6 +187,7 @@ void NotesPage::refreshLanes() {
 
 void NotesPage::refresh() {
     refreshLanes();
+    readings_->refresh();
     const Performance performance = document_.performance();
     const QSignalBlocker quietTempo(tempo_);
     const QSignalBlocker quietMeter(meter_);

@@ -14,6 +14,7 @@ namespace facet {
 
 class MirrorView;
 class NoteEditor;
+class ReadingsBar;
 class DocumentStore;
 class NotesController;
 class ResultsController;
@@ -46,6 +47,7 @@ private:
     NotesController& notes_;
     ResultsController& results_;
     Listening& listening_;
+    ReadingsBar* readings_;
     NoteEditor* editor_;
     QComboBox* step_;
     QCheckBox* snap_;

@@ -236,6 +236,13 @@ QString againstBest(const ScoredPatch& other, const ScoredPatch& best) {
 
 } // namespace
 
+/// "17 notes": how the notes are read that a found patch plays; empty where there was one reading.
+QString SearchView::wordsOfReading(const MatchState& state, const ScoredPatch& found) const {
+    for (const ReadingTrial& each : state.trials)
+        if (each.reading == found.reading) return QString::fromStdString(each.words);
+    return {};
+}
+
 void SearchView::markRow(QWidget* row, int index) const {
     const bool heard = matching_.state().heard == index;
     if (auto* hear = row->findChild<QPushButton*>("hearFound")) {
@@ -270,6 +277,7 @@ QWidget* SearchView::makeFoundRow(std::size_t i) {
     why->setText(state.running ? tr("loss %1 dB").arg(found.loss, 0, 'f', 2)
                  : i == 0      ? tr("loss %1 dB, over several seeds").arg(found.loss, 0, 'f', 2)
                                : againstBest(found, state.found.front()));
+    if (const QString read = wordsOfReading(state, found); !read.isEmpty()) why->setText(read + " · " + why->text());
     words->addWidget(why);
     auto* hear = new QPushButton(row);
     hear->setObjectName("hearFound");
@@ -327,9 +335,32 @@ void SearchView::showFound() {
         rows_.push_back(row);
         markRow(row, static_cast<int>(i));
     }
+    showTrials();
     showMoving();
     showShortfalls();
     foundLayout_->addStretch(1);
+}
+
+/// Which ways to read the notes were tried, and which of them the search went on with.
+void SearchView::showTrials() {
+    const MatchState& match = matching_.state();
+    if (match.running || match.trials.empty()) return;
+    QStringList tried;
+    for (const ReadingTrial& each : match.trials) {
+        const QString words = QString::fromStdString(each.words);
+        const QString likeness = isMeasured(each.likeness) ? QString::number(std::lround(each.likeness)) : "–";
+        tried << (each.reading == match.found.front().reading ? tr("<b>%1: %2</b>, gone on with") : tr("%1: %2"))
+                     .arg(words.toHtmlEscaped(), likeness);
+    }
+    auto* label =
+        new QLabel(tr("How the notes were read, and how alike after a short trial: ") + tried.join("; "), found_);
+    label->setObjectName("triedReadings");
+    label->setTextFormat(Qt::RichText);
+    label->setWordWrap(true);
+    label->setToolTip(tr("Each note more costs half a point, and what is unlikely by itself must sound better. The "
+                         "Notes page switches between the readings."));
+    foundLayout_->addWidget(label);
+    label->show();
 }
 
 /// What somebody seems to have turned while it played.

@@ -23,6 +23,8 @@ class MatchController;
 class VariationsController;
 class Messages;
 class VariationsView;
+struct MatchState;
+struct ScoredPatch;
 
 /// Starts, stops and continues searches; draws likeness over time while one runs; lists what leads or was found, to
 /// hear and to take. Beside it: values and locks, facet weights, variations, shortfalls. GUI thread only.
@@ -44,6 +46,8 @@ private:
     void showHistory();
     void showFound();
     QWidget* makeFoundRow(std::size_t i);
+    void showTrials();
+    QString wordsOfReading(const MatchState& state, const ScoredPatch& found) const;
     void showMoving();
     void showShortfalls();
     QString figures(int locks) const;

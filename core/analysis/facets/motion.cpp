@@ -170,6 +170,15 @@ private:
     double start_, end_; ///< seconds
 };
 
+/// Whether another note sounds with one for most of its time: what is followed then is not one pitch.
+bool soundsInChord(const Performance& performance, std::size_t index) {
+    const Note& note = performance.notes[index];
+    return std::any_of(performance.notes.begin(), performance.notes.end(), [&](const Note& other) {
+        const double together = std::min(note.end, other.end) - std::max(note.start, other.start);
+        return &other != &note && together > 0.5 * (note.end - note.start);
+    });
+}
+
 /// A deep gate leaves nothing to measure in between: what else moves at its rate is the gate seen again.
 void dropWhatIsTheGate(MotionProfile& motion) {
     if (!motion.tremolo.found() || motion.tremoloDepthDb <= 12.0) return;
@@ -203,7 +212,7 @@ MotionProfile measureMotion(std::span<const float> mono48k, const Performance& p
         if (end - start < 0.25) continue;
         ++motion.noteCount;
         NoteMotion note(motion, start, end);
-        note.measureVibratoAndDrift(pitchCents);
+        if (!soundsInChord(performance, i)) note.measureVibratoAndDrift(pitchCents);
         note.measureTremolo(levelDb, levelSmoothing);
         note.measureFilter(cutoffHz);
         note.measureBeating(mono48k, f0Hz[i], task);

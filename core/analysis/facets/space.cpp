@@ -297,6 +297,19 @@ EchoLag strongestLag(const Correlation& sum, std::size_t lags) {
     return {best, all[all.size() * 95 / 100]};
 }
 
+/// The strongest of each millisecond.
+std::vector<float> strengthsOf(const Correlation& sum, std::size_t lags) {
+    constexpr std::size_t perMs = static_cast<std::size_t>(echoRateHz / 1000.0);
+    std::vector<float> strengths;
+    const auto last = std::min(lags, static_cast<std::size_t>(longestEcho * echoRateHz));
+    for (std::size_t begin = 0; begin + perMs <= last; begin += perMs) {
+        double strongest = 0.0;
+        for (std::size_t lag = begin; lag < begin + perMs; ++lag) strongest = std::max(strongest, sum.at(lag));
+        strengths.push_back(static_cast<float>(strongest));
+    }
+    return strengths;
+}
+
 /// Level and side of the echo at a lag, and of its second repeat.
 void describeEcho(Echo& echo, const Correlation& sum, std::size_t lags, const EchoLag& found) {
     const double l = sum.gain(sum.left, found.lag);
@@ -326,6 +339,7 @@ Echo findEchoBelow(double highestHz, const Recording& recording, const Performan
     }
     Correlation& sum = correlation.sum;
     if (!sound.stereo) sum.right = sum.left;
+    echo.strengths = strengthsOf(sum, correlation.lags());
     const EchoLag found = strongestLag(sum, correlation.lags());
     if (found.lag == 0) return echo;
     echo.confidence = std::clamp((sum.at(found.lag) / (found.usual + 1e-9) - 1.5) / 3.0, 0.0, 1.0);
@@ -340,12 +354,23 @@ Echo findEchoBelow(double highestHz, const Recording& recording, const Performan
 
 } // namespace
 
+double Echo::strengthAt(double after) const {
+    const auto at = static_cast<std::ptrdiff_t>(std::lround(1000.0 * after));
+    constexpr std::ptrdiff_t reach = 3;
+    double strongest = 0.0;
+    for (std::ptrdiff_t ms = std::max<std::ptrdiff_t>(0, at - reach);
+         ms <= at + reach && ms < static_cast<std::ptrdiff_t>(strengths.size()); ++ms)
+        strongest = std::max(strongest, static_cast<double>(strengths[static_cast<std::size_t>(ms)]));
+    return strongest;
+}
+
 Echo findEcho(const Recording& recording, const Performance& performance, const Task& task) {
     if (performance.notes.empty()) return {};
     Echo echo = findEchoBelow(0.5 * echoRateHz, recording, performance, task);
     if (echo.found()) return echo;
     constexpr double dark = 1500.0; // what repeats muffled has no more than this in common with the note
-    return findEchoBelow(dark, recording, performance, task);
+    Echo muffled = findEchoBelow(dark, recording, performance, task);
+    return muffled.found() ? muffled : echo;
 }
 
 std::vector<float> withoutEcho(std::span<const float> mono48k, const Echo& echo) {

@@ -9,6 +9,7 @@
 #include "core/analysis/notes/note_starts.h"
 #include "core/analysis/notes/one_sound.h"
 #include "core/analysis/notes/pitched_spans.h"
+#include "core/analysis/notes/shifted_spectra.h"
 #include "core/analysis/notes/tuning.h"
 #include "core/analysis/notes/velocity.h"
 #include "core/audio/recording.h"
@@ -155,10 +156,28 @@ int joinSlidNotes(const HeardSound& sound, Performance& performance) {
     return glides;
 }
 
+/// By how many dB the level falls before each span, below its own top; by a lot where most bands are struck anew.
+std::vector<double> dipsBefore(const HeardSound& sound, const std::vector<NoteSpan>& spans) {
+    constexpr double before = 0.05, after = 0.06; // seconds
+    constexpr double struckShare = 0.85, struckDb = 60.0;
+    std::vector<double> dips;
+    for (const NoteSpan& span : spans) {
+        const float top = sound.highestBetween(span.start, std::min(span.end, span.start + after));
+        const bool struck = span.rises && shareOfBandsRising(sound, span.start) > struckShare;
+        dips.push_back(
+            struck ? struckDb
+                   : top - sound.lowestBetween(sound.coarse, std::max(0.0, span.start - before), span.start + 0.01));
+    }
+    return dips;
+}
+
 FoundNotes lineOf(const HeardSound& sound, bool slowMovesAreKeys) {
     FoundNotes found;
-    const std::vector<NoteSpan> spans = spansBetween(sound, withPitchChanges(sound, risesOf(sound), slowMovesAreKeys));
+    std::vector<NoteSpan> spans =
+        spansBetween(sound, withPitchChanges(sound, struckRises(sound, risesOf(sound)), slowMovesAreKeys), true);
     found.confidence = sound.pitchedShare();
+    placeByShift(sound, spans);
+    joinContinued(spans, dipsBefore(sound, spans));
     if (spans.empty()) return found;
     if (found.confidence < trustedShare) found.problem = noClearPitch;
     toNotes(sound, spans, found.performance);

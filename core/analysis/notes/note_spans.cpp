@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace facet {
 
@@ -59,6 +60,36 @@ void keepNotesOnly(std::vector<NoteSpan>& spans) {
     for (const NoteSpan& span : spans)
         if (kept.empty() || !isLeftBy(kept.back(), span)) kept.push_back(span);
     spans = kept;
+}
+
+void joinContinued(std::vector<NoteSpan>& spans, const std::vector<double>& dips) {
+    constexpr double pause = 0.08, shortest = 0.12, touching = 0.04; // seconds
+    constexpr double leastDip = 6.0;
+    constexpr double sameNote = 0.8, between = 0.3; // semitones
+    std::vector<NoteSpan> joined;
+    for (std::size_t i = 0; i < spans.size(); ++i) {
+        const NoteSpan& span = spans[i];
+        if (!joined.empty()) {
+            NoteSpan& last = joined.back();
+            if (std::abs(span.pitch - last.pitch) < sameNote && span.start - last.end < pause && dips[i] < leastDip) {
+                last.end = std::max(last.end, span.end);
+                last.topDb = std::max(last.topDb, span.topDb);
+                continue;
+            }
+            // On the way from one key to the next?
+            if (i + 1 < spans.size() && !spans[i + 1].rises && lengthOf(span) < shortest &&
+                spans[i + 1].start - span.end < touching &&
+                (span.pitch - last.pitch) * (spans[i + 1].pitch - span.pitch) > 0.0 &&
+                std::abs(span.pitch - last.pitch) > between && std::abs(spans[i + 1].pitch - span.pitch) > between) {
+                spans[i + 1].start = span.start;
+                spans[i + 1].rises = span.rises;
+                spans[i + 1].topDb = std::max(spans[i + 1].topDb, span.topDb);
+                continue;
+            }
+        }
+        joined.push_back(span);
+    }
+    spans = std::move(joined);
 }
 
 } // namespace facet

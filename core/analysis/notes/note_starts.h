@@ -16,6 +16,9 @@ struct NoteStart {
 /// Rises of the level, in order: sudden ones, and those that come out of silence slowly.
 std::vector<NoteStart> risesOf(const HeardSound& sound);
 
+/// Those of them that most bands share, or that are large: what beats, wavers or is noise rises in a few.
+std::vector<NoteStart> struckRises(const HeardSound& sound, std::vector<NoteStart> rises);
+
 /// Share of the bands of a third of an octave, within 35 dB of the strongest, whose level rises by 3 dB or more there:
 /// most where a note is struck, few where what sounds already beats.
 double shareOfBandsRising(const HeardSound& sound, double seconds);

@@ -1,5 +1,6 @@
 #include "core/analysis/notes/one_sound.h"
 
+#include "core/analysis/notes/shifted_spectra.h"
 #include "core/audio/recording.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
@@ -133,20 +134,29 @@ bool isOvertone(double semitones) {
 } // namespace
 
 double OneSound::logOdds() const {
-    if (events == 0) return 0.0;
     // Chosen by hand on tones and chords of known making; no source.
-    const double byShape = places > 1 ? 5.0 * (alike - 0.7) : 0.0;
+    const double byShape = places > 1 ? 2.5 * (alike - 0.7) : 0.0;
+    const double byShift =
+        keys > 1 ? std::min(1.0, 0.4 + 0.2 * (keys - 1)) * std::clamp(12.0 * (shifted - 0.68), -3.0, 3.0) : 0.0;
     const double byTuning = places > 1 ? octaves * std::min(4.0, 1.5 * (places - 1)) : 0.0;
     // What is tuned in octaves and fifths is harmonic, however well keys explain it.
-    const double bySpectrum = (1.0 - octaves) * std::clamp(60.0 * (0.855 - explained), -2.5, 1.5) - octaves;
+    const double bySpectrum =
+        events == 0 ? 0.0 : (1.0 - octaves) * std::clamp(60.0 * (0.855 - explained), -2.5, 1.5) - octaves;
     constexpr double seldom = 1.5; // there are more chords than bells
-    return byShape + byTuning + bySpectrum + 6.0 * overtones - seldom;
+    return byShape + byShift + byTuning + bySpectrum + 6.0 * overtones - seldom;
 }
 
 OneSound oneSoundIn(const HeardSound& sound, const ChordNotes& chords) {
     constexpr double asTuned = 0.3;
     OneSound found;
     found.explained = chords.explained;
+    if (const std::vector<NoteSpan> spans = lineOfOneSound(sound, chords); spans.size() > 1) {
+        const ShiftedKeys shifted = keysByShift(sound, spans);
+        std::set<long> keys;
+        for (double key : shifted.keys) keys.insert(std::lround(key));
+        found.keys = static_cast<int>(keys.size());
+        found.shifted = shifted.alike;
+    }
     std::vector<Event> events = eventsOf(chords);
     std::erase_if(events, [](const Event& event) { return event.keys.size() < 2; });
     if (events.empty()) return found;
@@ -174,17 +184,36 @@ OneSound oneSoundIn(const HeardSound& sound, const ChordNotes& chords) {
 }
 
 std::vector<NoteSpan> lineOfOneSound(const HeardSound& sound, const ChordNotes& chords) {
-    std::vector<NoteSpan> spans;
+    constexpr double trusted = 0.3; // of the partial that all have in common
+    constexpr float fadedDb = 30.0f;
     std::vector<Event> events = eventsOf(chords);
-    if (events.empty()) return spans;
+    if (events.empty()) return {};
     for (Event& event : events) measureKeys(sound, event, chords.performance.tuningCents);
     const Event& model = modelOf(events);
-    for (const Event& event : events) {
-        double pitch = model.keys.front() + aligned(model, event).shift;
-        for (double key : event.keys)
-            if (std::abs(key - pitch) < samePlace) pitch = key;
-        spans.push_back({event.start, event.end, pitch, sound.highestBetween(event.start, event.end)});
+    std::vector<double> starts;
+    for (const NoteStart& rise : struckRises(sound, risesOf(sound))) starts.push_back(rise.seconds);
+    for (const Event& event : events)
+        if (std::none_of(starts.begin(), starts.end(),
+                         [&](double start) { return std::abs(start - event.start) < togetherWithin; }))
+            starts.push_back(event.start);
+    std::sort(starts.begin(), starts.end());
+    std::vector<NoteSpan> spans;
+    for (std::size_t i = 0; i < starts.size(); ++i) {
+        const double next = i + 1 < starts.size() ? starts[i + 1] : sound.seconds();
+        const float top = sound.highestBetween(starts[i], next);
+        double end = starts[i] + shortestFoundNote;
+        while (end < next && sound.coarse.at(end) > top - fadedDb) end += sound.coarse.stepSeconds;
+        NoteSpan span{starts[i], std::min(end, next), notMeasurable, top, true, 0.0};
+        for (const Event& event : events) {
+            if (std::abs(event.start - starts[i]) >= togetherWithin) continue;
+            span.pitch = model.keys.front() + aligned(model, event).shift;
+            span.clear = trusted;
+            for (double key : event.keys)
+                if (std::abs(key - span.pitch) < samePlace) span.pitch = key;
+        }
+        if (top > sound.loudest - static_cast<float>(chordRangeDb)) spans.push_back(span);
     }
+    placeByShift(sound, spans);
     return spans;
 }
 

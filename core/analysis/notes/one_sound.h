@@ -19,6 +19,8 @@ struct OneSound {
         0.0; ///< share of them an octave, a twelfth or a fifth above the lowest, as second sources are tuned
     double overtones = 0.0; ///< share of them at a ratio of small whole numbers that no two keys have, 0 … 1
     double explained = 0.0; ///< as of ChordNotes
+    int keys = 0;           ///< how many different keys their spectra are shifted to, as those of one sound
+    double shifted = 0.0;   ///< how well they lie on each other so, 0 … 1; see ShiftedKeys
     /// Natural logarithm of the odds that it is one sound.
     double logOdds() const;
 };
@@ -27,7 +29,8 @@ struct OneSound {
 /// modulator adds to a tone lies at the same ratios for every key, off any harmonic series. Throws Cancelled.
 OneSound oneSoundIn(const HeardSound& sound, const ChordNotes& chords);
 
-/// One span for each rise with a chord, at the place of the same partial in all of them.
+/// One span for each struck rise, at the keys to which one sound is shifted; the place of the same partial in all
+/// chords says where they lie. None where there is no chord.
 std::vector<NoteSpan> lineOfOneSound(const HeardSound& sound, const ChordNotes& chords);
 
 } // namespace facet

@@ -16,7 +16,8 @@ namespace facet {
 namespace {
 
 constexpr double steadyRangeSemitones = 0.6;
-constexpr double longestSweep = 0.2; ///< seconds
+constexpr double longestSweep = 0.2;     ///< seconds
+constexpr double strikesWithinDb = 12.0; ///< of the loudest: what has no pitch there was struck, not let go
 
 /// Distance of the quartiles.
 double rangeSemitones(std::vector<float> values) {
@@ -104,6 +105,18 @@ double restOf(std::span<const float> hz) {
     return keyFromHz(last - late * late / (early - late));
 }
 
+/// Share of a span in which its pitch is heard clearly.
+double clearShare(const HeardSound& sound, double from, double to, double key) {
+    constexpr double near = 0.6; // semitones
+    double looked = 0.0, clear = 0.0;
+    for (double t = from + 0.01; t < to; t += sound.pitch.hz.stepSeconds) {
+        ++looked;
+        const float hz = sound.pitch.hz.at(t);
+        if (isMeasured(hz) && std::abs(keyFromHz(hz) - key) < near) clear += 1.0 - sound.pitch.aperiodicity.at(t);
+    }
+    return looked > 0.0 ? std::clamp(clear / looked, 0.0, 1.0) : 0.0;
+}
+
 /// The pitch of a span: of its beginning where it stands still there, since what comes later is a bend; where the pitch
 /// falls or rises all along, that at which it comes to rest; else the median.
 double pitchOf(const HeardSound& sound, double from, double to, std::span<const float> hz) {
@@ -122,7 +135,7 @@ double pitchOf(const HeardSound& sound, double from, double to, std::span<const 
 
 } // namespace
 
-std::vector<NoteSpan> spansBetween(const HeardSound& sound, const std::vector<NoteStart>& starts) {
+std::vector<NoteSpan> spansBetween(const HeardSound& sound, const std::vector<NoteStart>& starts, bool unclear) {
     std::vector<NoteSpan> spans;
     const double total = static_cast<double>(sound.mono.size()) / analysisRateHz;
     double carried = notMeasurable; ///< start of a sweep that runs into the next span
@@ -152,8 +165,16 @@ std::vector<NoteSpan> spansBetween(const HeardSound& sound, const std::vector<No
         }
         const double from = isMeasured(carried) ? carried : start;
         carried = notMeasurable;
-        if (pitched)
-            spans.push_back({from, std::min(end, next), pitchOf(sound, start, end, values), top, starts[i].rise});
+        if (!pitched) {
+            // Its own level: that of what comes next reaches back a little.
+            const double own = std::max(start, std::min(end, next - 2.0 * sound.smoothing - 0.01));
+            const bool struck = starts[i].rise && end - start >= shortestFoundNote &&
+                                sound.highestBetween(start, own) > sound.loudest - strikesWithinDb;
+            if (unclear && struck) spans.push_back({from, std::min(end, next), notMeasurable, top, true, 0.0});
+            continue;
+        }
+        const double pitch = pitchOf(sound, start, end, values);
+        spans.push_back({from, std::min(end, next), pitch, top, starts[i].rise, clearShare(sound, start, end, pitch)});
     }
     joinCommonParts(sound, spans);
     keepNotesOnly(spans);

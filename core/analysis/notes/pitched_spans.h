@@ -8,8 +8,9 @@
 
 namespace facet {
 
-/// One span for each start that a pitch follows, in order. A start that leads to the next one without a pitch of its
+/// One span for each start that a pitch follows, in order; with `unclear` also for each other rise that sounds long
+/// enough, its pitch notMeasurable and its `clear` 0. A start that leads to the next one without a pitch of its
 /// own is a sweep into it. Spans in which a tracker hears the common part of two notes are joined to the later one.
-std::vector<NoteSpan> spansBetween(const HeardSound& sound, const std::vector<NoteStart>& starts);
+std::vector<NoteSpan> spansBetween(const HeardSound& sound, const std::vector<NoteStart>& starts, bool unclear = false);
 
 } // namespace facet

@@ -56,6 +56,22 @@ double shareOfChords(const HeardSound& sound, const ChordNotes& proposed) {
     return std::max(chordShareOf(sound), clear ? proposed.several : 0.0);
 }
 
+/// Logarithm of the odds that what begins speaks for chords: where one key begins at most places, the others ring on,
+/// or come again from an echo.
+double oddsByStarts(const ChordNotes& chords) {
+    constexpr int fewest = 4;
+    int places = 0, several = 0;
+    for (double start : chords.starts) {
+        const auto begin =
+            std::count_if(chords.performance.notes.begin(), chords.performance.notes.end(),
+                          [start](const Note& note) { return std::abs(note.start - start) < togetherWithin; });
+        places += begin > 0;
+        several += begin > 1;
+    }
+    if (places < fewest) return 0.0;
+    return std::clamp(8.0 * (static_cast<double>(several) / places - 0.5), -3.0, 1.0);
+}
+
 /// How likely each texture is by itself; with the chords, unless it is all noise.
 std::vector<Odds> texturesOf(const HeardSound& sound, ChordNotes& proposed) {
     // Partials of the lowest tones lie too dense to be told from noise, but they repeat.
@@ -64,7 +80,7 @@ std::vector<Odds> texturesOf(const HeardSound& sound, ChordNotes& proposed) {
     std::vector<Odds> odds{{Texture::noise, ofNoise}};
     if (ofTones < ofNoise - tooUnlikely) return odds;
     proposed = chordsIn(sound, risesOf(sound));
-    const double chords = 12.0 * (shareOfChords(sound, proposed) - 0.5);
+    const double chords = 12.0 * (shareOfChords(sound, proposed) - 0.5) + oddsByStarts(proposed);
     const double ofChords = ofTones + logProbability(chords);
     const double oneSound = oneSoundIn(sound, proposed).logOdds();
     odds.push_back({Texture::line, ofTones + logProbability(-chords)});

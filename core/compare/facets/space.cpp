@@ -11,6 +11,22 @@ namespace {
 
 constexpr double spaceScale = 7.0; ///< see docs/likeness.md
 
+/// Whether two recordings repeat alike where an echo was found in one of them, at least: then that it was found in one
+/// only, or at another time in the other, is a lapse of the measurement and says nothing.
+bool repeatAlike(const Echo& a, const Echo& b) {
+    constexpr double alike = 0.6, audible = 0.02; // as gains
+    const auto alikeAt = [&](double seconds) {
+        const double x = a.strengthAt(seconds), y = b.strengthAt(seconds);
+        return std::min(x, y) > std::max(audible, alike * std::max(x, y));
+    };
+    return (!a.found() || alikeAt(a.seconds)) && (!b.found() || alikeAt(b.seconds));
+}
+
+bool sameTime(const Echo& a, const Echo& b) {
+    constexpr double apart = 0.02; // share
+    return a.found() && b.found() && std::abs(std::log2(b.seconds / a.seconds)) < apart;
+}
+
 } // namespace
 
 FacetComparison compareSpace(const Compared& sounds) {
@@ -20,7 +36,8 @@ FacetComparison compareSpace(const Compared& sounds) {
     std::vector<Remark> remarks;
     double steps = 0.0;
     facet.difference = notMeasurable;
-    if (a.echo.found() || b.echo.found()) {
+    const bool lapse = !sameTime(a.echo, b.echo) && repeatAlike(a.echo, b.echo);
+    if ((a.echo.found() || b.echo.found()) && !lapse) {
         // Below −40 dB an echo counts as none.
         const auto levelOf = [](const Echo& e) { return e.found() ? std::max(-40.0, e.levelDb) : -40.0; };
         const double apart = std::abs(levelOf(b.echo) - levelOf(a.echo)) / 4.0;

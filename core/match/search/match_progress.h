@@ -5,6 +5,7 @@
 #include "core/parameters/patch.h"
 
 #include <array>
+#include <cstddef>
 #include <functional>
 #include <string>
 #include <vector>
@@ -26,7 +27,8 @@ struct MatchProgress {
     double likeness = 0.0; ///< of the best so far when it was last compared
     int evaluations = 0;
     double seconds = 0.0;
-    bool improved = false; ///< whether `best` is new since the last report
+    bool improved = false;   ///< whether `best` is new since the last report
+    std::size_t reading = 0; ///< that `best` plays: an index into MatchTarget::readings of the first target
     Patch best{};
     std::array<double, facetCount> facets{}; ///< likeness of each when `best` was last compared; may be notMeasurable
     std::vector<Leader> leaders;             ///< of the leading structures, best first; `best` is the first

@@ -20,30 +20,46 @@ struct StartingPoints {
     std::set<std::string> measured; ///< structures that a measurement set apart, so that a poor render says little
 };
 
-StartingPoints startingPoints(SearchState& state, int attempt) {
+/// Puts a starting point among the others, unless a lock forbids it.
+void enter(const SearchState& state, const Hypothesis& hypothesis, StartingPoints& starts) {
+    const Patch start = state.constraints.applied(state.constraints.centered(hypothesis.patch));
+    if (structureKeyOf(start) != structureKeyOf(hypothesis.patch)) return;
+    if (std::none_of(starts.patches.begin(), starts.patches.end(), [&](const Patch& p) { return p.soundsLike(start); }))
+        starts.patches.push_back(start);
+    if (hypothesis.measured) starts.measured.insert(structureText(start));
+}
+
+void enterMeasured(SearchState& state, const Recording& heard, StartingPoints& starts) {
     const SearchInputs& in = state.inputs;
-    StartingPoints starts;
-    const auto enter = [&](const Hypothesis& hypothesis) {
-        const Patch start = state.constraints.applied(state.constraints.centered(hypothesis.patch));
-        if (structureKeyOf(start) != structureKeyOf(hypothesis.patch)) return; // a lock forbids it
-        if (std::none_of(starts.patches.begin(), starts.patches.end(),
-                         [&](const Patch& p) { return p.soundsLike(start); }))
-            starts.patches.push_back(start);
-        if (hypothesis.measured) starts.measured.insert(structureText(start));
-    };
-    const Recording heard = attended(in.whole.reference, in.whole.attention);
     auto& hypotheses = state.raced.hypotheses;
     if (hypotheses.empty()) hypotheses = hypothesesFor(in.profile(), heard, in.settings.start, in.settings.threads);
-    for (const Hypothesis& each : hypotheses) enter(each);
-    constexpr int ofTheBank = 48; // others at each attempt
-    if (in.settings.bank)
-        for (const Hypothesis& each :
-             hypothesesFrom(*in.settings.bank, in.profile(), heard, in.whole.upperHz, ofTheBank, attempt))
-            if (state.constraints.hasLocked(each.patch)) enter(each);
-    state.raced.entered = starts.patches.size();
+    for (const Hypothesis& each : hypotheses) enter(state, each, starts);
+}
+
+void enterOfTheBank(SearchState& state, const Recording& heard, int attempt, StartingPoints& starts) {
+    const SearchInputs& in = state.inputs;
+    constexpr int count = 48; // others at each attempt
+    if (!in.settings.bank) return;
+    for (const Hypothesis& each :
+         hypothesesFrom(*in.settings.bank, in.profile(), heard, in.whole.upperHz, count, attempt))
+        if (state.constraints.hasLocked(each.patch)) enter(state, each, starts);
+}
+
+/// Where nothing else may begin: the start patch with what was measured.
+void enterEstimate(const SearchState& state, StartingPoints& starts) {
+    const SearchInputs& in = state.inputs;
     if (starts.patches.empty())
         starts.patches.push_back(
             state.constraints.applied(withMotion(in.profile(), estimate(in.profile(), in.settings.start))));
+}
+
+StartingPoints startingPoints(SearchState& state, int attempt) {
+    const Recording heard = attended(state.inputs.whole.reference, state.inputs.whole.attention);
+    StartingPoints starts;
+    enterMeasured(state, heard, starts);
+    enterOfTheBank(state, heard, attempt, starts);
+    state.raced.entered = starts.patches.size();
+    enterEstimate(state, starts);
     return starts;
 }
 
@@ -145,6 +161,22 @@ void race(SearchState& state, Allowance allowance, int attempt) {
     refineBest(state, whole, entrants, 2, 1);
     for (const Candidate& entrant : entrants) state.raced.followed.insert(structureKeyOf(entrant.patch));
     refineBest(state, whole, entrants, 1, 2);
+}
+
+void tryReading(SearchState& state, Allowance allowance) {
+    constexpr std::size_t most = 3;
+    StartingPoints starts;
+    enterMeasured(state, attended(state.inputs.whole.reference, state.inputs.whole.attention), starts);
+    enterEstimate(state, starts);
+    // The first of them whatever the budget, so that there is something to judge the reading by.
+    const Evaluator evaluator = state.evaluator(allowance);
+    std::vector<Candidate> entrants = state.evaluator({allowance.share, true}).evaluate({starts.patches.front()});
+    starts.patches.erase(starts.patches.begin());
+    for (Candidate& each : evaluator.evaluate(starts.patches)) entrants.push_back(std::move(each));
+    state.reporter.report("reading the notes another way");
+    keepDifferentAndMeasured(starts.measured, entrants, most, 1);
+    varyEach(state, evaluator, entrants);
+    refineBest(state, evaluator, entrants, 2, 2);
 }
 
 void goOn(SearchState& state, Allowance allowance) {

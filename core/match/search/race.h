@@ -11,6 +11,11 @@ namespace facet {
 /// followed. Something is found even when the budget is spent. Throws BudgetSpent and Cancelled.
 void race(SearchState& state, Allowance allowance, int attempt);
 
+/// A short race that shows what a reading of the recording comes to: what measurements suggest, compared on everything
+/// that the search compares, the best three varied and refined a little. Its candidates stay on the leaderboard.
+/// Something is found even when the budget is spent. Throws BudgetSpent and Cancelled.
+void tryReading(SearchState& state, Allowance allowance);
+
 /// Begins from what an earlier search had found (MatchSettings::goOnWith) instead. Throws likewise.
 void goOn(SearchState& state, Allowance allowance);
 

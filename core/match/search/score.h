@@ -23,6 +23,7 @@ struct ScoredPatch {
     double floor = 100.0;              ///< likeness between two renders of this patch with different seeds
     Comparison comparison{};           ///< with the performance's own seed
     std::vector<double> facetFloors{}; ///< the same floor per facet of `comparison`
+    std::size_t reading = 0;           ///< of the first target that it plays, see MatchTarget::readings
 };
 
 /// What a score attends to and weighs.

@@ -21,16 +21,12 @@ bool JacobianAtBest::isOfBest(double bestRank) const {
     return jacobian_ && rank_ <= (1.0 + same) * bestRank;
 }
 
-SearchState::SearchState(const SearchInputs& given, std::chrono::steady_clock::time_point started,
-                         const MatchListener& listener)
-    : inputs(given), constraints(given.settings, given.identifiable),
-      budget(given.settings.seconds, given.settings.evaluations, started), scores(inputs, budget),
+SearchState::SearchState(const SearchInputs& given, Budget& spent, const MatchListener& listener)
+    : inputs(given), constraints(given.settings, given.identifiable), budget(spent), scores(inputs, budget),
       reporter(budget, leaderboard, scores, listener),
       random(given.settings.goOnWith.empty()
                  ? given.settings.seed
-                 : combineSeeds(given.settings.seed, given.settings.goOnWith.front().hash())) {
-    budget.setScoreSeconds(budget.secondsSoFar()); // measuring the targets has taken about as long
-}
+                 : combineSeeds(given.settings.seed, given.settings.goOnWith.front().hash())) {}
 
 void scoreBest(SearchState& state) {
     const Candidate& best = state.leaderboard.best();

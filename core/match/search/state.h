@@ -54,16 +54,15 @@ struct RaceMemory {
 /// Owned by runSearch()'s caller and handed from stage to stage; each stage says in its arguments what it may spend and
 /// what it compares with. Used by one thread.
 struct SearchState {
-    /// What is referred to must outlive the state. `started`: when the search began.
-    SearchState(const SearchInputs& given, std::chrono::steady_clock::time_point started,
-                const MatchListener& listener);
+    /// What is referred to must outlive the state. Searches of several readings spend one budget.
+    SearchState(const SearchInputs& given, Budget& spent, const MatchListener& listener);
     SearchState(const SearchState&) = delete;
 
     Evaluator evaluator(Allowance allowance) { return {inputs, budget, leaderboard, allowance}; }
 
     const SearchInputs inputs;
     const Constraints constraints;
-    Budget budget;
+    Budget& budget;
     Leaderboard leaderboard;
     LikenessScores scores;
     Reporter reporter;

@@ -6,9 +6,17 @@
 #include "core/performance/performance.h"
 
 #include <cstdint>
+#include <string>
 #include <vector>
 
 namespace facet {
+
+/// One way to read the notes of a recording.
+struct ReadNotes {
+    Performance performance;  ///< states the reference's extent
+    std::string words{};      ///< what it takes the recording for: "one held note behind a gate"
+    double probability = 1.0; ///< > 0, against those of the other readings
+};
 
 /// One recording with its notes.
 struct MatchTarget {
@@ -16,6 +24,8 @@ struct MatchTarget {
     Performance performance;         ///< states the reference's extent
     double weight = 1.0;             ///< > 0, against those of the other targets
     std::vector<TimeSpan> leftOut{}; ///< seconds of the reference that are not compared
+    /// Ways to read the recording, that of `performance` first; with fewer than two that one is certain.
+    std::vector<ReadNotes> readings{};
 };
 
 /// How targets are measured.

@@ -34,12 +34,16 @@ PreparedTarget PreparedTarget::prepare(const MatchTarget& target, double weights
             std::move(loss)};
 }
 
-std::optional<PreparedTarget> PreparedTarget::segment(double longest, const TargetSettings& settings) const {
+std::optional<TimeSpan> PreparedTarget::span(double longest) const {
     const MatchTarget all{reference, performance, 1.0, attention.leftOut};
-    const TimeSpan span = mostInformativeSpan(all, longest);
-    if (span.end - span.begin > 0.7 * performance.seconds()) return std::nullopt;
-    MatchTarget part = segmentOf(all, span);
-    if (peakOf(part.reference) <= 0.0f) return std::nullopt;
+    const TimeSpan found = mostInformativeSpan(all, longest);
+    if (found.end - found.begin > 0.7 * performance.seconds()) return std::nullopt;
+    return found;
+}
+
+std::optional<PreparedTarget> PreparedTarget::part(const TimeSpan& span, const TargetSettings& settings) const {
+    MatchTarget part = segmentOf({reference, performance, 1.0, attention.leftOut}, span);
+    if (peakOf(part.reference) <= 0.0f || part.performance.notes.empty()) return std::nullopt;
     PreparedTarget prepared = *this;
     prepared.reference = std::move(part.reference);
     prepared.performance = std::move(part.performance);
@@ -49,13 +53,22 @@ std::optional<PreparedTarget> PreparedTarget::segment(double longest, const Targ
     return prepared;
 }
 
-PreparedTarget PreparedTarget::searched(const TargetSettings& settings, const Task& task) const {
+std::optional<PreparedTarget> PreparedTarget::segment(double longest, const TargetSettings& settings) const {
+    const auto found = span(longest);
+    return found ? part(*found, settings) : std::nullopt;
+}
+
+std::optional<TimeSpan> PreparedTarget::searchedSpan() const {
     constexpr double longPhrase = 7.0, enough = 4.0;
-    if (performance.seconds() <= longPhrase) return *this;
-    auto part = segment(enough, settings);
-    if (!part) return *this;
-    part->profile = measure(part->reference, part->performance, part->attention, nullptr, settings.threads, task);
-    return *part;
+    return performance.seconds() > longPhrase ? span(enough) : std::nullopt;
+}
+
+PreparedTarget PreparedTarget::searched(const std::optional<TimeSpan>& span, const TargetSettings& settings,
+                                        const Task& task) const {
+    auto cut = span ? part(*span, settings) : std::nullopt;
+    if (!cut) return *this;
+    cut->profile = measure(cut->reference, cut->performance, cut->attention, nullptr, settings.threads, task);
+    return *cut;
 }
 
 Profile PreparedTarget::measure(const Recording& recording, const Performance& performance, const Attention& attention,

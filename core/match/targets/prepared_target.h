@@ -29,15 +29,27 @@ struct PreparedTarget {
     /// The most informative segment of so many seconds at most, see mostInformativeSpan(); its profile is still that of
     /// the whole. Nothing when that would be most of it anyway, or silence.
     std::optional<PreparedTarget> segment(double longest, const TargetSettings& settings) const;
-    /// What a search compares with: of a phrase over 7 s a segment of 4, measured anew; otherwise the whole. Throws
-    /// Cancelled.
-    PreparedTarget searched(const TargetSettings& settings, const Task& task) const;
+    /// The part of a phrase over 7 s that a search compares with: its most informative 4 s. Nothing: the whole.
+    std::optional<TimeSpan> searchedSpan() const;
+    /// That part, measured anew; the whole where there is none. Throws Cancelled.
+    PreparedTarget searched(const TargetSettings& settings, const Task& task) const {
+        return searched(searchedSpan(), settings, task);
+    }
+    /// The same of a part that another reading of the recording has chosen.
+    PreparedTarget searched(const std::optional<TimeSpan>& span, const TargetSettings& settings,
+                            const Task& task) const;
 
     /// The profile of what is attended to of a recording. Throws Error and Cancelled.
     static Profile measure(const Recording& recording, const Performance& performance, const Attention& attention,
                            const SourceFit* source, int threads, const Task& task);
     /// Compares a render at 48 kHz as people see it. Throws Error and Cancelled.
     Comparison compareWith(const Recording& render, int threads, const FacetWeights& weights, const Task& task) const;
+
+private:
+    /// The most informative so many seconds; nothing when that would be most of it anyway.
+    std::optional<TimeSpan> span(double longest) const;
+    /// A part with the profile of the whole; nothing where no note sounds.
+    std::optional<PreparedTarget> part(const TimeSpan& span, const TargetSettings& settings) const;
 };
 
 } // namespace facet
