@@ -117,6 +117,8 @@ TEST_F(ReadingsTest, KeepCorrectionsAsALayer) {
 
 TEST_F(ReadingsTest, AreTriedByAMatchWhichNamesTheWinner) {
     ASSERT_TRUE(excerpt()->openToReadings());
+    session.notes.chooseReading(1); // one that is unlikely by itself: the likeliest is tried beside it
+    ASSERT_TRUE(settle());
     const auto before = excerpt()->performance.notes;
     session.matching.start(8.0);
     ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 240000 * patience));
