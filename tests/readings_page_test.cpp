@@ -77,8 +77,9 @@ TEST_F(ReadingsTest, AreOfferedAndChosenAndHeardAndUndone) {
 TEST_F(ReadingsTest, OfTheMirrorsRulerAreAMenu) {
     ASSERT_GE(excerpt()->readings.size(), 2u);
     const std::size_t first = excerpt()->reading;
-    // Beside the ruler, below the tempo.
-    const QPoint link(20, static_cast<int>(window.mirror().rulerRect().bottom()) + 9);
+    // Left of the ruler, behind the tempo.
+    const QPoint link(static_cast<int>(window.mirror().rulerRect().left()) - 20,
+                      static_cast<int>(window.mirror().rulerRect().center().y()));
     QTest::mouseClick(&window.mirror(), Qt::LeftButton, {}, link);
     auto* menu = window.mirror().findChild<QMenu*>("readings");
     ASSERT_TRUE(menu && menu->isVisible());

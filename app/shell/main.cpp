@@ -142,7 +142,11 @@ int main(int argc, char** argv) {
         const QStringList sides = options.value(size).split('x');
         if (sides.size() == 2) window.resize(sides[0].toInt(), sides[1].toInt());
         window.show();
-        if (options.isSet(match)) session.matching.start(options.value(match).toDouble());
+        const auto search = [&] { session.matching.start(options.value(match).toDouble()); };
+        if (options.isSet(match) && session.document.excerpt()) search();
+        if (options.isSet(match) && !session.document.excerpt()) // a file is still being listened to
+            QObject::connect(&session.reference, &ReferenceController::finished, &window, search,
+                             Qt::SingleShotConnection);
         if (!options.isSet(shot)) session.bank.prepare();
         if (!options.isSet(shot)) session.playback.chooseKeyboard({}); // the first there is, if any
         if (options.isSet(shot)) takeShot(app, session, window, options.value(shot));

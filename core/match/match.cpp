@@ -96,14 +96,14 @@ std::deque<ReadingSearch> searchesOf(const std::vector<MatchTarget>& targets, co
     return searches;
 }
 
-/// The best that each reading came to which was not gone on with, as far as there is time to score them.
+/// The best that each reading came to which was not gone on with: one, and more as far as there is time to score them.
 std::vector<ScoredPatch> bestOfOtherReadings(const std::deque<ReadingSearch>& searches, std::size_t winner,
                                              const MatchSettings& settings, const Deadline& deadline,
                                              double scoreSeconds) {
     std::vector<ScoredPatch> others;
     for (std::size_t i = 0; i < searches.size(); ++i) {
         if (i == winner || searches[i].state->leaderboard.empty()) continue;
-        if (deadline.hurried() || deadline.passedIn(scoreSeconds)) break;
+        if (deadline.hurried() || (!others.empty() && deadline.passedIn(scoreSeconds))) break;
         others.push_back(scoreAll(searches[i].state->leaderboard.best().patch, searches[i].prepared, 1, settings));
         others.back().reading = searches[i].reading;
     }

@@ -10,10 +10,12 @@
 
 #include <QContextMenuEvent>
 #include <QDragEnterEvent>
+#include <QHelpEvent>
 #include <QKeyEvent>
 #include <QMenu>
 #include <QMimeData>
 #include <QMouseEvent>
+#include <QToolTip>
 #include <algorithm>
 #include <cmath>
 #include <utility>
@@ -109,6 +111,18 @@ void MirrorView::showReadings() {
     }
     connect(menu, &QMenu::aboutToHide, this, [this] { notes_.pointAt({}); });
     menu->popup(mapToGlobal(readingsLink().bottomLeft().toPoint()));
+}
+
+bool MirrorView::event(QEvent* event) {
+    if (event->type() == QEvent::ToolTip) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        if (readingsLink().contains(help->pos())) {
+            QToolTip::showText(help->globalPos(), tr("The notes may be read in other ways: choose one (Shift+F4)"),
+                               this);
+            return true;
+        }
+    }
+    return QWidget::event(event);
 }
 
 void MirrorView::leaveEvent(QEvent*) {

@@ -112,7 +112,7 @@ void MirrorView::paintReadingsLink(QPainter& painter) {
     font.setUnderline(true);
     painter.setFont(font);
     painter.setPen(theme().ink);
-    painter.drawText(link, Qt::AlignLeft | Qt::AlignVCenter, readingsText());
+    painter.drawText(link, Qt::AlignRight | Qt::AlignVCenter, readingsText());
 }
 
 void MirrorView::paintSide(QPainter& painter, bool reference, const QRectF& area) {
@@ -351,6 +351,8 @@ void MirrorView::paintNotes(QPainter& painter) {
         lowest = std::min(lowest, note.key);
         highest = std::max(highest, note.key);
     }
+    paintOutlined(painter, lowest, highest, t.ink);
+    QPainterPath bars;
     for (std::size_t i = 0; i < performance.notes.size(); ++i) {
         const Note& note = performance.notes[i];
         const QRectF bar = noteBar(note, lowest, highest);
@@ -360,19 +362,26 @@ void MirrorView::paintNotes(QPainter& painter) {
         painter.setPen(chosen ? QPen(t.ink, 1.5) : QPen(Qt::NoPen));
         painter.setBrush(chosen ? t.selected : t.note);
         painter.drawRoundedRect(bar, 2.5, 2.5);
-        painter.setPen(chosen ? t.ink : t.card);
-        if (bar.width() > 20)
-            painter.drawText(bar.adjusted(4, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
-                             QString::fromStdString(nameOfKey(note.key)));
+        if (!chosen) bars.addRect(bar);
     }
-    paintOutlined(painter, lowest, highest);
+    painter.save();
+    painter.setClipPath(bars, Qt::IntersectClip); // on the bars in the color of paper
+    paintOutlined(painter, lowest, highest, t.card);
+    painter.restore();
+    for (std::size_t i = 0; i < performance.notes.size(); ++i) {
+        const QRectF bar = noteBar(performance.notes[i], lowest, highest);
+        if (bar.width() <= 20) continue;
+        painter.setPen(notes_.chosen().contains(static_cast<int>(i)) ? t.ink : t.card);
+        painter.drawText(bar.adjusted(4, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
+                         QString::fromStdString(nameOfKey(performance.notes[i].key)));
+    }
 }
 
-/// The notes as another reading has them, over those that are played.
-void MirrorView::paintOutlined(QPainter& painter, int lowest, int highest) {
+/// The notes as another reading has them.
+void MirrorView::paintOutlined(QPainter& painter, int lowest, int highest, const QColor& color) {
     const auto outlined = notes_.outlined();
     if (!outlined || noteDrag_) return;
-    painter.setPen(QPen(theme().ink, 1, Qt::DotLine));
+    painter.setPen(QPen(color, 1, Qt::DotLine));
     painter.setBrush(Qt::NoBrush);
     for (Note note : document_.excerpt()->readings[*outlined].notes) {
         note.key = std::clamp(note.key, std::min(lowest, highest), std::max(lowest, highest));

@@ -51,13 +51,14 @@ QRectF MirrorView::rulerRect() const {
 QString MirrorView::readingsText() const {
     const Excerpt* excerpt = document_.cue() ? document_.excerpt() : nullptr;
     if (!excerpt || excerpt->readings.size() < 2) return {};
-    return tr("Read %1 of %2 ▾").arg(excerpt->reading + 1).arg(excerpt->readings.size());
+    return tr("%1 of %2 ▾").arg(excerpt->reading + 1).arg(excerpt->readings.size());
 }
 
 QRectF MirrorView::readingsLink() const {
     if (readingsText().isEmpty() || length() <= 0.0) return {};
-    constexpr double high = 16.0;
-    return {0.0, rulerRect().bottom() + 2.0, namesWidth - 8.0, high};
+    // At the end of the ruler's caption; the picture of short mirrors has no room below it.
+    constexpr double wide = 44.0;
+    return {namesWidth - 6.0 - wide, rulerRect().top(), wide, rulerRect().height()};
 }
 
 double MirrorView::xAt(double seconds) const {

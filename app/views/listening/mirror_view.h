@@ -80,6 +80,7 @@ protected:
     void dragEnterEvent(QDragEnterEvent*) override;
     void contextMenuEvent(QContextMenuEvent*) override;
     void leaveEvent(QEvent*) override;
+    bool event(QEvent*) override;
 
 private:
     static constexpr double namesWidth = 96.0; ///< pixels left of the pictures
@@ -98,7 +99,7 @@ private:
     void paintTrack(QPainter& painter, bool reference, const QRectF& area,
                     const std::function<double(double)>& shareAt);
     void paintNotes(QPainter& painter);
-    void paintOutlined(QPainter& painter, int lowest, int highest);
+    void paintOutlined(QPainter& painter, int lowest, int highest, const QColor& color);
     void paintReadingsLink(QPainter& painter);
     /// Where the readings of the notes are chosen; empty where there is one.
     QRectF readingsLink() const;

@@ -206,8 +206,9 @@ void NotesPage::refresh() {
     bends_->setVisible(bend);
     bends_->setEnabled(results_.state().reference.profile != nullptr);
     const double tuning = performance.tuningCents;
-    summary_->setText(tr("%1 notes, %2 chosen · tuned %3%4 cents against A4 = 440 Hz")
-                          .arg(performance.notes.size())
+    const std::size_t count = performance.notes.size();
+    summary_->setText(tr("%1, %2 chosen · tuned %3%4 cents against A4 = 440 Hz")
+                          .arg(count == 1 ? tr("1 note") : tr("%1 notes").arg(count))
                           .arg(chosen.size())
                           .arg(tuning < 0 ? "−" : "+")
                           .arg(std::abs(tuning), 0, 'f', 1));

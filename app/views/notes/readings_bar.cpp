@@ -22,8 +22,24 @@ ReadingsBar::ReadingsBar(DocumentStore& document, NotesController& notes, QWidge
     title_->setToolTip(tr("What may have been played; Shift+F4 takes the next"));
     row_->addWidget(title_);
     row_->addStretch(1);
+    outlined_ = new QLabel(this);
+    outlined_->setObjectName("quiet");
+    row_->addWidget(outlined_);
+    row_->setSizeConstraint(QLayout::SetNoConstraint);
+    connect(&notes_, &NotesController::outlinedChanged, this, &ReadingsBar::refresh);
     refresh();
 }
+
+namespace {
+
+/// "5 notes": what comes first of its words.
+QString nameOf(const NoteReading& reading) {
+    constexpr qsizetype most = 34;
+    const QString words = QString::fromStdString(reading.words);
+    return words.size() <= most ? words : words.section(',', 0, 0);
+}
+
+} // namespace
 
 void ReadingsBar::makeButtons(std::size_t count) {
     while (buttons_.size() > count) {
@@ -36,7 +52,7 @@ void ReadingsBar::makeButtons(std::size_t count) {
         auto* button = new QPushButton(this);
         button->setObjectName("reading");
         button->setCheckable(true);
-        button->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed); // their texts share what room there is
+        button->setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Fixed);
         button->installEventFilter(this);
         connect(button, &QPushButton::clicked, this, [this, index] {
             notes_.chooseReading(index);
@@ -69,8 +85,11 @@ void ReadingsBar::refresh() {
 void ReadingsBar::writeTexts() {
     const Excerpt* excerpt = document_.cue() ? document_.excerpt() : nullptr;
     if (!excerpt || buttons_.empty() || buttons_.size() != excerpt->readings.size()) return;
-    constexpr int padding = 26;
-    const int room = width() - title_->sizeHint().width() - 8 - 6 * static_cast<int>(buttons_.size());
+    constexpr int padding = 26, spacing = 6;
+    const auto outlined = notes_.outlined();
+    outlined_->setText(outlined ? tr("dotted: %1").arg(nameOf(excerpt->readings[*outlined])) : QString());
+    const int room = width() - title_->sizeHint().width() - outlined_->sizeHint().width() -
+                     spacing * (2 + static_cast<int>(buttons_.size()));
     QStringList texts;
     int wanted = 0;
     for (const NoteReading& reading : excerpt->readings) {

@@ -23,6 +23,9 @@ public:
     /// Shows the document as it stands; call after it has changed.
     void refresh();
 
+    /// Narrower than the texts: they are shortened then.
+    QSize minimumSizeHint() const override { return {200, QWidget::minimumSizeHint().height()}; }
+
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
     void resizeEvent(QResizeEvent*) override;
@@ -35,6 +38,7 @@ private:
     NotesController& notes_;
     QLabel* title_;
     QHBoxLayout* row_;
+    QLabel* outlined_; ///< says which is drawn beside the chosen one
     std::vector<QPushButton*> buttons_;
 };
 

@@ -359,6 +359,7 @@ void SearchView::showTrials() {
     label->setWordWrap(true);
     label->setToolTip(tr("Each note more costs half a point, and what is unlikely by itself must sound better. The "
                          "Notes page switches between the readings."));
+    foundLayout_->addSpacing(8);
     foundLayout_->addWidget(label);
     label->show();
 }
