@@ -3,11 +3,14 @@
 #include "core/audio/recording.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
+#include "core/dsp/vector_math.h"
 #include "core/dsp/window.h"
 
+#include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
 
 namespace facet {
 
@@ -85,9 +88,139 @@ private:
     std::vector<char> free;
 };
 
+/// What a sound is about an instant as seen from the period before.
+struct Foretold {
+    bool jumps = false; ///< the level changes by 2 dB or more: nothing can be said of noise
+    /// Share of each octave's power that is not foretold; nothing where there is no period before, or silence.
+    std::optional<std::array<double, noiseBandHz.size()>> rest;
+};
+
+class PeriodPredictor {
+public:
+    /// Foretold from one period before or from two, which a source a fifth or an octave below repeats after.
+    Foretold at(std::span<const float> mono, double seconds, double f0Hz) {
+        const double period = analysisRateHz / f0Hz;
+        const int length = std::max(static_cast<int>(2.0 * period), shortest);
+        const auto begin = static_cast<std::ptrdiff_t>(std::lround(seconds * analysisRateHz)) - length / 2;
+        Foretold found;
+        double least = 1e300;
+        for (const double lag : {period, 2.0 * period}) {
+            if (begin < static_cast<std::ptrdiff_t>((1.0 + reach) * lag) + 2 + taps ||
+                begin + length + taps >= static_cast<std::ptrdiff_t>(mono.size()))
+                break;
+            const float* now = mono.data() + begin;
+            const float* before = now - bestLag(now, length, lag);
+            const double energy = dotProduct(now, now, length), earlier = dotProduct(before, before, length);
+            constexpr double silent = 1e-12, jump = 1.6;
+            if (energy < silent * length) break;
+            if (energy > jump * earlier || earlier > jump * energy) {
+                found.jumps = !found.rest;
+                break;
+            }
+            const Shares rest = shares(now, before, length);
+            if (rest.all >= least) continue;
+            least = rest.all;
+            found.rest = rest.bands;
+        }
+        return found;
+    }
+
+private:
+    static constexpr int taps = 3;       ///< on either side
+    static constexpr double reach = 0.1; ///< of the lag, to either side
+    static constexpr int shortest = 480;
+
+    /// What is not foretold, of each octave and of everything.
+    struct Shares {
+        std::array<double, noiseBandHz.size()> bands;
+        double all;
+    };
+
+    static int bestLag(const float* now, int length, double around) {
+        int best = static_cast<int>(around);
+        double most = -1.0;
+        for (int lag = static_cast<int>((1.0 - reach) * around); lag <= static_cast<int>((1.0 + reach) * around) + 1;
+             ++lag) {
+            const double both = dotProduct(now, now - lag, length);
+            const double alike = both / std::sqrt(dotProduct(now - lag, now - lag, length) + 1e-20);
+            if (alike <= most) continue;
+            most = alike;
+            best = lag;
+        }
+        return best;
+    }
+
+    Shares shares(const float* now, const float* before, int length) {
+        constexpr int count = 2 * taps + 1;
+        Eigen::Matrix<double, count, count> products;
+        Eigen::Matrix<double, count, 1> with;
+        for (int i = 0; i < count; ++i) {
+            with(i) = dotProduct(now, before + i - taps, length);
+            for (int k = i; k < count; ++k)
+                products(i, k) = products(k, i) = dotProduct(before + i - taps, before + k - taps, length);
+        }
+        products.diagonal().array() += 1e-9 * products.trace();
+        const Eigen::Matrix<double, count, 1> weights = products.ldlt().solve(with);
+        int size = 512;
+        while (size < length) size *= 2;
+        RealFft& fft = ffts_.try_emplace(size, size).first->second;
+        const std::vector<float> window = hannWindow(length);
+        const auto powers = [&](auto&& value) {
+            std::fill(fft.time().begin(), fft.time().end(), 0.0f);
+            for (int i = 0; i < length; ++i)
+                fft.time()[static_cast<std::size_t>(i)] = window[static_cast<std::size_t>(i)] * value(i);
+            fft.forward();
+            std::array<double, noiseBandHz.size()> bands{};
+            for (int b = 1; b < fft.binCount(); ++b)
+                if (const int band = bandOf(b * static_cast<double>(analysisRateHz) / size); band >= 0)
+                    bands[static_cast<std::size_t>(band)] += std::norm(fft.bins()[static_cast<std::size_t>(b)]);
+            return bands;
+        };
+        const auto whole = powers([&](int i) { return now[i]; });
+        auto rest = powers([&](int i) {
+            double foretold = 0.0;
+            for (int k = 0; k < count; ++k) foretold += weights(k) * before[i + k - taps];
+            return static_cast<float>(now[i] - foretold);
+        });
+        // The noise of the period before is in what is foretold, too.
+        const double twice = 1.0 + weights.squaredNorm();
+        double unforetold = 0.0, all = 1e-30;
+        for (std::size_t k = 0; k < rest.size(); ++k) {
+            unforetold += rest[k] / twice;
+            all += whole[k];
+            rest[k] = whole[k] > 0.0 ? std::min(1.0, rest[k] / twice / whole[k]) : 1.0;
+        }
+        return {rest, unforetold / all};
+    }
+
+    std::map<int, RealFft> ffts_;
+};
+
 double ratioDb(double harmonic, double noise) {
     if (harmonic + noise <= 0.0) return notMeasurable;
     return std::clamp(dbFromPower((harmonic + 1e-20) / (noise + 1e-20)), -20.0, cleanRatioDb);
+}
+
+/// Takes out of what lies between the partials what is none, as the period before shows it: a gate, a slide, a filter
+/// that moves fast spread partials there. False where nothing can be said of that instant.
+bool withoutSpread(Bands& bands, const Foretold& foretold) {
+    constexpr double surelyClean = 40.0, clearlyMore = 3.0; // dB
+    double whole = 0.0, between = 0.0, unforetold = 0.0;
+    for (std::size_t k = 0; k < bands.size(); ++k) {
+        whole += bands[k].harmonic + bands[k].noise;
+        between += bands[k].noise;
+        if (foretold.rest) unforetold += (*foretold.rest)[k] * (bands[k].harmonic + bands[k].noise);
+    }
+    if (ratioDb(whole - between, between) > surelyClean) return true;
+    if (foretold.jumps) return false;
+    if (!foretold.rest || ratioDb(whole - unforetold, unforetold) < ratioDb(whole - between, between) + clearlyMore)
+        return true;
+    for (std::size_t k = 0; k < bands.size(); ++k) {
+        const double all = bands[k].harmonic + bands[k].noise;
+        bands[k].noise = std::min(bands[k].noise, (*foretold.rest)[k] * all);
+        bands[k].harmonic = all - bands[k].noise;
+    }
+    return true;
 }
 
 /// Energy above clickHz by a second difference, which rises 12 dB per octave below it and needs no ringing filter.
@@ -118,6 +251,7 @@ NoiseProfile measureNoise(std::span<const float> mono48k, const Performance& per
     profile.bandRatioDb.fill(notMeasurable);
     profile.bandNoiseDb.fill(notMeasurable);
     static thread_local std::map<int, Splitter> splitters; // each thread keeps the sizes it needed
+    static thread_local PeriodPredictor predictor;
     Bands total{};
     bool any = false;
     double click = notMeasurable;
@@ -142,11 +276,12 @@ NoiseProfile measureNoise(std::span<const float> mono48k, const Performance& per
         splitter.tune(f0Hz[n]);
         for (double t = note.start + reach + 0.01; t <= end - reach; t += hopSeconds) {
             task.check();
-            const Bands bands = splitter.split(mono48k, t);
-            double harmonic = 0.0;
-            double noise = 0.0;
+            Bands bands = splitter.split(mono48k, t);
+            if (!withoutSpread(bands, predictor.at(mono48k, t, f0Hz[n]))) continue;
             // Power per sample, whatever the window's size.
             const double scale = 1.0 / (static_cast<double>(size) * size);
+            double harmonic = 0.0;
+            double noise = 0.0;
             for (std::size_t k = 0; k < bands.size(); ++k) {
                 total[k].harmonic += scale * bands[k].harmonic;
                 total[k].noise += scale * bands[k].noise;
