@@ -159,12 +159,23 @@ TEST(Hits, WithoutAPitchAreNotesAtTheirStrongestFrequency) {
 
 TEST(Tuning, IsWhatTheLongestNotesAgreeOn) {
     const auto span = [](double seconds) { return NoteSpan{0.0, seconds, 60.0, 0.0}; };
-    EXPECT_NEAR(tuningOf({span(1.0), span(1.0), span(1.0)}, {60.12, 62.12, 64.12}), 12.0, 1e-6);
+    EXPECT_NEAR(tuningOf({span(1.0), span(1.0), span(1.0)}, {60.12, 62.12, 64.12}).cents(), 12.0, 1e-6);
     // A short note may lie anywhere.
-    EXPECT_NEAR(tuningOf({span(1.0), span(0.1)}, {60.12, 61.70}), 12.0, 1e-6);
+    EXPECT_NEAR(tuningOf({span(1.0), span(0.1)}, {60.12, 61.70}).cents(), 12.0, 1e-6);
     // About a quarter tone off, deviations of +48 and −48 cents are four cents apart, not 96.
-    const double edge = tuningOf({span(1.0), span(0.9), span(0.9)}, {60.49, 61.48, 62.52});
+    const double edge = tuningOf({span(1.0), span(0.9), span(0.9)}, {60.49, 61.48, 62.52}).cents();
     EXPECT_GT(std::abs(edge), 45.0);
+}
+
+TEST(Tuning, IsLeftToThePatchWhereItIsInDoubt) {
+    const auto span = [](double seconds) { return NoteSpan{0.0, seconds, 60.0, 0.0}; };
+    // Short notes of voices that beat lie beside their key by chance.
+    const Tuning brief = tuningOf({span(0.08), span(0.08)}, {59.85, 61.85});
+    EXPECT_NEAR(brief.heard, -15.0, 1e-6);
+    EXPECT_EQ(brief.cents(), 0.0);
+    // So do notes that disagree.
+    EXPECT_EQ(tuningOf({span(1.0), span(1.0), span(1.0)}, {59.78, 62.15, 64.40}).cents(), 0.0);
+    EXPECT_NEAR(tuningOf({span(1.0), span(1.0), span(1.0)}, {59.78, 61.79, 63.77}).cents(), -22.0, 1.1);
 }
 
 TEST(Tuning, IsHeardAgainstKnownNotes) {

@@ -79,14 +79,16 @@ std::vector<double> brightnessOf(const HeardSound& sound, const std::vector<Note
     return octaves;
 }
 
-void toNotes(const HeardSound& sound, const std::vector<NoteSpan>& spans, Performance& performance) {
+/// `tuned`: whether the pitches say how the recording is tuned; those of inharmonic sounds lie anywhere.
+void toNotes(const HeardSound& sound, const std::vector<NoteSpan>& spans, Performance& performance, bool tuned = true) {
     std::vector<double> pitches;
     std::vector<double> levels;
     for (const NoteSpan& span : spans) {
         pitches.push_back(exactPitch(sound, span));
         levels.push_back(span.topDb);
     }
-    performance.tuningCents = tuningOf(spans, pitches);
+    const Tuning tuning = tuningOf(spans, pitches);
+    performance.tuningCents = tuned ? tuning.cents() : 0.0;
     const auto loudestSpan = static_cast<std::size_t>(std::max_element(levels.begin(), levels.end()) - levels.begin());
     const double top = levels[loudestSpan];
     const std::vector<double> brightness = brightnessOf(sound, spans);
@@ -95,10 +97,10 @@ void toNotes(const HeardSound& sound, const std::vector<NoteSpan>& spans, Perfor
         sound.task.check();
         Note note;
         note.start = spans[i].start;
-        const double inTune = pitches[i] - performance.tuningCents / 100.0;
+        const double inTune = pitches[i] - tuning.heard / 100.0;
         note.key = std::clamp(static_cast<int>(std::lround(inTune)), 0, 127);
         const double cents = 100.0 * (inTune - note.key);
-        note.cents = std::abs(cents) < intendedCents ? 0.0 : cents;
+        note.cents = std::abs(cents) < std::max(intendedCents, tuning.doubt) ? 0.0 : cents;
         const double end = isMeasured(ends[i].seconds) ? ends[i].seconds : spans[i].end;
         note.end = std::min(std::max(end, note.start + 0.02), ends[i].next);
         const double byBrightness =
@@ -197,7 +199,7 @@ FoundNotes oneSoundOf(const HeardSound& sound, const ChordNotes& chords) {
     const std::vector<NoteSpan> spans = lineOfOneSound(sound, chords);
     if (spans.empty()) return found;
     found.confidence = sound.pitchedShare();
-    toNotes(sound, spans, found.performance);
+    toNotes(sound, spans, found.performance, false);
     return found;
 }
 
