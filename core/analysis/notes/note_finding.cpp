@@ -158,17 +158,20 @@ int joinSlidNotes(const HeardSound& sound, Performance& performance) {
     return glides;
 }
 
-/// By how many dB the level falls before each span, below its own top; by a lot where most bands are struck anew.
+/// By how many dB the level falls before each span, below its own top; by a lot where most bands are struck anew, but
+/// for what follows a moment of sound: an attack of two parts.
 std::vector<double> dipsBefore(const HeardSound& sound, const std::vector<NoteSpan>& spans) {
-    constexpr double before = 0.05, after = 0.06; // seconds
+    constexpr double before = 0.05, after = 0.06, moment = 0.08; // seconds
     constexpr double struckShare = 0.85, struckDb = 60.0;
     std::vector<double> dips;
-    for (const NoteSpan& span : spans) {
+    for (std::size_t i = 0; i < spans.size(); ++i) {
+        const NoteSpan& span = spans[i];
+        const double from = std::max(i > 0 ? spans[i - 1].start + 0.5 * before : 0.0, span.start - before);
         const float top = sound.highestBetween(span.start, std::min(span.end, span.start + after));
-        const bool struck = span.rises && shareOfBandsRising(sound, span.start) > struckShare;
-        dips.push_back(
-            struck ? struckDb
-                   : top - sound.lowestBetween(sound.coarse, std::max(0.0, span.start - before), span.start + 0.01));
+        const bool afterMoment =
+            i > 0 && span.start - spans[i - 1].start < moment && span.end - span.start > 2.0 * moment;
+        const bool struck = !afterMoment && span.rises && shareOfBandsRising(sound, span.start) > struckShare;
+        dips.push_back(struck ? struckDb : top - sound.lowestBetween(sound.coarse, from, span.start + 0.01));
     }
     return dips;
 }

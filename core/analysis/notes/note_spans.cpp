@@ -14,7 +14,8 @@ constexpr double burstGap = 0.05;
 constexpr double longestRemainder = 0.1;
 constexpr double remainderGap = 0.05, tailGap = 0.1;
 constexpr double remainderSofterDb = 8.0, tailSofterDb = 20.0;
-constexpr double burstTimesShorter = 2.0, remainderTimesShorter = 3.0; ///< than the note
+constexpr double swellGap = 0.15, swellSofterDb = 12.0, swellTimesShorter = 5.0; ///< a release that beats
+constexpr double burstTimesShorter = 2.0, remainderTimesShorter = 3.0;           ///< than the note
 
 double lengthOf(const NoteSpan& span) { return span.end - span.start; }
 
@@ -45,7 +46,9 @@ void joinBursts(std::vector<NoteSpan>& spans) {
 bool isLeftBy(const NoteSpan& note, const NoteSpan& rest) {
     const double gap = rest.start - note.end, softer = note.topDb - rest.topDb;
     const bool ofNote = std::abs(rest.pitch - note.pitch) < sameKey || !rest.rises;
-    const bool tail = ofNote && gap < tailGap && softer > tailSofterDb;
+    const bool tail =
+        ofNote && ((gap < tailGap && softer > tailSofterDb) ||
+                   (gap < swellGap && softer > swellSofterDb && lengthOf(note) > swellTimesShorter * lengthOf(rest)));
     const bool remainder = lengthOf(rest) < longestRemainder &&
                            lengthOf(note) > remainderTimesShorter * lengthOf(rest) && gap < remainderGap &&
                            softer > remainderSofterDb;

@@ -184,12 +184,12 @@ OneSound oneSoundIn(const HeardSound& sound, const ChordNotes& chords) {
 }
 
 std::vector<NoteSpan> lineOfOneSound(const HeardSound& sound, const ChordNotes& chords) {
-    constexpr double trusted = 0.3; // of the partial that all have in common
+    constexpr double trusted = 0.3;  // of the partial that all have in common
+    constexpr double leastFit = 0.4; // of what has no such partial
+    constexpr double same = 0.7;     // semitones
     constexpr float fadedDb = 30.0f;
     std::vector<Event> events = eventsOf(chords);
-    if (events.empty()) return {};
     for (Event& event : events) measureKeys(sound, event, chords.performance.tuningCents);
-    const Event& model = modelOf(events);
     std::vector<double> starts;
     for (const NoteStart& rise : struckRises(sound, risesOf(sound))) starts.push_back(rise.seconds);
     for (const Event& event : events)
@@ -206,6 +206,7 @@ std::vector<NoteSpan> lineOfOneSound(const HeardSound& sound, const ChordNotes& 
         NoteSpan span{starts[i], std::min(end, next), notMeasurable, top, true, 0.0};
         for (const Event& event : events) {
             if (std::abs(event.start - starts[i]) >= togetherWithin) continue;
+            const Event& model = modelOf(events);
             span.pitch = model.keys.front() + aligned(model, event).shift;
             span.clear = trusted;
             for (double key : event.keys)
@@ -213,7 +214,15 @@ std::vector<NoteSpan> lineOfOneSound(const HeardSound& sound, const ChordNotes& 
         }
         if (top > sound.loudest - static_cast<float>(chordRangeDb)) spans.push_back(span);
     }
-    placeByShift(sound, spans);
+    constexpr std::size_t most = 160;
+    if (spans.size() > 1 && spans.size() <= most) {
+        const ShiftedKeys shifted = keysByShift(sound, spans);
+        for (std::size_t i = 0; i < spans.size(); ++i)
+            if (isMeasured(spans[i].pitch) ? std::abs(spans[i].pitch - shifted.keys[i]) > same
+                                           : shifted.fits[i] > leastFit)
+                spans[i].pitch = shifted.keys[i];
+    }
+    std::erase_if(spans, [](const NoteSpan& span) { return !isMeasured(span.pitch); });
     return spans;
 }
 

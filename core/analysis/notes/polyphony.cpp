@@ -25,9 +25,12 @@ constexpr int passBands = 14;                      ///< of equal ratio from 60 H
 constexpr int elementCount = keyCount + passBands; ///< the keys, then noise in each band
 constexpr int rounds = 4, updates = 25, lastUpdates = 40;
 constexpr double noiseWeight = 0.05;
-constexpr double noiseCost = 2.0;   ///< keys are preferred where both explain the same
-constexpr double softestKey = 0.1;  ///< re the loudest of an instant
-constexpr double leastGain = 0.025; ///< share of the divergence from nothing that a key must explain
+constexpr double noiseCost = 2.0;       ///< keys are preferred where both explain the same
+constexpr double softestKey = 0.1;      ///< re the loudest of an instant
+constexpr std::size_t denseKeys = 10;   ///< the lowest: between their partials there is hardly room for others
+constexpr int looked = 4, standing = 2; ///< of a key's lowest partials, so many stand out at least
+constexpr double standsOut = 2.0;       ///< times what lies half-way to its neighbors
+constexpr double leastGain = 0.025;     ///< share of the divergence from nothing that a key must explain
 
 /// Magnitude of a Hann window's transform at a distance in bins, re its maximum.
 double hannLobe(double bins) {
@@ -94,7 +97,7 @@ public:
     Decomposition(std::vector<Spectrum> spectra, double tuningCents)
         : spectra_(std::move(spectra)), lines_(linesFor(tuningCents)),
           levels_(spectra_.size(), Levels(elementCount, 1.0)), partials_(partialCount),
-          pass_(spectra_.size(), std::vector<double>(passBands, 1.0)) {
+          pass_(spectra_.size(), std::vector<double>(passBands, 1.0)), tuningCents_(tuningCents) {
         for (int n = 0; n < partialCount; ++n) partials_[static_cast<std::size_t>(n)] = 1.0 / (n + 1.0);
         for (std::size_t line = 0; line < lines_.size(); ++line) {
             const auto element = static_cast<std::size_t>(lines_[line].element);
@@ -257,10 +260,36 @@ private:
             if (levels[key] < share * loudest) levels[key] = 0.0;
     }
 
-    /// Leaves out keys that are soft, then one by one those that explain little.
+    /// Whether a key's lowest partials stand out of the spectrum: those of low keys lie so dense that they explain
+    /// noise, and what an onset or an end smears.
+    bool stands(std::size_t i, std::size_t key) const {
+        const double spacing = hzFromKey(lowestPolyphonicKey + static_cast<int>(key), tuningCents_) / spectrumBinHz;
+        const auto highest = [&](double from, double to) {
+            double top = 0.0;
+            for (int b = std::max(1, static_cast<int>(std::lround(from))); b <= std::lround(to) && b < spectrumBins;
+                 ++b)
+                top = std::max(top, spectra_[i][static_cast<std::size_t>(b)]);
+            return top;
+        };
+        int found = 0;
+        for (int n = 1; n <= looked; ++n) {
+            const double at = n * spacing;
+            const double beside = 0.5 * (highest(at - 0.6 * spacing, at - 0.4 * spacing) +
+                                         highest(at + 0.4 * spacing, at + 0.6 * spacing));
+            found += highest(at - 1.0, at + 1.0) > standsOut * beside;
+        }
+        return found >= standing;
+    }
+
+    /// Leaves out keys that are soft or do not stand out, then one by one those that explain little.
     void prune(std::size_t i) {
         Levels& levels = levels_[i];
         leaveOut(i, softestKey);
+        // Beside others only: what is left to a low key alone is a low note.
+        const bool others = std::any_of(levels.begin() + denseKeys, levels.begin() + keyCount,
+                                        [](double level) { return level > 0.0; });
+        for (std::size_t key = 0; others && key < denseKeys; ++key)
+            if (levels[key] > 0.0 && !stands(i, key)) levels[key] = 0.0;
         updateLevels(i, lastUpdates);
         const double nothing = divergenceOf(i, Levels(elementCount, 0.0));
         while (std::count_if(levels.begin(), levels.begin() + keyCount, [](double l) { return l > 0.0; }) > 0) {
@@ -290,6 +319,7 @@ private:
     std::vector<Levels> levels_;
     std::vector<double> partials_;
     std::vector<std::vector<double>> pass_; ///< of each instant: filters move
+    double tuningCents_;
 };
 
 } // namespace
