@@ -56,6 +56,26 @@ class CommandLine(unittest.TestCase):
             self.assertEqual(refused.returncode, 1)
             self.assertIn("readings lists them", refused.stderr)
 
+    def test_match_tries_the_readings(self):
+        reference = DEMO / "comet-tail-echoes.flac"
+        listed = json.loads(run("readings", reference, "--json").stdout)["readings"]
+        options = ["--evaluations", 120, "--seconds", 0, "--without-bank"]
+        report = lambda name: json.loads((self.path / name / "report.json").read_text())
+        tried = run("match", reference, "--out", self.path / "all", *options)
+        self.assertEqual(tried.returncode, 0, tried.stderr)
+        trials = report("all")["readings"]
+        likely = [r for r in listed if r["probability"] >= 0.08 * listed[0]["probability"]][:3]
+        self.assertEqual([t["words"] for t in trials], [r["words"] for r in likely] if len(likely) > 1 else [])
+        for trial in trials:
+            self.assertIn(trial["words"], tried.stdout)
+            self.assertEqual(trial["notes"], len(listed[trial["reading"] - 1]["notes"]))
+        one = run("match", reference, "--out", self.path / "one", "--reading", "1", *options)
+        self.assertEqual(one.returncode, 0, one.stderr)
+        self.assertEqual(report("one")["readings"], [])
+        given = run("match", reference, "--out", self.path / "given", "--notes", DEMO / "comet-tail.mid", *options)
+        self.assertEqual(given.returncode, 0, given.stderr)
+        self.assertEqual(report("given")["readings"], [])
+
     def test_analyze(self):
         measured = json.loads(run("analyze", DEMO / "comet-tail.flac", "--json").stdout)
         truth = json.loads((DEMO / "comet-tail.json").read_text())

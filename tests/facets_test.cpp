@@ -398,6 +398,42 @@ TEST(Noise, IsNoneInACleanToneAndUnknownInShortOnes) {
     EXPECT_FALSE(isMeasured(measureNoise(tone, oneNote(57, 0.0, 1.0, 1.0), {notMeasurable}).harmonicToNoiseDb));
 }
 
+TEST(Noise, IsNoneInWhatBeatsSlidesOrIsGated) {
+    const auto ratioOf = [](const std::function<double(double)>& value) {
+        return measureNoise(mono(2.0, value), oneNote(57, 0.0, 2.0, 2.0), {220.0}).harmonicToNoiseDb;
+    };
+    EXPECT_GT(ratioOf([](double t) { // five voices within 30 cents
+                  double sum = 0.0;
+                  for (int k = -2; k <= 2; ++k) sum += sawAt(220.0 * std::exp2(7.5 * k / 1200.0), t + 0.1 * k);
+                  return 0.08 * sum;
+              }),
+              30.0);
+    EXPECT_GT(ratioOf([](double t) { // an octave in four seconds
+                  const double cycles = 180.0 * 4.0 / std::log(2.0) * (std::exp2(t / 4.0) - 1.0);
+                  double sum = 0.0;
+                  for (int n = 1; n <= 30; ++n) sum += std::sin(turn * n * cycles) / n;
+                  return 0.2 * sum;
+              }),
+              30.0);
+    EXPECT_GT(ratioOf([](double t) { // seven gates a second
+                  const double turned = std::fmod(7.0 * t, 1.0);
+                  const double open = std::clamp(std::min(turned / 0.03, (0.55 - turned) / 0.03), 0.0, 1.0);
+                  return 0.3 * open * sawAt(220.0, t);
+              }),
+              20.0);
+}
+
+TEST(Noise, StaysNoiseBehindAGate) {
+    Random random(5);
+    const auto gated = mono(2.0, [&](double t) {
+        const double open = std::fmod(7.0 * t, 1.0) < 0.55 ? 1.0 : 0.0;
+        return open * (0.2 * sawAt(220.0, t) + random.between(-0.06, 0.06));
+    });
+    const double ratio = measureNoise(gated, oneNote(57, 0.0, 2.0, 2.0), {220.0}).harmonicToNoiseDb;
+    EXPECT_GT(ratio, 5.0);
+    EXPECT_LT(ratio, 16.0);
+}
+
 TEST(Noise, AClickStandsOutAtTheOnset) {
     const auto soft = mono(0.5, [](double t) { return std::min(1.0, t / 0.03) * 0.3 * std::sin(turn * 220.0 * t); });
     auto clicked = soft;

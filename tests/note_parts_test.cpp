@@ -5,6 +5,7 @@
 #include "core/analysis/notes/key_releases.h"
 #include "core/analysis/notes/note_starts.h"
 #include "core/analysis/notes/pitched_spans.h"
+#include "core/analysis/notes/shifted_spectra.h"
 #include "core/analysis/notes/tuning.h"
 #include "core/base/units.h"
 #include "tests/support/sounds.h"
@@ -155,6 +156,118 @@ TEST(Hits, WithoutAPitchAreNotesAtTheirStrongestFrequency) {
     ASSERT_EQ(proposed.notes.size(), 2u);
     EXPECT_NEAR(proposed.notes[0].key, 45, 1);
     EXPECT_NEAR(proposed.notes[1].key, 81, 1);
+}
+
+/// A free bar's modes (P. M. Morse, "Vibration and Sound", 1948), struck at an instant.
+double barAt(double t, double start, double hz) {
+    constexpr double ratios[] = {1.0, 2.756, 5.404, 8.933}, lives[] = {0.5, 0.3, 0.15, 0.08};
+    if (t < start) return 0.0;
+    double sum = 0.0;
+    for (int k = 0; k < 4; ++k)
+        sum += std::exp(-(t - start) / lives[k]) * std::sin(turn * ratios[k] * hz * (t - start)) / (1.0 + k);
+    return sum * std::min(1.0, (t - start) / 0.003);
+}
+
+TEST(ShiftedSpectra, TellTheIntervalsOfASoundWithoutAHarmonicSeries) {
+    const std::vector<int> played{60, 67, 63, 72, 60, 58};
+    const Heard heard(3.2, [&](double t) {
+        double sum = 0.0;
+        for (std::size_t i = 0; i < played.size(); ++i)
+            sum += barAt(t, 0.1 + 0.5 * static_cast<double>(i), hzFromKey(played[i]));
+        return 0.2 * sum;
+    });
+    std::vector<NoteSpan> spans;
+    for (std::size_t i = 0; i < played.size(); ++i) {
+        const double start = 0.1 + 0.5 * static_cast<double>(i);
+        spans.push_back({start, start + 0.45, notMeasurable, -10.0, true, 0.0});
+    }
+    const ShiftedKeys found = keysByShift(heard.sound, spans);
+    ASSERT_EQ(found.keys.size(), played.size());
+    for (std::size_t i = 1; i < played.size(); ++i)
+        EXPECT_NEAR(found.keys[i] - found.keys[0], played[i] - played[0], 1e-6) << i;
+    EXPECT_GT(found.alike, 0.8) << "one sound, moved";
+}
+
+TEST(ShiftedSpectra, HearWhatBeginsUnderWhatRingsOn) {
+    // Each note rings through the next two, as under a long echo.
+    const std::vector<int> played{48, 55, 60, 51, 48, 58};
+    const Heard heard(3.0, [&](double t) {
+        double sum = 0.0;
+        for (std::size_t i = 0; i < played.size(); ++i)
+            for (int k = 0; k < 3; ++k) {
+                const double from = 0.1 + 0.4 * static_cast<double>(i + static_cast<std::size_t>(k));
+                sum += std::pow(0.6, k) * gate(t, from, from + 0.38) * testing::sawAt(hzFromKey(played[i]), t - from);
+            }
+        return 0.1 * sum;
+    });
+    std::vector<NoteSpan> spans;
+    for (std::size_t i = 0; i < played.size(); ++i) {
+        const double start = 0.1 + 0.4 * static_cast<double>(i);
+        spans.push_back({start, start + 0.38, notMeasurable, -10.0, true, 0.0});
+    }
+    const ShiftedKeys found = keysByShift(heard.sound, spans);
+    for (std::size_t i = 0; i < played.size(); ++i) EXPECT_NEAR(found.keys[i], played[i], 0.5) << i;
+}
+
+TEST(ShiftedSpectra, KeepAClearPitchAndGiveOneWhereThereIsNone) {
+    const std::vector<int> played{57, 60, 64, 57};
+    const Heard heard(2.2, [&](double t) {
+        double sum = 0.0;
+        for (std::size_t i = 0; i < played.size(); ++i) {
+            const double from = 0.1 + 0.5 * static_cast<double>(i);
+            sum += gate(t, from, from + 0.4) * testing::sawAt(hzFromKey(played[i] + 0.2), t - from);
+        }
+        return 0.2 * sum;
+    });
+    std::vector<NoteSpan> spans;
+    for (std::size_t i = 0; i < played.size(); ++i) {
+        const double start = 0.1 + 0.5 * static_cast<double>(i);
+        spans.push_back({start, start + 0.4, played[i] + 0.2, -10.0, true, 0.9});
+    }
+    spans[1].pitch = notMeasurable; // lost
+    spans[1].clear = 0.0;
+    spans[2].pitch -= 12.0; // read an octave too low, and not clearly
+    spans[2].clear = 0.2;
+    placeByShift(heard.sound, spans);
+    ASSERT_EQ(spans.size(), played.size());
+    for (std::size_t i = 0; i < played.size(); ++i) EXPECT_NEAR(spans[i].pitch, played[i] + 0.2, 0.15) << i;
+}
+
+TEST(NoteSpans, OfOneHeldNoteAreJoined) {
+    const auto span = [](double start, double end, double pitch, bool rises = true) {
+        return NoteSpan{start, end, pitch, -10.0, rises, 1.0};
+    };
+    // Broken by vibrato: one key, no pause, no dip.
+    std::vector<NoteSpan> broken{span(0.1, 0.5, 64.0), span(0.52, 0.8, 64.4), span(0.81, 1.2, 63.9)};
+    joinContinued(broken, {60.0, 3.0, 4.0});
+    ASSERT_EQ(broken.size(), 1u);
+    EXPECT_EQ(broken.front().end, 1.2);
+    // Struck again, or after a pause, or another key.
+    std::vector<NoteSpan> played{span(0.1, 0.5, 64.0), span(0.52, 0.8, 64.0), span(1.0, 1.2, 64.0),
+                                 span(1.21, 1.5, 65.0)};
+    joinContinued(played, {60.0, 15.0, 3.0, 3.0});
+    EXPECT_EQ(played.size(), 4u);
+    // A short stretch on the way from one key to the next is the way there.
+    std::vector<NoteSpan> slid{span(0.1, 0.5, 60.0), span(0.51, 0.58, 62.0, false), span(0.58, 1.0, 64.0, false)};
+    joinContinued(slid, {60.0, 1.0, 1.0});
+    ASSERT_EQ(slid.size(), 2u);
+    EXPECT_EQ(slid[1].start, 0.51);
+    EXPECT_EQ(slid[1].pitch, 64.0);
+}
+
+TEST(Rises, OfWhatBeatsAreNotStruck) {
+    // Two voices two semitones' worth of beating apart swell four times a second; notes are struck at 0.1 and 1.1 s.
+    const Heard heard(2.2, [](double t) {
+        double sum = 0.0;
+        for (double from : {0.1, 1.1})
+            sum += gate(t, from, from + 0.9) * (std::sin(turn * 300.0 * t) + 0.9 * std::sin(turn * 304.0 * t) +
+                                                0.5 * std::sin(turn * 3000.0 * t) + 0.3 * std::sin(turn * 5000.0 * t));
+        return 0.1 * sum;
+    });
+    const auto struck = struckRises(heard.sound, risesOf(heard.sound));
+    ASSERT_EQ(struck.size(), 2u);
+    EXPECT_NEAR(struck[0].seconds, 0.1, 0.02);
+    EXPECT_NEAR(struck[1].seconds, 1.1, 0.02);
 }
 
 TEST(Tuning, IsWhatTheLongestNotesAgreeOn) {

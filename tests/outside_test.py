@@ -5,6 +5,7 @@ import os
 import pathlib
 import shutil
 import subprocess
+import sys
 import tempfile
 import unittest
 import warnings
@@ -12,6 +13,9 @@ import warnings
 import numpy
 from scipy import signal
 from scipy.io import wavfile
+
+sys.path.insert(0, str(pathlib.Path(__file__).resolve().parent.parent / "demo"))
+import generate  # noqa: E402  (its MIDI writer)
 
 CLI = os.environ["FACET_CLI"]
 ORCHESTRA = """<CsoundSynthesizer>
@@ -90,6 +94,38 @@ class Outside(unittest.TestCase):
             note = self.facet(self.tone(hz, 0))["notes"][0]
             self.assertAlmostEqual(note["start"], 0.1, delta=0.005)
 
+    def test_notes_of_a_sound_font_are_found_as_aubio_finds_onsets(self):
+        """Phrases of struck programs of a free General MIDI sound font: onsets against aubio's (complex-domain spectral
+        difference: J. P. Bello et al., "On the use of phase and energy for musical onset detection", IEEE SPL 11, 2004)."""
+        played = [[0.1, 0.42, 57, 100], [0.5, 0.72, 60, 84], [0.8, 1.32, 64, 110], [1.4, 1.62, 57, 92],
+                  [1.7, 1.92, 62, 100], [2.0, 2.62, 55, 104]]
+        notes = self.path / "f.mid"
+        generate.write_midi({"tempo_bpm": 120.0, "notes": played}, notes)
+        bytes_ = notes.read_bytes()
+        ours, theirs = [], []
+        for program in (4, 7, 11, 24, 33, 38, 80, 87):  # keys, clavier, mallets, guitar, basses, leads
+            # A program change before the first note: the track's length grows by its three bytes.
+            track = bytes_.index(b"MTrk")
+            length = int.from_bytes(bytes_[track + 4:track + 8], "big") + 3
+            notes.write_bytes(bytes_[:track + 4] + length.to_bytes(4, "big") + bytes([0, 0xC0, program]) + bytes_[track + 8:])
+            sound = self.path / "f.wav"
+            subprocess.run(["fluidsynth", "-ni", "-g", "0.6", "-R", "0", "-C", "0", "-r", "48000", "-F", str(sound),
+                            "/usr/share/sounds/sf2/TimGM6mb.sf2", str(notes)], check=True, capture_output=True)
+            found = self.facet(sound)["notes"]
+            self.assertEqual([n["key"] % 12 for n in found], [n[2] % 12 for n in played], f"program {program}")
+            heard = subprocess.run(["aubioonset", "-i", str(sound), "-O", "complex"], check=True, capture_output=True, text=True).stdout
+            truth = [n[0] for n in played]
+            ours.append(self.missed(truth, [n["start"] for n in found]))
+            theirs.append(self.missed(truth, [float(line) for line in heard.split()]))
+        self.assertEqual(sum(ours), 0, f"{ours} missed or invented")
+        self.assertLessEqual(sum(ours), sum(theirs))
+
+    @staticmethod
+    def missed(truth, found):
+        """Onsets without a partner within 50 ms, on either side."""
+        near = lambda a, b: any(abs(x - a) <= 0.05 for x in b)
+        return sum(not near(t, found) for t in truth) + sum(not near(f, truth) for f in found)
+
     def test_waveforms_are_named(self):
         for wave, name in ((0, "saw"), (10, "square"), (12, "triangle")):
             self.assertEqual(self.facet(self.tone(220.5, wave))["source"]["nearest"], name)
@@ -110,7 +146,7 @@ class Outside(unittest.TestCase):
 
 
 if __name__ == "__main__":
-    for tool in ("csound", "aubiopitch", "praat"):
+    for tool in ("csound", "aubiopitch", "aubioonset", "praat", "fluidsynth"):
         if not shutil.which(tool):
             raise SystemExit(f"{tool} is missing; ./check installs it")
     unittest.main()

@@ -44,6 +44,65 @@ Document demoDocument() {
     return withCue(document, std::move(cue));
 }
 
+/// The demo's excerpt, read in two ways.
+Excerpt readTwice() {
+    Excerpt excerpt = makeExcerpt(demoFile("airlock.flac"));
+    NoteReading two;
+    two.notes = {{0.0, 0.9, 33, 0.0, 100.0}, {1.0, 1.24, 33, 0.0, 90.0}};
+    two.tempo = 96.0;
+    two.probability = 0.7;
+    two.words = "2 notes";
+    NoteReading held;
+    held.notes = {{0.0, 1.24, 33, 0.0, 100.0}};
+    held.tuningCents = -4.0;
+    held.probability = 0.3;
+    held.words = "one held note";
+    held.evidence = "It runs on in one phase.";
+    held.problem = "Check it.";
+    excerpt.readings = {two, held};
+    excerpt.readAs(0);
+    return excerpt;
+}
+
+TEST(NoteReadings, AreTakenWithTheirTuningTempoAndReasons) {
+    Excerpt excerpt = readTwice();
+    EXPECT_EQ(excerpt.performance.tempo, 96.0);
+    EXPECT_TRUE(excerpt.openToReadings());
+    excerpt.readAs(1);
+    EXPECT_EQ(excerpt.performance.notes, excerpt.readings[1].notes);
+    EXPECT_EQ(excerpt.performance.tuningCents, -4.0);
+    EXPECT_EQ(excerpt.performance.tempo, 96.0) << "one that says nothing of the tempo leaves it";
+    EXPECT_EQ(excerpt.noteEvidence, "It runs on in one phase.");
+    EXPECT_EQ(excerpt.noteProblem, "Check it.");
+    EXPECT_EQ(excerpt.placeOf(excerpt.readings[0]), 0u);
+    NoteReading unknown;
+    EXPECT_EQ(excerpt.placeOf(unknown), std::nullopt);
+    // A correction is a layer over whichever is chosen, and settles what was played.
+    excerpt.corrections = {{excerpt.performance.notes[0], Note{0.0, 1.24, 45, 0.0, 100.0}}};
+    EXPECT_EQ(excerpt.corrected().notes.front().key, 45);
+    EXPECT_EQ(excerpt.correctedAs(0).notes.front().key, 45);
+    EXPECT_EQ(excerpt.correctedAs(0).notes.size(), 2u);
+    EXPECT_EQ(excerpt.reading, 1u) << "looking at another one chooses nothing";
+    EXPECT_FALSE(excerpt.openToReadings());
+}
+
+TEST(NoteReadings, SurviveTheProjectFileAndMoveWithTheRegion) {
+    const TemporaryFolder folder;
+    Document document = newDocument();
+    Cue cue = *document.active();
+    Excerpt excerpt = readTwice();
+    excerpt.readAs(1);
+    cue.excerpts = {std::make_shared<const Excerpt>(excerpt)};
+    saveProject(folder / "r.facet", withCue(document, cue), 1);
+    const LoadedProject loaded = loadProject(folder / "r.facet");
+    EXPECT_EQ(loaded.document.active()->excerpt()->readings, excerpt.readings);
+    EXPECT_EQ(loaded.document.active()->excerpt()->reading, 1u);
+    const Excerpt later = withRegion(excerpt, 0.5, 1.3);
+    ASSERT_EQ(later.readings[0].notes.size(), 1u) << "a note before the region goes";
+    EXPECT_NEAR(later.readings[0].notes[0].start, 0.5, 1e-9);
+    EXPECT_TRUE(later.readings[1].notes.empty());
+}
+
 TEST(ProjectFiles, BringEverythingBack) {
     const TemporaryFolder folder;
     const Document document = demoDocument();

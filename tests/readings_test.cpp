@@ -124,6 +124,50 @@ TEST(Readings, CanBeStopped) {
     EXPECT_THROW(readingsOf(mono(1.0, [](double t) { return 0.3 * std::sin(turn * 440.0 * t); }), stopped), Cancelled);
 }
 
+TEST(Readings, OfAMainsHumAreAtMostOneNote) {
+    // 50 Hz and its odd harmonics, far below full scale.
+    const auto readings = readingsOf(mono(3.0, [](double t) {
+        double sum = 0.0;
+        for (int n : {1, 3, 5, 7}) sum += std::sin(turn * 50.0 * n * t) / n;
+        return 0.002 * sum;
+    }));
+    ASSERT_FALSE(readings.empty());
+    EXPECT_LE(readings.front().found.performance.notes.size(), 1u) << readings.front().words;
+}
+
+TEST(Readings, OfADrumLoopSayThatTheyAreNotToBeTrusted) {
+    Random random(9);
+    const auto readings = readingsOf(mono(3.0, [&](double t) {
+        // A low hit on each quarter, a burst of noise on each eighth between, at 120 beats a minute.
+        const double hit = std::fmod(t, 0.5), hat = std::fmod(t + 0.25, 0.5);
+        return 0.5 * std::exp(-hit / 0.05) * std::sin(turn * (55.0 * hit + 3.0 * (1.0 - std::exp(-hit / 0.02)))) +
+               0.2 * std::exp(-hat / 0.02) * random.between(-1.0, 1.0);
+    }));
+    ASSERT_FALSE(readings.empty());
+    for (const Reading& reading : readings) {
+        EXPECT_FALSE(reading.words.empty());
+        for (const Note& note : reading.found.performance.notes) {
+            EXPECT_GT(note.end, note.start);
+            EXPECT_GE(note.start, 0.0);
+            EXPECT_LE(note.end, 3.01);
+        }
+    }
+}
+
+TEST(Readings, OfBrokenSamplesAreFinite) {
+    // What a damaged file may hold once it was read: full scale, jumps, a constant.
+    for (int kind = 0; kind < 3; ++kind) {
+        std::vector<float> x(48000);
+        for (std::size_t i = 0; i < x.size(); ++i)
+            x[i] = kind == 0 ? 1.0f : kind == 1 ? (i % 7 < 3 ? 1.0f : -1.0f) : (i > 24000 ? 0.8f : 0.0f);
+        for (const Reading& reading : readingsOf(x)) {
+            EXPECT_TRUE(std::isfinite(reading.probability));
+            EXPECT_TRUE(std::isfinite(reading.found.performance.tuningCents));
+            for (const Note& note : reading.found.performance.notes) EXPECT_TRUE(std::isfinite(note.end)) << kind;
+        }
+    }
+}
+
 TEST(Readings, OfSilenceAreOneWithoutNotes) {
     const auto readings = readingsOf(std::vector<float>(48000, 0.0f));
     ASSERT_EQ(readings.size(), 1u);

@@ -4,12 +4,17 @@
 #include "core/match/search/budget.h"
 #include "core/match/search/evaluator.h"
 #include "core/match/search/leaderboard.h"
+#include "core/match/match.h"
+#include "core/match/report.h"
+#include "core/match/search/reading_trials.h"
 #include "core/match/search/refine.h"
 #include "core/match/search/state.h"
 #include "tests/support/sounds.h"
 
+#include <algorithm>
 #include <chrono>
 #include <gtest/gtest.h>
+#include <stop_token>
 
 namespace facet {
 namespace {
@@ -35,6 +40,11 @@ TEST(Budgets, InTimeEndOnlyOnceSomethingIsFound) {
     EXPECT_NO_THROW(late.require(1, {}, false));
     EXPECT_THROW(late.require(1, {}, true), BudgetSpent);
     EXPECT_EQ(late.fraction(), 1.0);
+    // A strict share of a long search is that share.
+    const Budget begun(1000.0, 0, std::chrono::steady_clock::now() - 300s);
+    EXPECT_NO_THROW(begun.require(1, {.share = 0.1}, true));
+    EXPECT_THROW(begun.require(1, {.share = 0.1, .strict = true}, true), BudgetSpent);
+    EXPECT_NO_THROW(begun.require(1, {.share = 0.4, .strict = true}, true));
     // What scoring will take is kept back.
     Budget nearly(100.0, 0, std::chrono::steady_clock::now() - 80s);
     EXPECT_NO_THROW(nearly.require(1, {}, true));
@@ -151,6 +161,110 @@ TEST_F(Stages, AJacobianIsKeptOnlyOfAllThatASearchMayMove) {
     EXPECT_EQ(state.jacobian.get(), nullptr) << "its columns are those of one module";
     refine(state, evaluator, one.front(), 1);
     EXPECT_NE(state.jacobian.get(), nullptr);
+}
+
+TEST(ReadingTrials, MoreNotesAndUnlikelyOnesMustSoundBetter) {
+    EXPECT_GT(worthOfReading(50.0, 1, 0.5), worthOfReading(50.0, 17, 0.5));
+    EXPECT_GT(worthOfReading(50.0, 4, 0.8), worthOfReading(50.0, 4, 0.2));
+    EXPECT_GT(worthOfReading(80.0, 17, 0.3), worthOfReading(50.0, 1, 0.7)) << "but they may";
+}
+
+TEST(ReadingTrials, ShowTheProgressOfOneSearch) {
+    std::vector<MatchProgress> told;
+    const MatchListener listener = [&](const MatchProgress& now) { told.push_back(now); };
+    ReadingReports reports(listener);
+    const auto first = reports.listenerOf(0), second = reports.listenerOf(1);
+    MatchProgress now;
+    now.loss = 3.0;
+    now.improved = true;
+    now.trying = "first";
+    first(now);
+    now.loss = 9.0;
+    now.fraction = 0.2;
+    now.trying = "second";
+    second(now);
+    ASSERT_EQ(told.size(), 2u);
+    EXPECT_EQ(told[1].loss, 3.0) << "what the other comes to is compared with other notes";
+    EXPECT_FALSE(told[1].improved);
+    EXPECT_EQ(told[1].trying, "second");
+    EXPECT_EQ(told[1].fraction, 0.2);
+    reports.follow(1);
+    now.improved = false;
+    second(now);
+    EXPECT_EQ(told.back().loss, 9.0);
+    EXPECT_TRUE(told.back().improved) << "it is heard now";
+    EXPECT_EQ(told.back().reading, 1u);
+    EXPECT_FALSE(ReadingReports(MatchListener{}).listenerOf(0)) << "nobody listens";
+}
+
+/// Three struck notes, which somebody may take for one.
+class Readings : public ::testing::Test {
+protected:
+    Readings() {
+        Patch plucked;
+        plucked.set({"layer:a/filter:a", "on"}, 1.0);
+        plucked.set({"layer:a/filter:a", "cutoff"}, 1500.0);
+        plucked.set({"layer:a/envelope:level", "decay"}, 150.0);
+        plucked.set({"layer:a/envelope:level", "sustain"}, 0.0);
+        struck = testing::oneNote(45, 0.02, 0.22, 1.0, 48000);
+        for (double start : {0.35, 0.68}) struck.notes.push_back({start, start + 0.2, 45, 0.0, 100.0});
+        held = struck;
+        held.notes = {{0.02, 0.88, 45, 0.0, 100.0}};
+        target = {render(plucked, struck), held};
+        target.readings = {{held, "one held note", 0.6}, {struck, "3 notes", 0.4}};
+        settings.seconds = 0.0;
+        settings.evaluations = 700;
+    }
+    Performance struck, held;
+    MatchTarget target;
+    MatchSettings settings;
+};
+
+TEST_F(Readings, TheOneThatExplainsTheRecordingWins) {
+    const MatchResult result = match({target}, settings);
+    ASSERT_EQ(result.readings.size(), 2u);
+    EXPECT_EQ(result.readings[0].words, "one held note");
+    EXPECT_EQ(result.readings[1].notes, 3u);
+    EXPECT_GT(result.readings[1].worth, result.readings[0].worth);
+    EXPECT_EQ(result.best.reading, 1u);
+    EXPECT_EQ(result.performance.notes, struck.notes);
+    EXPECT_GT(result.best.likeness, 85.0);
+    EXPECT_TRUE(std::any_of(result.runnersUp.begin(), result.runnersUp.end(), [](const ScoredPatch& other) {
+        return other.reading == 0;
+    })) << "the best of the other reading is offered too";
+    EXPECT_LE(result.evaluations, settings.evaluations + 40);
+    const std::string report = matchReport(result);
+    EXPECT_NE(report.find("\"reading\": 2"), std::string::npos);
+    EXPECT_NE(report.find("one held note"), std::string::npos);
+    // Equal evaluations and seed give equal patches, whatever the threads.
+    MatchSettings alone = settings;
+    alone.threads = 1;
+    EXPECT_EQ(match({target}, alone).best.patch.hash(), result.best.patch.hash());
+}
+
+TEST_F(Readings, NotesThatAreCertainAreNotTried) {
+    settings.evaluations = 150;
+    target.readings.clear();
+    const MatchResult certain = match({target}, settings);
+    EXPECT_TRUE(certain.readings.empty());
+    EXPECT_EQ(certain.performance.notes, held.notes);
+    target.readings = {{held, "one held note", 0.97}, {struck, "3 notes", 0.03}};
+    EXPECT_TRUE(match({target}, settings).readings.empty()) << "nor what is unlikely";
+    target.readings = {{struck, "3 notes", 0.03}, {held, "one held note", 0.97}};
+    target.performance = struck;
+    EXPECT_EQ(match({target}, settings).readings.size(), 2u) << "but for what was chosen";
+    settings.goOnWith = {Patch()};
+    EXPECT_TRUE(match({target}, settings).readings.empty()) << "what goes on keeps its notes";
+}
+
+TEST_F(Readings, AStopKeepsSomething) {
+    std::stop_source stop;
+    const MatchResult result =
+        match({target}, settings, {.stop = stop.get_token(), .progress = {}}, [&](const MatchProgress& now) {
+            if (now.trying == "reading the notes another way") stop.request_stop();
+        });
+    EXPECT_FALSE(result.complete);
+    EXPECT_FALSE(result.performance.notes.empty());
 }
 
 } // namespace

@@ -1,11 +1,12 @@
 #!/usr/bin/python3
 """How often the notes of the misreadable phrases are found.
 
-Usage: bench/readings/score.py CLI FOLDER [--half tuning|final] [--family WORD] [--list]
+Usage: bench/readings/score.py CLI FOLDER [--half tuning|final] [--family WORD] [--list] [--write docs/accuracy.md]
 
 FOLDER: from phrases.py. For each family: the median F-measure of the notes of the first reading (onset within 50 ms and
 the right key, of slow pads within 15 % of the attack; C. Raffel et al., "mir_eval", ISMIR 2014, with the key in place of a frequency), and in how many phrases
-the first reading, and one of the first three, is right: F ≥ 0.9; of phrases without keys, no more than one note.
+the first reading, and one of the first three, is right: F ≥ 0.9; of phrases without keys, no more than one note. --write
+puts the table between the marks of the page.
 """
 import argparse
 import concurrent.futures
@@ -70,6 +71,7 @@ def main():
     parser.add_argument("--half", default="tuning")
     parser.add_argument("--family", default="")
     parser.add_argument("--list", action="store_true")
+    parser.add_argument("--write", type=pathlib.Path)
     options = parser.parse_args()
     truths = [json.loads(path.read_text()) for path in sorted(options.folder.glob("*.json"))]
     truths = [t for t in truths if t["half"] == options.half and options.family in t["family"]]
@@ -83,12 +85,17 @@ def main():
         if options.list:
             print(f"{truth['name']:14} {truth['kind']:6} F {judged[0][0]:.2f} right {'-' if place is None else place + 1}  "
                   f"{len(truth['notes'])} notes: " + "; ".join(f"{w} {p:.2f} (F {j[0]:.2f})" for (_, w, p), j in zip(readings, judged)))
-    print("| family | F, median | right first | in three |\n|---|---|---|---|")
+    table = "| family | F, median | right first | in three |\n|---|---|---|---|\n"
     every = [each for results in families.values() for each in results]
     for family, results in [*families.items(), ("all", every)]:
         first = sum(p == 0 for _, p in results)
         three = sum(p is not None and p < 3 for _, p in results)
-        print(f"| {family} | {statistics.median(f for f, _ in results):.2f} | {first} of {len(results)} | {three} |")
+        table += f"| {family} | {statistics.median(f for f, _ in results):.2f} | {first} of {len(results)} | {three} |\n"
+    print(table, end="")
+    if options.write:
+        begin, end = "<!-- readings -->\n", "<!-- end of readings -->"
+        before, rest = options.write.read_text().split(begin)
+        options.write.write_text(before + begin + table + "\n" + end + rest.split(end)[1])
 
 
 if __name__ == "__main__":

@@ -201,6 +201,37 @@ double ratioDb(double harmonic, double noise) {
     return std::clamp(dbFromPower((harmonic + 1e-20) / (noise + 1e-20)), -20.0, cleanRatioDb);
 }
 
+using Shares = std::array<double, noiseBandHz.size()>;
+using Splitters = std::map<int, Splitter>;
+
+/// Noise of each octave of all that lies between two instants, as shares of its power, seen through the longest window
+/// that fits: voices that beat are lines there, noise is not. 1 where no window much longer than `usual` fits.
+Shares sharesOfNoise(std::span<const float> mono, double from, double to, int usual, double f0Hz,
+                     Splitters& splitters) {
+    constexpr int longest = 65536, least = 4; // times the usual one
+    Shares shares;
+    shares.fill(1.0);
+    int size = longest;
+    while (size > 0 && size > (to - from) * analysisRateHz) size /= 2;
+    if (size < least * usual) return shares;
+    Splitter& splitter = splitters.try_emplace(size, size).first->second;
+    splitter.tune(f0Hz);
+    const Bands bands = splitter.split(mono, 0.5 * (from + to));
+    for (std::size_t k = 0; k < bands.size(); ++k) {
+        const double whole = bands[k].harmonic + bands[k].noise;
+        if (whole > 0.0) shares[k] = bands[k].noise / whole;
+    }
+    return shares;
+}
+
+void capNoise(Bands& bands, const Shares& shares) {
+    for (std::size_t k = 0; k < bands.size(); ++k) {
+        const double whole = bands[k].harmonic + bands[k].noise;
+        bands[k].noise = std::min(bands[k].noise, shares[k] * whole);
+        bands[k].harmonic = whole - bands[k].noise;
+    }
+}
+
 /// Takes out of what lies between the partials what is none, as the period before shows it: a gate, a slide, a filter
 /// that moves fast spread partials there. False where nothing can be said of that instant.
 bool withoutSpread(Bands& bands, const Foretold& foretold) {
@@ -274,9 +305,11 @@ NoiseProfile measureNoise(std::span<const float> mono48k, const Performance& per
         if (end - note.start < 2.0 * reach + 0.01) continue;
         Splitter& splitter = splitters.try_emplace(size, size).first->second;
         splitter.tune(f0Hz[n]);
+        const auto longer = sharesOfNoise(mono48k, note.start + 0.01, end, size, f0Hz[n], splitters);
         for (double t = note.start + reach + 0.01; t <= end - reach; t += hopSeconds) {
             task.check();
             Bands bands = splitter.split(mono48k, t);
+            capNoise(bands, longer);
             if (!withoutSpread(bands, predictor.at(mono48k, t, f0Hz[n]))) continue;
             // Power per sample, whatever the window's size.
             const double scale = 1.0 / (static_cast<double>(size) * size);

@@ -33,7 +33,8 @@ inline constexpr double cleanRatioDb = 55.0;
 /// filters spread partials there, too: where a period foretells the next one much better than that (P. Boersma,
 /// "Accurate short-term analysis of the fundamental frequency and the harmonics-to-noise ratio of a sampled sound", IFA
 /// Proceedings 17, 1993; here with seven taps around the period, so that a lag between samples and a moving filter cost
-/// nothing), what is not foretold is the noise. `f0Hz`: of each note. Notes too short for nine periods in a window are
+/// nothing), what is not foretold is the noise; and what voices that beat spread there are lines once one looks longer.
+/// `f0Hz`: of each note. Notes too short for nine periods in a window are
 /// left out; everything notMeasurable when all are. Throws Cancelled.
 NoiseProfile measureNoise(std::span<const float> mono48k, const Performance& performance,
                           const std::vector<double>& f0Hz, const Task& task = {});

@@ -19,7 +19,8 @@ void Budget::require(std::size_t renders, const Allowance& allowance, bool anyth
     const double left = seconds_ - std::min(scores * scoreSeconds_, mostForScores * seconds_);
     // Pruning is so many renders: of a long search it takes a smaller share.
     constexpr double pruningScores = 8.0, mostPruning = 0.18;
-    const double keptBack = std::min(1.0, pruningScores * scoreSeconds_ / (mostPruning * std::max(1e-9, left)));
+    const double keptBack =
+        allowance.strict ? 1.0 : std::min(1.0, pruningScores * scoreSeconds_ / (mostPruning * std::max(1e-9, left)));
     const double allowed = left * (1.0 - (1.0 - allowance.share) * keptBack);
     if (seconds_ > 0.0 && secondsSoFar() > allowed && anythingFound) throw BudgetSpent{};
 }

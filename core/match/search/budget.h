@@ -13,6 +13,7 @@ struct BudgetSpent {};
 struct Allowance {
     double share = 1.0;        ///< of the renders, and of the time that is not kept back for scoring
     bool ignoreBudget = false; ///< neither a limit nor a stop counts: something must come of it
+    bool strict = false;       ///< the share of a long search's time is not made larger, as for what precedes pruning
 };
 
 double secondsSince(std::chrono::steady_clock::time_point start);

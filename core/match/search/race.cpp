@@ -170,7 +170,7 @@ void tryReading(SearchState& state, Allowance allowance) {
     enterEstimate(state, starts);
     // The first of them whatever the budget, so that there is something to judge the reading by.
     const Evaluator evaluator = state.evaluator(allowance);
-    std::vector<Candidate> entrants = state.evaluator({allowance.share, true}).evaluate({starts.patches.front()});
+    std::vector<Candidate> entrants = state.evaluator({allowance.share, true, true}).evaluate({starts.patches.front()});
     starts.patches.erase(starts.patches.begin());
     for (Candidate& each : evaluator.evaluate(starts.patches)) entrants.push_back(std::move(each));
     state.reporter.report("reading the notes another way");

@@ -86,7 +86,7 @@ std::size_t tryReadings(std::deque<ReadingSearch>& searches, const std::vector<R
         SearchState& state = *searches[i].state;
         const ReadNotes& reading = readings[searches[i].reading];
         const double share = shareOfTrials * static_cast<double>(i + 1) / static_cast<double>(searches.size());
-        bool finished = tryOne(state, {.share = share});
+        bool finished = tryOne(state, {.share = share, .strict = true});
         if (state.leaderboard.empty()) break;
         const Candidate& found = state.leaderboard.best();
         const std::size_t notes = reading.performance.notes.size();
