@@ -55,13 +55,16 @@ std::vector<PreparedTarget> prepare(const std::vector<MatchTarget>& targets, con
     return prepared;
 }
 
-/// Readings of the first target that a search tries: the likely ones; none where it has to keep to its performance. A
-/// long recording is compared in the part that its own notes choose, so that readings of one cannot be compared.
+/// Readings of the first target that a search tries: the likely ones; none where it has to keep to its performance, or
+/// has no time. A long recording is compared in the part that its own notes choose, so that readings of one cannot be
+/// compared.
 std::vector<std::size_t> readingsToTry(const MatchTarget& target, const MatchSettings& settings) {
     constexpr std::size_t most = 3;
     constexpr double likely = 0.08; // times the likeliest
+    constexpr double leastSeconds = 8.0;
     std::vector<std::size_t> tried;
-    if (target.readings.size() < 2 || isLong(target) || !settings.goOnWith.empty()) return tried;
+    const bool tooShort = settings.seconds > 0.0 && settings.seconds < leastSeconds;
+    if (target.readings.size() < 2 || tooShort || isLong(target) || !settings.goOnWith.empty()) return tried;
     double largest = 0.0;
     for (const ReadNotes& each : target.readings) largest = std::max(largest, each.probability);
     for (std::size_t r = 0; r < target.readings.size() && tried.size() < most; ++r) {
@@ -73,9 +76,12 @@ std::vector<std::size_t> readingsToTry(const MatchTarget& target, const MatchSet
     return tried;
 }
 
-/// A search for each reading that is to be tried, or one; all compare the same part of each recording.
+/// A search for each reading that is to be tried, or one; all compare the same part of each recording. Where measuring
+/// takes long against the time there is, the less likely readings are not looked at.
 std::deque<ReadingSearch> searchesOf(const std::vector<MatchTarget>& targets, const MatchSettings& settings,
-                                     const Task& task) {
+                                     const Budget& budget, const Task& task) {
+    constexpr double mostForMeasuring = 0.15; // of the time
+
     std::vector<std::size_t> tried = readingsToTry(targets.front(), settings);
     std::deque<ReadingSearch> searches;
     searches.push_back({0, prepare(targets, settings, task), {}});
@@ -85,6 +91,7 @@ std::deque<ReadingSearch> searchesOf(const std::vector<MatchTarget>& targets, co
         searches.front().searched.push_back(target.searched(spans.back(), settings.forTargets(), task));
     }
     for (std::size_t k = 1; k < tried.size(); ++k) {
+        if (settings.seconds > 0.0 && budget.secondsSoFar() > mostForMeasuring * settings.seconds) break;
         ReadingSearch other{tried[k], searches.front().prepared, searches.front().searched};
         MatchTarget target = targets.front();
         target.performance = target.readings[tried[k]].performance;
@@ -140,7 +147,7 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
                   const MatchListener& progress) {
     Budget budget(settings.seconds, settings.evaluations, std::chrono::steady_clock::now());
     requireMatchable(targets, settings);
-    std::deque<ReadingSearch> searches = searchesOf(targets, settings, task);
+    std::deque<ReadingSearch> searches = searchesOf(targets, settings, budget, task);
     // Measuring the targets has taken about as long as scoring a patch does.
     budget.setScoreSeconds(budget.secondsSoFar() / static_cast<double>(searches.size()));
     ReadingReports reports(progress);

@@ -344,7 +344,7 @@ void SearchView::showFound() {
 /// Which ways to read the notes were tried, and which of them the search went on with.
 void SearchView::showTrials() {
     const MatchState& match = matching_.state();
-    if (match.running || match.trials.empty()) return;
+    if (match.running || match.trials.size() < 2) return;
     QStringList tried;
     for (const ReadingTrial& each : match.trials) {
         const QString words = QString::fromStdString(each.words);

@@ -188,7 +188,7 @@ Thirds thirdsAt(RealFft& fft, const HeardSound& sound, double seconds) {
 
 double shareOfBandsRising(const HeardSound& sound, double seconds) {
     constexpr double range = 3e-4, rise = 2.0; // as ratios of power
-    RealFft fft(1024);
+    static thread_local RealFft fft(1024);
     Thirds before, after{};
     before.fill(1e30);
     for (double by : {-0.045, -0.03, -0.015}) {

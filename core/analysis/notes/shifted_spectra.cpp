@@ -8,7 +8,10 @@
 #include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
+#include <complex>
+#include <map>
 #include <numbers>
+#include <span>
 #include <vector>
 
 namespace facet {
@@ -29,23 +32,34 @@ constexpr double ofHarmonics = 0.5, ofTracking = 0.5;
 
 using Spectrum = std::vector<double>;
 
-/// Power of a stretch, with as many bins as the longest has.
-Spectrum powerAt(const HeardSound& sound, double begin, int size) {
-    constexpr int transformed = 16384;
-    RealFft fft(transformed);
-    const std::vector<float> window = hannWindow(size);
-    const auto time = fft.time();
-    std::fill(time.begin(), time.end(), 0.0f);
-    const auto from = static_cast<std::ptrdiff_t>(std::lround(begin * analysisRateHz));
-    for (std::ptrdiff_t i = 0; i < size; ++i)
-        if (from + i >= 0 && from + i < static_cast<std::ptrdiff_t>(sound.mono.size()))
-            time[static_cast<std::size_t>(i)] =
-                window[static_cast<std::size_t>(i)] * sound.mono[static_cast<std::size_t>(from + i)];
-    fft.forward();
-    Spectrum power;
-    for (const std::complex<float>& bin : fft.bins()) power.push_back(std::norm(bin));
-    return power;
-}
+/// Spectra of stretches, with as many bins as the longest has.
+class Spectra {
+public:
+    explicit Spectra(std::span<const float> mono) : mono_(mono), fft_(transformed) {}
+
+    Spectrum powerAt(double begin, int size) {
+        std::vector<float>& window = windows_[size];
+        if (window.empty()) window = hannWindow(size);
+        const auto time = fft_.time();
+        std::fill(time.begin(), time.end(), 0.0f);
+        const auto from = static_cast<std::ptrdiff_t>(std::lround(begin * analysisRateHz));
+        for (std::ptrdiff_t i = 0; i < size; ++i)
+            if (from + i >= 0 && from + i < static_cast<std::ptrdiff_t>(mono_.size()))
+                time[static_cast<std::size_t>(i)] =
+                    window[static_cast<std::size_t>(i)] * mono_[static_cast<std::size_t>(from + i)];
+        fft_.forward();
+        Spectrum power;
+        power.reserve(fft_.bins().size());
+        for (const std::complex<float>& bin : fft_.bins()) power.push_back(std::norm(bin));
+        return power;
+    }
+
+private:
+    static constexpr int transformed = 16384;
+    std::span<const float> mono_;
+    RealFft fft_;
+    std::map<int, std::vector<float>> windows_;
+};
 
 /// The highest power within each place of the axis of semitones, `tuning` semitones up.
 Eigen::VectorXf onSemitones(const Spectrum& power, double tuning) {
@@ -84,17 +98,17 @@ Eigen::VectorXf peaksOf(const Eigen::VectorXf& power) {
 }
 
 /// Partials of what begins with a span.
-Eigen::VectorXf beginningOf(const HeardSound& sound, const NoteSpan& span, double next, double tuning) {
+Eigen::VectorXf beginningOf(Spectra& spectra, const NoteSpan& span, double next, double tuning) {
     constexpr double soon = 0.004, enough = 0.12, longer = 0.3, later = 0.1; // seconds
     const double length = std::min(next - span.start, std::max(span.end - span.start, 0.06));
     const int size = length > enough ? 8192 : 4096;
-    Spectrum power = powerAt(sound, span.start + soon, size);
+    Spectrum power = spectra.powerAt(span.start + soon, size);
     if (length > longer) {
-        const Spectrum more = powerAt(sound, span.start + later, size);
+        const Spectrum more = spectra.powerAt(span.start + later, size);
         for (std::size_t b = 0; b < power.size(); ++b) power[b] += more[b];
     }
     if (span.rises) {
-        const Spectrum before = powerAt(sound, span.start - soon - static_cast<double>(size) / analysisRateHz, size);
+        const Spectrum before = spectra.powerAt(span.start - soon - static_cast<double>(size) / analysisRateHz, size);
         for (std::size_t b = 0; b < power.size(); ++b) power[b] = std::max(0.0, power[b] - before[b]);
     }
     return peaksOf(onSemitones(power, tuning));
@@ -239,12 +253,13 @@ std::vector<std::vector<int>> beginnings(const Evidence& evidence) {
 
 ShiftedKeys keysByShift(const HeardSound& sound, const std::vector<NoteSpan>& spans) {
     const double tuning = tuningOfTracked(spans);
+    Spectra spectra(sound.mono);
     std::vector<Eigen::VectorXf> peaks;
     Evidence evidence;
     for (std::size_t i = 0; i < spans.size(); ++i) {
         sound.task.check();
         const double next = i + 1 < spans.size() ? spans[i + 1].start : sound.seconds();
-        peaks.push_back(beginningOf(sound, spans[i], next, tuning));
+        peaks.push_back(beginningOf(spectra, spans[i], next, tuning));
         Eigen::VectorXf alone = static_cast<float>(ofHarmonics) * harmonicSums(peaks.back());
         if (isMeasured(spans[i].pitch)) {
             const auto tracked = std::lround(spans[i].pitch - tuning) - lowestKey;

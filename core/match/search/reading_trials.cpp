@@ -16,6 +16,9 @@ namespace {
 /// Of the budget, for all trials together: enough to compare what measurements suggest, and little where one reading
 /// is likely.
 constexpr double shareOfTrials = 0.3;
+/// No further reading is tried where that would take more than this, measuring included: what is known of the chosen
+/// one serves the search, what is known of another only where it wins.
+constexpr double mostOfTrials = 0.4;
 
 /// How far a patch with a reading's notes lies from the recordings by what no reading has a say in: spectra and levels,
 /// not the pitches of its own notes. dB.
@@ -82,8 +85,11 @@ std::size_t tryReadings(std::deque<ReadingSearch>& searches, const std::vector<R
     double known = 0.0;
     for (const ReadingSearch& each : searches) known += readings[each.reading].probability;
     std::size_t best = 0;
+    double spent = searches.front().state->budget.fraction(), one = 0.0; // by one trial
     for (std::size_t i = 0; i < searches.size(); ++i) {
         SearchState& state = *searches[i].state;
+        if (i > 0) one = std::max(one, state.budget.fraction() - std::exchange(spent, state.budget.fraction()));
+        if (i > 0 && spent + one > mostOfTrials) break;
         const ReadNotes& reading = readings[searches[i].reading];
         const double share = shareOfTrials * static_cast<double>(i + 1) / static_cast<double>(searches.size());
         bool finished = tryOne(state, {.share = share, .strict = true});
