@@ -214,8 +214,7 @@ std::vector<NoteSpan> lineOfOneSound(const HeardSound& sound, const ChordNotes& 
         }
         if (top > sound.loudest - static_cast<float>(chordRangeDb)) spans.push_back(span);
     }
-    constexpr std::size_t most = 160;
-    if (spans.size() > 1 && spans.size() <= most) {
+    if (spans.size() > 1 && spans.size() <= mostShiftedSpans) {
         const ShiftedKeys shifted = keysByShift(sound, spans);
         for (std::size_t i = 0; i < spans.size(); ++i)
             if (isMeasured(spans[i].pitch) ? std::abs(spans[i].pitch - shifted.keys[i]) > same

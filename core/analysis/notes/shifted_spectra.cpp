@@ -293,8 +293,7 @@ ShiftedKeys keysByShift(const HeardSound& sound, const std::vector<NoteSpan>& sp
 }
 
 void placeByShift(const HeardSound& sound, std::vector<NoteSpan>& spans) {
-    constexpr std::size_t most = 160; // spans
-    constexpr double same = 0.7;      // semitones
+    constexpr double same = 0.7; // semitones
     constexpr double leastFit = 0.4, pitchedShare = 0.5;
     const auto dropUnpitched = [&] {
         std::erase_if(spans, [](const NoteSpan& span) { return !isMeasured(span.pitch); });
@@ -302,7 +301,7 @@ void placeByShift(const HeardSound& sound, std::vector<NoteSpan>& spans) {
     const auto pitched =
         std::count_if(spans.begin(), spans.end(), [](const NoteSpan& span) { return isMeasured(span.pitch); });
     if (static_cast<double>(pitched) < pitchedShare * static_cast<double>(spans.size())) dropUnpitched();
-    if (spans.size() < 2 || spans.size() > most) return dropUnpitched();
+    if (spans.size() < 2 || spans.size() > mostShiftedSpans) return dropUnpitched();
     const ShiftedKeys shifted = keysByShift(sound, spans);
     for (std::size_t i = 0; i < spans.size(); ++i) {
         const bool tracked = std::abs(spans[i].pitch - shifted.keys[i]) <= same;

@@ -4,6 +4,7 @@
 #include "core/analysis/notes/heard_sound.h"
 #include "core/analysis/notes/note_spans.h"
 
+#include <cstddef>
 #include <vector>
 
 namespace facet {
@@ -16,6 +17,9 @@ struct ShiftedKeys {
     double alike = 0.0; ///< mean of the fits; high where one sound was played at several keys
 };
 
+/// Of more spans there are too many pairs to compare.
+inline constexpr std::size_t mostShiftedSpans = 160;
+
 /// What begins with each span (its spectrum less what sounded just before it) is compared with what begins with each
 /// other one on an axis of semitones: a sound that is played a key higher moves along it as a whole, whatever its
 /// partials are, and what an echo or a room still plays of earlier notes is not compared. The keys are those at which
@@ -26,7 +30,8 @@ struct ShiftedKeys {
 ShiftedKeys keysByShift(const HeardSound& sound, const std::vector<NoteSpan>& spans);
 
 /// Gives spans whose pitch their spectra contradict, or that have none, the key that these say; takes out those without
-/// a pitch that lie on no other. Nothing else happens where there is one span, or more than 160. Throws Cancelled.
+/// a pitch that lie on no other. Nothing else happens where there is one span, or more than mostShiftedSpans. Throws
+/// Cancelled.
 void placeByShift(const HeardSound& sound, std::vector<NoteSpan>& spans);
 
 } // namespace facet

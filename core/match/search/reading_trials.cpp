@@ -92,7 +92,7 @@ std::size_t tryReadings(std::deque<ReadingSearch>& searches, const std::vector<R
         if (i > 0 && spent + one > mostOfTrials) break;
         const ReadNotes& reading = readings[searches[i].reading];
         const double share = shareOfTrials * static_cast<double>(i + 1) / static_cast<double>(searches.size());
-        bool finished = tryOne(state, {.share = share, .strict = true});
+        const bool finished = tryOne(state, {.share = share, .strict = true});
         if (state.leaderboard.empty()) break;
         const Candidate& found = state.leaderboard.best();
         const std::size_t notes = reading.performance.notes.size();
@@ -101,7 +101,7 @@ std::size_t tryReadings(std::deque<ReadingSearch>& searches, const std::vector<R
         try {
             trial.likeness = state.scores.of(found.patch).likeness;
         } catch (const Cancelled&) {
-            finished = false;
+            break; // what is not compared says nothing
         }
         const double worth = worthOf(found.patch, trial.likeness, trial.loss, state.inputs.settings.start);
         trial.worth = worthOfReading(worth, notes, trial.probability);
