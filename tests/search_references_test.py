@@ -23,6 +23,7 @@ import references  # noqa: E402
 
 RATE = 48000
 RENDERS = 60
+RENDERED = ("--evaluations", 160, "--seconds", 0)  # as many on a slow machine as on a fast one
 
 
 def match(reference, out, *options):
@@ -91,7 +92,7 @@ class SearchReferences(unittest.TestCase):
         self.assertEqual((silent.returncode, silent.stdout), (1, ""))
         self.assertRegex(silent.stderr, r"^“silence.wav” is silent; .*\.\n$")
 
-        noise = self.usable("noise", self.write("hiss", 0.3 * random.standard_normal(2 * RATE)), "--seconds", 4)
+        noise = self.usable("noise", self.write("hiss", 0.3 * random.standard_normal(2 * RATE)), *RENDERED)
         self.assertIn("no single clear pitch", noise.stderr.lower())
         self.assertIn("noise", self.report("noise")["structure"])
 
@@ -100,7 +101,7 @@ class SearchReferences(unittest.TestCase):
         for k in range(6):
             low = 0.8 * np.sin(2 * np.pi * (50 * t + 1.0 - np.exp(-30 * t))) * np.exp(-12 * t)
             drums = np.append(drums, self.hit(0.5, low + 0.4 * (k % 2) * random.standard_normal(len(t)) * np.exp(-18 * t)))
-        loop = self.usable("loop", self.write("drums", drums), "--seconds", 4)
+        loop = self.usable("loop", self.write("drums", drums), *RENDERED)
         self.assertRegex(loop.stdout + loop.stderr, "stays unlike|notes")
 
         script = self.folder / "speech.praat"
@@ -108,7 +109,7 @@ class SearchReferences(unittest.TestCase):
                           'To Sound: "This is a sentence that nobody sings.", "no"\n'
                           f'Save as WAV file: "{self.folder}/speech.wav"\n')
         subprocess.run(["praat", "--run", str(script)], check=True, capture_output=True, timeout=60)
-        spoken = self.usable("spoken", self.folder / "speech.wav", "--seconds", 4)
+        spoken = self.usable("spoken", self.folder / "speech.wav", *RENDERED)
         self.assertIn("stays unlike", spoken.stdout)
 
     def test_a_long_recording_is_searched_by_what_tells_most_of_it(self):
