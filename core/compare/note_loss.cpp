@@ -1,0 +1,470 @@
+#include "core/compare/note_loss.h"
+
+#include "core/analysis/facets/pitch.h"
+#include "core/analysis/profile.h"
+#include "core/base/heavy_work.h"
+#include "core/base/units.h"
+#include "core/dsp/fft.h"
+#include "core/dsp/vector_math.h"
+#include "core/dsp/window.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+namespace facet {
+
+namespace note_cells {
+
+constexpr double rate = analysisRateHz;
+constexpr int shortSize = 512;             ///< of the first moments, which no window of a low note resolves
+constexpr double tailSeconds = 0.25;       ///< looked at after the notes have ended
+constexpr float floorShare = 1e-6f;        ///< −60 dB re the loudest cell of a span's resolution
+constexpr double groupOctaves = 1.0 / 6.0; ///< partials that lie nearer than so are one cell
+constexpr float compression = 12.0f;       ///< dB from which on differences count less and less
+constexpr float levelWeight = 3.0f, sideWeight = 0.3f, betweenWeight = 0.6f, pitchWeight = 0.15f;
+constexpr float mostOffPitch = 50.0f;
+
+struct Bins {
+    int first, last; ///< the last is one past
+};
+
+struct Cell {
+    std::vector<Bins> bins;
+    bool between; ///< partials, or what lies between notes' partials
+};
+
+/// Frames of one transform size over which the power is averaged.
+struct Span {
+    int size;                    ///< of the transform
+    std::vector<int> begins;     ///< of each frame, samples
+    std::vector<Cell> cells;
+    bool tail;                   ///< after the notes have ended
+    double start;                ///< seconds at which the note begins
+    // Of the reference:
+    Eigen::VectorXf levels;      ///< dB of each cell above the floor
+    Eigen::VectorXf weights;
+    std::vector<bool> bounded;
+    float floor = 0.0f;          ///< power
+    float level = 0.0f;          ///< dB of all cells together
+    bool levelBounded = false;
+    std::vector<float> sides;    ///< dB of the side re the middle, by groups of cells
+};
+
+struct PitchPoint {
+    double seconds, hz;
+};
+
+std::vector<double> fundamentalsOf(const Performance& performance, const std::vector<std::size_t>& notes, double at) {
+    std::vector<double> hz;
+    for (const std::size_t n : notes) {
+        const Note& note = performance.notes[n];
+        if (note.start <= at + 0.005)
+            hz.push_back(hzFromKey(note.key + note.cents / 100.0, performance.tuningCents));
+    }
+    // Of a line for one voice the newest sounds alone, but a moment of keys that are held together is a chord.
+    return hz;
+}
+
+/// Cells that follow the partials of all fundamentals, and what lies between them.
+std::vector<Cell> cellsOf(const std::vector<double>& fundamentals, int size, double lowerHz, double upperHz) {
+    const double binHz = rate / size;
+    std::vector<std::pair<double, double>> partials; // Hz
+    for (const double f0 : fundamentals)
+        for (int p = 1; p * f0 < upperHz; ++p) {
+            if (p * f0 < lowerHz) continue;
+            const double half = std::min(0.5 * f0, 2.0 * binHz + 0.004 * p * f0);
+            partials.emplace_back(p * f0 - half, p * f0 + half);
+        }
+    std::sort(partials.begin(), partials.end());
+    const auto binsOf = [&](double low, double high) {
+        const int last = size / 2;
+        return Bins{std::clamp(static_cast<int>(std::lround(low / binHz)), 1, last),
+                    std::clamp(static_cast<int>(std::lround(high / binHz)), 1, last)};
+    };
+    std::vector<Cell> cells;
+    std::vector<std::pair<double, double>> gaps;
+    double covered = std::max(lowerHz, 2.0 * binHz);
+    for (std::size_t i = 0; i < partials.size();) {
+        // Those within a group's width are one cell; overlapping ones are joined.
+        const double begin = std::max(partials[i].first, lowerHz);
+        Cell cell{{}, false};
+        std::size_t k = i;
+        while (k < partials.size() &&
+               (k == i || partials[k].second < std::max(begin, binHz) * std::exp2(groupOctaves) ||
+                partials[k].first < covered - 0.6 * (partials[k].second - partials[k].first))) {
+            const Bins each = binsOf(std::max(partials[k].first, covered), partials[k].second);
+            if (partials[k].first > covered + 2.0 * binHz) gaps.emplace_back(covered, partials[k].first);
+            if (each.last > each.first) cell.bins.push_back(each);
+            covered = std::max(covered, partials[k].second);
+            ++k;
+        }
+        i = k;
+        if (!cell.bins.empty()) cells.push_back(std::move(cell));
+    }
+    if (covered < upperHz) gaps.emplace_back(covered, upperHz);
+    // Between: third octaves of the gaps.
+    Cell gathered{{}, true};
+    double begun = 0.0;
+    const auto close = [&] {
+        if (!gathered.bins.empty()) cells.push_back(gathered);
+        gathered.bins.clear();
+    };
+    for (const auto& [gapBegin, gapEnd] : gaps) {
+        double from = gapBegin;
+        while (from < gapEnd) {
+            if (gathered.bins.empty()) begun = from;
+            const double to = std::min(gapEnd, begun * std::exp2(2.0 * groupOctaves));
+            const Bins bins = binsOf(from, to);
+            if (bins.last > bins.first) gathered.bins.push_back(bins);
+            if (to < gapEnd) close();
+            if (to <= from) break;
+            from = to;
+        }
+        if (gapEnd >= begun * std::exp2(2.0 * groupOctaves)) close();
+    }
+    close();
+    return cells;
+}
+
+/// Wide bands, where nothing finer is resolved.
+std::vector<Cell> wideCells(int size, double lowerHz, double upperHz) {
+    std::vector<Cell> cells;
+    const double binHz = rate / size;
+    for (double low = std::max(lowerHz, binHz); low < upperHz; low *= 1.5) {
+        const int first = static_cast<int>(std::lround(low / binHz)), last = static_cast<int>(std::lround(std::min(upperHz, 1.5 * low) / binHz));
+        if (last > first) cells.push_back({{{first, last}}, false});
+    }
+    return cells;
+}
+
+float compressed(float apart) { return std::copysign(compression * std::log1p(std::abs(apart) / compression), apart); }
+
+struct Workspace {
+    std::map<int, RealFft> ffts;
+    std::vector<float> power;
+    RealFft& fft(int size) {
+        const auto found = ffts.find(size);
+        if (found != ffts.end()) return found->second;
+        return ffts.emplace(size, RealFft(size)).first->second;
+    }
+};
+
+Workspace& workspace() {
+    static thread_local Workspace space;
+    return space;
+}
+
+/// Mean power of each cell over the frames that begin at the given samples.
+Eigen::VectorXf powersOf(const std::vector<float>& sound, int size, const std::vector<int>& begins,
+                         const std::vector<Cell>& cells) {
+    Workspace& space = workspace();
+    RealFft& fft = space.fft(size);
+    const std::vector<float>& window = hannWindow(size);
+    Eigen::VectorXf powers = Eigen::VectorXf::Zero(static_cast<Eigen::Index>(cells.size()));
+    if (begins.empty()) return powers;
+    space.power.resize(static_cast<std::size_t>(fft.binCount()));
+    for (const int begin : begins) {
+        windowedFrame(sound, begin, window, fft.time());
+        fft.forward();
+        squaredMagnitudes(fft.bins().data(), space.power.data(), fft.binCount());
+        for (std::size_t c = 0; c < cells.size(); ++c)
+            for (const Bins& bins : cells[c].bins)
+                for (int b = bins.first; b < bins.last; ++b)
+                    powers(static_cast<Eigen::Index>(c)) += space.power[static_cast<std::size_t>(b)];
+    }
+    // In units that do not depend on the size: a sine gives the same in each.
+    return powers / (static_cast<float>(begins.size()) * static_cast<float>(size) * static_cast<float>(size));
+}
+
+Eigen::VectorXf decibels(const Eigen::VectorXf& power, float floor) {
+    Eigen::VectorXf levels(power.size());
+    const Eigen::VectorXf scaled = power / floor;
+    decibelsAbove(scaled.data(), 1.0f, levels.data(), static_cast<int>(scaled.size()));
+    return levels;
+}
+
+std::vector<float> sideOf(const Recording& recording) {
+    std::vector<float> side(static_cast<std::size_t>(recording.frameCount()));
+    for (std::size_t i = 0; i < side.size(); ++i) side[i] = 0.5f * (recording.channels[0][i] - recording.channels[1][i]);
+    return side;
+}
+
+constexpr int sideGroups = 4;
+
+/// Side re middle in dB of groups of neighboring cells, at least −40.
+std::vector<float> sidesOf(const Eigen::VectorXf& middle, const Eigen::VectorXf& side, float floor) {
+    std::vector<float> result;
+    const Eigen::Index count = middle.size();
+    for (int g = 0; g < sideGroups; ++g) {
+        const Eigen::Index from = count * g / sideGroups, to = count * (g + 1) / sideGroups;
+        if (to <= from) continue;
+        const float m = middle.segment(from, to - from).sum(), s = side.segment(from, to - from).sum();
+        result.push_back(10.0f * std::log10((s + 1e-4f * m + floor) / (m + floor)));
+    }
+    return result;
+}
+
+} // namespace note_cells
+
+using namespace note_cells;
+
+struct NoteLoss::Impl {
+    std::vector<Span> spans;
+    std::vector<PitchPoint> pitches;
+    bool stereo;
+    double until = 0.0;
+    float total = 0.0f; ///< of all weights
+
+    Impl(const Recording& reference, const Performance& performance,
+         const std::vector<std::vector<std::size_t>>& moments, double lowerHz, double upperHz)
+        : stereo(reference.channelCount() == 2) {
+        const std::vector<float> mono = monoMix(reference);
+        const std::vector<float> side = stereo ? sideOf(reference) : std::vector<float>{};
+        for (const auto& moment : moments) addMoment(performance, moment, lowerHz, upperHz, mono);
+        for (Span& span : spans) measure(span, mono, side);
+        for (const Span& span : spans) {
+            total += span.weights.sum() + levelWeight + (stereo ? sideWeight * static_cast<float>(span.sides.size()) : 0.0f);
+            until = std::max(until, static_cast<double>(span.begins.back() + span.size) / rate);
+        }
+        total += pitchWeight * mostOffPitch * static_cast<float>(pitches.size()) / 10.0f;
+    }
+
+    static int powerOfTwoFor(double seconds) {
+        int size = 1024;
+        while (size < 8192 && size < seconds * rate) size *= 2;
+        return size;
+    }
+
+    void addMoment(const Performance& performance, const std::vector<std::size_t>& moment, double lowerHz, double upperHz,
+                   const std::vector<float>& mono) {
+        const auto& notes = performance.notes;
+        double start = notes[moment.front()].start, end = 0.0;
+        for (const std::size_t n : moment) {
+            start = std::min(start, notes[n].start);
+            end = std::max(end, notes[n].end);
+        }
+        double next = performance.seconds();
+        for (std::size_t n = 0; n < notes.size(); ++n)
+            if (notes[n].start > start + 0.02 && std::find(moment.begin(), moment.end(), n) == moment.end())
+                next = std::min(next, notes[n].start);
+        // Tied notes: each from its own beginning to the next one's.
+        std::vector<double> begins;
+        for (const std::size_t n : moment)
+            if (begins.empty() || notes[n].start > begins.back() + 0.03) begins.push_back(notes[n].start);
+        for (std::size_t i = 0; i < begins.size(); ++i) {
+            const double stop = std::min(next, i + 1 < begins.size() ? begins[i + 1] : end);
+            std::vector<double> hz;
+            if (i + 1 < begins.size() || begins.size() > 1) { // the newest of tied ones, as a line plays it
+                for (const std::size_t n : moment)
+                    if (std::abs(notes[n].start - begins[i]) < 0.03)
+                        hz.push_back(hzFromKey(notes[n].key + notes[n].cents / 100.0, performance.tuningCents));
+            } else {
+                hz = fundamentalsOf(performance, moment, begins[i] + 0.03);
+            }
+            addSpans(begins[i], stop, std::min(next, end + tailSeconds), i + 1 == begins.size(), hz, lowerHz, upperHz);
+            if (hz.size() == 1) addPitch(mono, begins[i], stop, hz.front());
+        }
+    }
+
+    void addPitch(const std::vector<float>& mono, double start, double end, double expected) {
+        const double at = start + 0.7 * (end - start);
+        const double hz = refinePitch(mono, at, expected);
+        if (!isMeasured(hz) || std::abs(centsBetween(expected, hz)) > 100.0) return;
+        const double again = refinePitch(mono, at - 0.02, expected);
+        if (isMeasured(again) && std::abs(centsBetween(hz, again)) < 20.0) pitches.push_back({at, hz});
+    }
+
+    /// Frames of a size whose middles lie within two instants, a quarter of the size apart.
+    static std::vector<int> framesWithin(int size, double from, double to) {
+        std::vector<int> begins;
+        for (double middle = from; middle < to; middle += 0.25 * size / rate)
+            begins.push_back(static_cast<int>(std::lround(middle * rate)) - size / 2);
+        if (begins.empty()) begins.push_back(static_cast<int>(std::lround(from * rate)) - size / 2);
+        return begins;
+    }
+
+    void addSpans(double start, double end, double tailEnd, bool last, const std::vector<double>& fundamentals, double lowerHz,
+                  double upperHz) {
+        const double lowest = *std::min_element(fundamentals.begin(), fundamentals.end());
+        const int fine = powerOfTwoFor(4.0 / lowest), finer = std::min(8192, 2 * fine);
+        const auto add = [&](int size, double from, double to, bool follows, bool tail) {
+            Span span{size, framesWithin(size, from, to), {}, tail, start, {}, {}, {}, 0.0f, 0.0f, false, {}};
+            span.cells = follows ? cellsOf(fundamentals, size, lowerHz, upperHz) : wideCells(size, lowerHz, upperHz);
+            spans.push_back(std::move(span));
+        };
+        constexpr double shortHalf = 0.5 * shortSize / rate;
+        if (end - start > 0.03) add(shortSize, start + 0.5 * shortHalf, start + 1.5 * shortHalf, false, false);
+        if (end - start > 0.05) add(shortSize, start + 1.5 * shortHalf, start + 4.0 * shortHalf, false, false);
+        const double fineHalf = 0.5 * fine / rate, finerHalf = 0.5 * finer / rate;
+        double from = start + 0.8 * fineHalf;
+        double length = std::max(0.02, fineHalf);
+        while (from < end - 0.5 * fineHalf) {
+            const double to = std::min(from + length, std::max(from + 1e-3, end - 0.8 * fineHalf));
+            const bool long_ = from > start + finerHalf && from + finerHalf < end && to - from > 0.5 * finerHalf;
+            add(long_ ? finer : fine, from, to, true, false);
+            from = to + 1e-6;
+            length *= 1.45;
+            if (to >= end - 0.81 * fineHalf) break;
+        }
+        if (!last) return;
+        double tail = end + shortHalf;
+        length = 0.03;
+        while (tail + length < tailEnd - shortHalf) {
+            add(shortSize, tail, tail + length, false, true);
+            tail += length;
+            length *= 2.0;
+        }
+    }
+
+    /// What the reference shows, and what of it is an upper bound alone.
+    void measure(Span& span, const std::vector<float>& mono, const std::vector<float>& side) {
+        const Eigen::VectorXf power = powersOf(mono, span.size, span.begins, span.cells);
+        span.floor = std::max(1e-12f, floorShare * power.maxCoeff());
+        span.levels = decibels(power, span.floor);
+        const float highest = span.levels.maxCoeff();
+        span.weights.resize(power.size());
+        span.bounded.assign(static_cast<std::size_t>(power.size()), span.tail);
+        // What sounded just before: it goes on for a while.
+        constexpr float clearlyAbove = 3.0f; // times its power
+        const int earlier = static_cast<int>(std::lround(span.start * rate)) - span.size;
+        const Eigen::VectorXf before = powersOf(mono, span.size, {earlier}, span.cells);
+        for (Eigen::Index c = 0; c < power.size(); ++c) {
+            const float audible = std::clamp(1.0f + (span.levels(c) - highest) / 50.0f, 0.2f, 1.0f);
+            span.weights(c) = audible * (span.cells[static_cast<std::size_t>(c)].between ? betweenWeight : 1.0f);
+            if (power(c) < clearlyAbove * before(c)) span.bounded[static_cast<std::size_t>(c)] = true;
+            if (span.bounded[static_cast<std::size_t>(c)]) span.weights(c) *= 0.5f;
+        }
+        span.level = 10.0f * std::log10(power.sum() + 1e-12f);
+        span.levelBounded = span.tail || power.sum() < clearlyAbove * before.sum();
+        if (!side.empty()) span.sides = sidesOf(power, powersOf(side, span.size, span.begins, span.cells), span.floor);
+    }
+
+    Eigen::VectorXf residual(const Recording& candidate) const {
+        const std::vector<float> mono = monoMix(candidate);
+        const std::vector<float> side = stereo ? sideOf(candidate) : std::vector<float>{};
+        std::vector<Eigen::VectorXf> powers;
+        float gain = 0.0f, counted = 0.0f;
+        for (const Span& span : spans) {
+            powers.push_back(powersOf(mono, span.size, span.begins, span.cells));
+            if (span.tail) continue;
+            gain += span.level - 10.0f * std::log10(powers.back().sum() + 1e-9f);
+            counted += 1.0f;
+        }
+        gain /= std::max(1.0f, counted);
+        const float factor = std::pow(10.0f, 0.1f * std::clamp(gain, -80.0f, 80.0f));
+        std::vector<float> all;
+        for (std::size_t s = 0; s < spans.size(); ++s) {
+            const Span& span = spans[s];
+            const Eigen::VectorXf scaled = factor * powers[s];
+            const Eigen::VectorXf levels = decibels(scaled, span.floor);
+            for (Eigen::Index c = 0; c < levels.size(); ++c) {
+                float apart = levels(c) - span.levels(c);
+                if (span.bounded[static_cast<std::size_t>(c)] && apart < 0.0f) apart *= 0.3f;
+                all.push_back(span.weights(c) * compressed(apart));
+            }
+            float level = 10.0f * std::log10(scaled.sum() + 1e-12f) - span.level;
+            if (span.levelBounded && level < 0.0f) level *= 0.3f;
+            all.push_back(levelWeight * compressed(level));
+            if (stereo) {
+                const auto sides = sidesOf(scaled, factor * powersOf(side, span.size, span.begins, span.cells), span.floor);
+                for (std::size_t g = 0; g < sides.size(); ++g) all.push_back(sideWeight * compressed(sides[g] - span.sides[g]));
+            }
+        }
+        for (const PitchPoint& point : pitches) {
+            const double hz = refinePitch(mono, point.seconds, point.hz);
+            const float cents = isMeasured(hz) && hz > 0.0 ? static_cast<float>(centsBetween(point.hz, hz)) : mostOffPitch;
+            all.push_back(5.0f * pitchWeight * std::clamp(cents, -mostOffPitch, mostOffPitch));
+        }
+        Eigen::VectorXf residual = Eigen::Map<Eigen::VectorXf>(all.data(), static_cast<Eigen::Index>(all.size()));
+        return residual * (static_cast<float>(all.size()) / total);
+    }
+};
+
+NoteLoss::NoteLoss(const Recording& reference, const Performance& performance,
+                   const std::vector<std::vector<std::size_t>>& moments, double lowerHz, double upperHz)
+    : impl_(std::make_unique<Impl>(reference, performance, moments, lowerHz, upperHz)) {}
+NoteLoss::~NoteLoss() = default;
+NoteLoss::NoteLoss(NoteLoss&&) noexcept = default;
+
+Eigen::VectorXf NoteLoss::residual(const Recording& candidate) const {
+    announceHeavyWork("note residual");
+    return impl_->residual(candidate);
+}
+
+double NoteLoss::until() const { return impl_->until; }
+
+std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performance, std::size_t most) {
+    const auto& notes = performance.notes;
+    // Notes that begin together or overlap, as far as a moment may last.
+    constexpr double together = 0.03, longest = 2.5;
+    constexpr std::size_t mostNotes = 8;
+    std::vector<std::vector<std::size_t>> moments;
+    for (std::size_t n = 0; n < notes.size(); ++n) {
+        bool joins = false;
+        if (!moments.empty()) {
+            const auto& current = moments.back();
+            double end = 0.0;
+            for (const std::size_t k : current) end = std::max(end, notes[k].end);
+            const double begin = notes[current.front()].start;
+            const bool chord = notes[n].start < begin + together;
+            const bool tied = notes[n].start < end - 0.005 && current.size() < 3 && notes[n].start - begin < longest;
+            joins = (chord || tied) && current.size() < mostNotes;
+        }
+        if (joins)
+            moments.back().push_back(n);
+        else
+            moments.push_back({n});
+    }
+    struct Moment {
+        std::size_t index;
+        double length, key, velocity, alone;
+        bool tied;
+    };
+    std::vector<Moment> all;
+    double before = -10.0;
+    for (std::size_t m = 0; m < moments.size(); ++m) {
+        const auto& some = moments[m];
+        Moment moment{m, 0.0, 0.0, 0.0, 0.0, false};
+        double end = 0.0;
+        for (const std::size_t n : some) {
+            end = std::max(end, notes[n].end);
+            moment.key += notes[n].key / static_cast<double>(some.size());
+            moment.velocity += notes[n].velocity / static_cast<double>(some.size());
+            moment.tied = moment.tied || notes[n].start > notes[some.front()].start + together;
+        }
+        const double next = m + 1 < moments.size() ? notes[moments[m + 1].front()].start : performance.seconds();
+        moment.length = std::min(end, next) - notes[some.front()].start;
+        moment.alone = std::min(0.5, notes[some.front()].start - before) + std::min(0.5, std::max(0.0, next - end));
+        before = end;
+        all.push_back(moment);
+    }
+    std::set<std::size_t> chosen;
+    const auto choose = [&](const auto& worth) {
+        if (chosen.size() >= most || all.empty()) return;
+        chosen.insert(std::max_element(all.begin(), all.end(), [&](const Moment& a, const Moment& b) { return worth(a) < worth(b); })->index);
+    };
+    const auto length = [](const Moment& m) { return std::min(1.0, m.length); };
+    choose([&](const Moment& m) { return length(m) + 0.5 * m.alone; });
+    choose([&](const Moment& m) { return -m.key + 6.0 * length(m); });
+    choose([&](const Moment& m) { return m.key + 6.0 * length(m); });
+    choose([&](const Moment& m) { return m.velocity + 20.0 * length(m); });
+    choose([&](const Moment& m) { return -m.velocity + 20.0 * length(m); });
+    choose([&](const Moment& m) { return (m.tied ? 1.0 : 0.0) + 0.5 * length(m); });
+    choose([&](const Moment& m) { return (chosen.contains(m.index) ? 0.0 : 1.0) + length(m); });
+    std::vector<std::vector<std::size_t>> result;
+    for (const std::size_t m : chosen) result.push_back(moments[m]);
+    return result;
+}
+
+Performance momentsOf(const Performance& performance, const std::vector<std::vector<std::size_t>>& moments) {
+    Performance some = performance;
+    some.notes.clear();
+    for (const auto& moment : moments)
+        for (const std::size_t n : moment) some.notes.push_back(performance.notes[n]);
+    some.normalize();
+    return some;
+}
+
+} // namespace facet
