@@ -1,7 +1,7 @@
 // How near the true construction comes to a recording once its values are refined: what a search could reach.
 //   build/release/bench/ceiling FOLDER TRUE OUT SECONDS [WORD …]
-// FOLDER: of references.py; TRUE: of true_patch.py. Writes OUT/ID.json, the patches with refined values, and prints loss and
-// likeness before and after.
+// FOLDER: of references.py; TRUE: of true_patch.py. Writes OUT/ID.json, the patches with refined values, and prints
+// loss and likeness before and after.
 #include "core/audio/audio_file.h"
 #include "core/match/match.h"
 #include "core/match/search/inputs.h"
@@ -55,17 +55,19 @@ int run(int argc, char** argv) {
         settings.seconds = seconds;
         settings.threads = 1;
         const Task task;
-        const std::vector<PreparedTarget> targets{PreparedTarget::prepare({recording, played}, 1.0, settings.forTargets(), task)};
+        const std::vector<PreparedTarget> targets{
+            PreparedTarget::prepare({recording, played}, 1.0, settings.forTargets(), task)};
         const SearchInputs inputs{targets, targets.front(), settings, task, identifiableBy(targets)};
         Budget budget(seconds, 0, std::chrono::steady_clock::now());
         const MatchListener nobody;
         SearchState state(inputs, budget, nobody);
         refineFor(state, seconds);
         const Patch& best = state.leaderboard.best().patch;
-        const auto before = scoreAll(settings.start, targets, 1, settings), after = scoreAll(best, targets, 1, settings);
+        const auto before = scoreAll(settings.start, targets, 1, settings),
+                   after = scoreAll(best, targets, 1, settings);
         writePatch(out / (name + ".json"), best);
-        std::printf("%-14s loss %5.2f -> %5.2f dB  likeness %3.0f -> %3.0f  %5d renders\n", name.c_str(), before.loss, after.loss, before.likeness,
-                    after.likeness, budget.evaluations());
+        std::printf("%-14s loss %5.2f -> %5.2f dB  likeness %3.0f -> %3.0f  %5d renders\n", name.c_str(), before.loss,
+                    after.loss, before.likeness, after.likeness, budget.evaluations());
         std::fflush(stdout);
     }
     return 0;

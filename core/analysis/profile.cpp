@@ -154,17 +154,29 @@ private:
         }
     }
 
+    /// The first note that begins and ends with this one: they share one level.
+    std::size_t firstAlike(std::size_t i) const {
+        const Note& note = performance.notes[i];
+        std::size_t first = 0;
+        while (performance.notes[first].start != note.start || performance.notes[first].end != note.end) ++first;
+        return first;
+    }
+
     /// What needs the level alone; the longest, the pitch, begins first.
     void measurePitchSpectrumAndLevels(double smoothing) {
         levelFits.resize(performance.notes.size());
-        parallelFor(static_cast<int>(levelFits.size()) + 2, settings.threads, [&](int which) {
+        std::vector<std::size_t> fitted;
+        for (std::size_t i = 0; i < levelFits.size(); ++i)
+            if (firstAlike(i) == i) fitted.push_back(i);
+        parallelFor(static_cast<int>(fitted.size()) + 2, settings.threads, [&](int which) {
             if (which == 0)
                 measurePitch();
             else if (which == 1)
                 measureSpectrum();
             else
-                fitLevelOf(static_cast<std::size_t>(which - 2), smoothing);
+                fitLevelOf(fitted[static_cast<std::size_t>(which - 2)], smoothing);
         });
+        for (std::size_t i = 0; i < levelFits.size(); ++i) levelFits[i] = levelFits[firstAlike(i)];
     }
 
     void fitLevelOf(std::size_t i, double smoothing) {

@@ -19,6 +19,8 @@ namespace note_cells {
 
 constexpr double rate = analysisRateHz;
 constexpr int shortSize = 512;             ///< of the first moments, which no window of a low note resolves
+constexpr double longestMoment = 1.6;      ///< seconds looked at
+constexpr double enoughSeconds = 1.8;      ///< of all moments together
 constexpr double tailSeconds = 0.25;       ///< looked at after the notes have ended
 constexpr float floorShare = 1e-6f;        ///< −60 dB re the loudest cell of a span's resolution
 constexpr double groupOctaves = 1.0 / 6.0; ///< partials that lie nearer than so are one cell
@@ -37,19 +39,19 @@ struct Cell {
 
 /// Frames of one transform size over which the power is averaged.
 struct Span {
-    int size;                    ///< of the transform
-    std::vector<int> begins;     ///< of each frame, samples
+    int size;                ///< of the transform
+    std::vector<int> begins; ///< of each frame, samples
     std::vector<Cell> cells;
-    bool tail;                   ///< after the notes have ended
-    double start;                ///< seconds at which the note begins
+    bool tail;    ///< after the notes have ended
+    double start; ///< seconds at which the note begins
     // Of the reference:
-    Eigen::VectorXf levels;      ///< dB of each cell above the floor
+    Eigen::VectorXf levels; ///< dB of each cell above the floor
     Eigen::VectorXf weights;
     std::vector<bool> bounded;
-    float floor = 0.0f;          ///< power
-    float level = 0.0f;          ///< dB of all cells together
+    float floor = 0.0f; ///< power
+    float level = 0.0f; ///< dB of all cells together
     bool levelBounded = false;
-    std::vector<float> sides;    ///< dB of the side re the middle, by groups of cells
+    std::vector<float> sides; ///< dB of the side re the middle, by groups of cells
 };
 
 struct PitchPoint {
@@ -60,8 +62,7 @@ std::vector<double> fundamentalsOf(const Performance& performance, const std::ve
     std::vector<double> hz;
     for (const std::size_t n : notes) {
         const Note& note = performance.notes[n];
-        if (note.start <= at + 0.005)
-            hz.push_back(hzFromKey(note.key + note.cents / 100.0, performance.tuningCents));
+        if (note.start <= at + 0.005) hz.push_back(hzFromKey(note.key + note.cents / 100.0, performance.tuningCents));
     }
     // Of a line for one voice the newest sounds alone, but a moment of keys that are held together is a chord.
     return hz;
@@ -133,7 +134,8 @@ std::vector<Cell> wideCells(int size, double lowerHz, double upperHz) {
     std::vector<Cell> cells;
     const double binHz = rate / size;
     for (double low = std::max(lowerHz, binHz); low < upperHz; low *= 1.5) {
-        const int first = static_cast<int>(std::lround(low / binHz)), last = static_cast<int>(std::lround(std::min(upperHz, 1.5 * low) / binHz));
+        const int first = static_cast<int>(std::lround(low / binHz)),
+                  last = static_cast<int>(std::lround(std::min(upperHz, 1.5 * low) / binHz));
         if (last > first) cells.push_back({{{first, last}}, false});
     }
     return cells;
@@ -187,7 +189,8 @@ Eigen::VectorXf decibels(const Eigen::VectorXf& power, float floor) {
 
 std::vector<float> sideOf(const Recording& recording) {
     std::vector<float> side(static_cast<std::size_t>(recording.frameCount()));
-    for (std::size_t i = 0; i < side.size(); ++i) side[i] = 0.5f * (recording.channels[0][i] - recording.channels[1][i]);
+    for (std::size_t i = 0; i < side.size(); ++i)
+        side[i] = 0.5f * (recording.channels[0][i] - recording.channels[1][i]);
     return side;
 }
 
@@ -225,7 +228,8 @@ struct NoteLoss::Impl {
         for (const auto& moment : moments) addMoment(performance, moment, lowerHz, upperHz, mono);
         for (Span& span : spans) measure(span, mono, side);
         for (const Span& span : spans) {
-            total += span.weights.sum() + levelWeight + (stereo ? sideWeight * static_cast<float>(span.sides.size()) : 0.0f);
+            total +=
+                span.weights.sum() + levelWeight + (stereo ? sideWeight * static_cast<float>(span.sides.size()) : 0.0f);
             until = std::max(until, static_cast<double>(span.begins.back() + span.size) / rate);
         }
         total += pitchWeight * mostOffPitch * static_cast<float>(pitches.size()) / 10.0f;
@@ -237,15 +241,15 @@ struct NoteLoss::Impl {
         return size;
     }
 
-    void addMoment(const Performance& performance, const std::vector<std::size_t>& moment, double lowerHz, double upperHz,
-                   const std::vector<float>& mono) {
+    void addMoment(const Performance& performance, const std::vector<std::size_t>& moment, double lowerHz,
+                   double upperHz, const std::vector<float>& mono) {
         const auto& notes = performance.notes;
         double start = notes[moment.front()].start, end = 0.0;
         for (const std::size_t n : moment) {
             start = std::min(start, notes[n].start);
             end = std::max(end, notes[n].end);
         }
-        double next = performance.seconds();
+        double next = std::min(performance.seconds(), start + longestMoment);
         for (std::size_t n = 0; n < notes.size(); ++n)
             if (notes[n].start > start + 0.02 && std::find(moment.begin(), moment.end(), n) == moment.end())
                 next = std::min(next, notes[n].start);
@@ -276,17 +280,17 @@ struct NoteLoss::Impl {
         if (isMeasured(again) && std::abs(centsBetween(hz, again)) < 20.0) pitches.push_back({at, hz});
     }
 
-    /// Frames of a size whose middles lie within two instants, a quarter of the size apart.
+    /// Frames of a size whose middles lie within two instants, about half of the size apart.
     static std::vector<int> framesWithin(int size, double from, double to) {
         std::vector<int> begins;
-        for (double middle = from; middle < to; middle += 0.25 * size / rate)
+        for (double middle = from; middle < to; middle += 0.45 * size / rate)
             begins.push_back(static_cast<int>(std::lround(middle * rate)) - size / 2);
         if (begins.empty()) begins.push_back(static_cast<int>(std::lround(from * rate)) - size / 2);
         return begins;
     }
 
-    void addSpans(double start, double end, double tailEnd, bool last, const std::vector<double>& fundamentals, double lowerHz,
-                  double upperHz) {
+    void addSpans(double start, double end, double tailEnd, bool last, const std::vector<double>& fundamentals,
+                  double lowerHz, double upperHz) {
         const double lowest = *std::min_element(fundamentals.begin(), fundamentals.end());
         const int fine = powerOfTwoFor(4.0 / lowest), finer = std::min(8192, 2 * fine);
         const auto add = [&](int size, double from, double to, bool follows, bool tail) {
@@ -368,13 +372,16 @@ struct NoteLoss::Impl {
             if (span.levelBounded && level < 0.0f) level *= 0.3f;
             all.push_back(levelWeight * compressed(level));
             if (stereo) {
-                const auto sides = sidesOf(scaled, factor * powersOf(side, span.size, span.begins, span.cells), span.floor);
-                for (std::size_t g = 0; g < sides.size(); ++g) all.push_back(sideWeight * compressed(sides[g] - span.sides[g]));
+                const auto sides =
+                    sidesOf(scaled, factor * powersOf(side, span.size, span.begins, span.cells), span.floor);
+                for (std::size_t g = 0; g < sides.size(); ++g)
+                    all.push_back(sideWeight * compressed(sides[g] - span.sides[g]));
             }
         }
         for (const PitchPoint& point : pitches) {
             const double hz = refinePitch(mono, point.seconds, point.hz);
-            const float cents = isMeasured(hz) && hz > 0.0 ? static_cast<float>(centsBetween(point.hz, hz)) : mostOffPitch;
+            const float cents =
+                isMeasured(hz) && hz > 0.0 ? static_cast<float>(centsBetween(point.hz, hz)) : mostOffPitch;
             all.push_back(5.0f * pitchWeight * std::clamp(cents, -mostOffPitch, mostOffPitch));
         }
         Eigen::VectorXf residual = Eigen::Map<Eigen::VectorXf>(all.data(), static_cast<Eigen::Index>(all.size()));
@@ -441,9 +448,13 @@ std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performa
         all.push_back(moment);
     }
     std::set<std::size_t> chosen;
+    double seconds = 0.0;
     const auto choose = [&](const auto& worth) {
         if (chosen.size() >= most || all.empty()) return;
-        chosen.insert(std::max_element(all.begin(), all.end(), [&](const Moment& a, const Moment& b) { return worth(a) < worth(b); })->index);
+        if (chosen.size() >= 2 && seconds > enoughSeconds) return;
+        const auto best = std::max_element(all.begin(), all.end(),
+                                           [&](const Moment& x, const Moment& y) { return worth(x) < worth(y); });
+        if (chosen.insert(best->index).second) seconds += std::min(longestMoment, best->length);
     };
     const auto length = [](const Moment& m) { return std::min(1.0, m.length); };
     choose([&](const Moment& m) { return length(m) + 0.5 * m.alone; });
@@ -458,12 +469,25 @@ std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performa
     return result;
 }
 
-Performance momentsOf(const Performance& performance, const std::vector<std::vector<std::size_t>>& moments) {
+Performance momentsOf(const Performance& performance, const std::vector<std::vector<std::size_t>>& moments,
+                      double* seconds) {
     Performance some = performance;
     some.notes.clear();
-    for (const auto& moment : moments)
-        for (const std::size_t n : moment) some.notes.push_back(performance.notes[n]);
+    double sounding = 0.0;
+    for (const auto& moment : moments) {
+        const double start = performance.notes[moment.front()].start;
+        double last = start;
+        for (const std::size_t n : moment) {
+            Note note = performance.notes[n];
+            note.end = std::min(note.end, start + longestMoment);
+            if (note.end <= note.start) continue;
+            last = std::max(last, note.end);
+            some.notes.push_back(note);
+        }
+        sounding += last - start + tailSeconds;
+    }
     some.normalize();
+    if (seconds) *seconds = sounding;
     return some;
 }
 

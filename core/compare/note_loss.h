@@ -11,11 +11,11 @@
 namespace facet {
 
 /// Of each moment (notes that begin together, or that are tied) the sound is looked at in spans that grow with the time
-/// since its beginning, as envelopes do, and in cells that follow the notes: low partials each by itself, higher ones in
-/// groups, and what lies between them. The power of each cell is its mean over the span, so that neither start phases nor a few
-/// milliseconds count; levels are in dB, differences are compressed, and each weighs by how well it is heard. What
-/// already sounded before the moment begins, or goes on after its notes have ended (earlier notes, echoes, a room), is an
-/// upper bound: a candidate differs there only by what is too much. Deaf to overall gain.
+/// since its beginning, as envelopes do, and in cells that follow the notes: low partials each by itself, higher ones
+/// in groups, and what lies between them. The power of each cell is its mean over the span, so that neither start
+/// phases nor a few milliseconds count; levels are in dB, differences are compressed, and each weighs by how well it is
+/// heard. What already sounded before the moment begins, or goes on after its notes have ended (earlier notes, echoes,
+/// a room), is an upper bound: a candidate differs there only by what is too much. Deaf to overall gain.
 ///
 /// The harmonic part and what lies beside it, kept apart: X. Serra, J. Smith, "Spectral modeling synthesis", Computer
 /// Music Journal 14(4), 1990.
@@ -28,8 +28,8 @@ public:
     ~NoteLoss();
     NoteLoss(NoteLoss&&) noexcept;
 
-    /// Residuals whose mean magnitude is the distance in dB. `candidate`: a render of the moments' notes at their times,
-    /// of the reference's shape; it may end earlier. May be called from several threads at once.
+    /// Residuals whose mean magnitude is the distance in dB. `candidate`: a render of the moments' notes at their
+    /// times, of the reference's shape; it may end earlier. May be called from several threads at once.
     Eigen::VectorXf residual(const Recording& candidate) const;
 
     /// Seconds after which nothing of a candidate is looked at.
@@ -40,11 +40,13 @@ private:
     std::unique_ptr<Impl> impl_;
 };
 
-/// The notes of a phrase that say most of how it was made, at most `most` moments: one that is long and stands alone, the
-/// lowest and highest, the hardest and softest, and one with a tie. By their beginnings.
+/// The notes of a phrase that say most of how it was made, at most `most` moments: one that is long and stands alone,
+/// the lowest and highest, the hardest and softest, and one with a tie. By their beginnings.
 std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performance, std::size_t most);
 
-/// Those notes alone, at their times.
-Performance momentsOf(const Performance& performance, const std::vector<std::vector<std::size_t>>& moments);
+/// Those notes alone, at their times; what lasts longer than is looked at is cut. `seconds`, where given, receives how
+/// long they sound.
+Performance momentsOf(const Performance& performance, const std::vector<std::vector<std::size_t>>& moments,
+                      double* seconds = nullptr);
 
 } // namespace facet

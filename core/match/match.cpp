@@ -164,6 +164,7 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     std::vector<PreparedTarget>& prepared = searches[winner].prepared;
     SearchState& search = *searches[winner].state;
     runSearch(search);
+    budget.stages().enter("score");
 
     const Deadline deadline(search);
     std::vector<ScoredPatch> scored =
@@ -172,9 +173,11 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     scored.erase(scored.begin());
     rankByWorth(scored, result.before, search);
     result.curves.resize(prepared.size());
+    budget.stages().enter("curves");
     if (!scored.empty()) result.curves = drawCurves(scored.front().patch, targets, prepared, search, deadline);
     const bool curvesDrawn =
         std::any_of(result.curves.begin(), result.curves.end(), [](const auto& curves) { return !curves.empty(); });
+    budget.stages().enter("score");
     rescoreWinner(scored, prepared, curvesDrawn, search, deadline);
     if (scored.empty()) scored.push_back(result.before);
     for (ScoredPatch& each : scored) each.reading = reading;
@@ -185,6 +188,7 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     for (const Curve& curve : result.curves.front()) result.performance.setCurve(curve);
     result.best = scored.front();
     result.evaluations = budget.evaluations(); // what follows is compared with nothing
+    budget.stages().enter("certainty");
     if (!deadline.hurried()) result.ranges = certaintyOf(search, result.best.patch);
     result.unidentifiable = unidentifiableOf(search.inputs, result.best.patch);
     result.shortfalls = shortfallsOf(result.best.comparison, result.best.facetFloors, prepared.front().profile,
@@ -194,6 +198,7 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     for (ScoredPatch& other : bestOfOtherReadings(searches, winner, settings, deadline, budget.scoreSeconds()))
         result.runnersUp.push_back(std::move(other));
     result.seconds = budget.secondsSoFar();
+    result.stages = budget.stages().all();
     result.complete = search.complete;
     return result;
 }

@@ -8,6 +8,7 @@
 #include "core/match/search/match_settings.h"
 #include "core/match/search/reading_trials.h"
 #include "core/match/search/score.h"
+#include "core/match/search/stage_times.h"
 #include "core/match/shortfall.h"
 #include "core/match/targets/match_target.h"
 #include "core/performance/performance.h"
@@ -26,6 +27,7 @@ struct MatchResult {
     std::vector<std::vector<Curve>> curves;
     int evaluations = 0;
     double seconds = 0.0;
+    std::vector<StageTime> stages; ///< where they went
     bool complete = true;           ///< false: stopped before it came to rest
     std::vector<KnownRange> ranges; ///< of the best patch's parameters; empty when it was stopped or late
     /// Parameters of the best patch that no target determines, with one pitch or in mono: left as they were.

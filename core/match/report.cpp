@@ -92,6 +92,14 @@ std::string matchReport(const MatchResult& result) {
             {"value", number(each.value)}, {"low", number(each.low)}, {"high", number(each.high)}};
     json["evaluations"] = result.evaluations;
     json["seconds"] = number(result.seconds);
+    json["stages"] = Json::array();
+    for (const StageTime& each : result.stages)
+        json["stages"].push_back({{"stage", each.stage},
+                                  {"seconds", number(each.seconds)},
+                                  {"processor_seconds", number(each.processor)},
+                                  {"comparing_seconds", number(each.comparing)},
+                                  {"candidates", each.candidates},
+                                  {"renders", number(each.renders)}});
     json["seed"] = result.performance.seed;
     json["complete"] = result.complete;
     return jsonText(json, 2) + "\n";

@@ -15,6 +15,7 @@ namespace facet {
 struct SearchLimits {
     std::set<Address> locks;
     std::map<Address, std::pair<double, double>> ranges; ///< allowed values, in the parameter's unit
+    std::set<ModuleKind> excluded{};                     ///< kinds of effects that there may be none of
 
     bool locked(const Address& address) const { return locks.contains(address); }
     /// Whether any parameter of a module is locked.

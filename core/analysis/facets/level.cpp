@@ -7,6 +7,7 @@
 #include "core/dsp/envelope.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace facet {
@@ -57,6 +58,51 @@ enum {
     parameterCount
 };
 
+/// Writes a segment that goes from `first` by `way` within `seconds`, where the steps from `begin` on (seconds of the
+/// first of them) lie; to the end of `values`.
+void writeSegment(const SegmentCurve& curve, double first, double way, double begin, double seconds, std::size_t from,
+                  std::size_t to, std::vector<double>& values) {
+    std::array<double, 16> some{};
+    for (std::size_t i = from; i < to; i += some.size()) {
+        for (std::size_t k = 0; k < some.size(); ++k)
+            some[k] = (begin + static_cast<double>(i - from + k) * levelStepSeconds) / seconds;
+        curve.apply(some);
+        for (std::size_t k = 0; k < some.size() && i + k < to; ++k) values[i + k] = first + way * some[k];
+    }
+}
+
+/// Values of an envelope whose key is let go at `gate`, `count` steps from its beginning on.
+std::vector<double> envelopeOver(const EnvelopeShape& shape, double gate, int count) {
+    std::vector<double> values(static_cast<std::size_t>(count), shape.sustain);
+    const auto stepOf = [&](double seconds) { // the first that lies there or later
+        return static_cast<std::size_t>(std::clamp(std::ceil(seconds / levelStepSeconds), 0.0, 1.0 * count));
+    };
+    const double peak = shape.delay + shape.attack, fall = peak + shape.hold, rest = fall + shape.decay;
+    const std::size_t rises = stepOf(shape.delay), peaks = stepOf(peak), falls = stepOf(fall), rests = stepOf(rest);
+    const auto secondsAt = [](std::size_t step) { return static_cast<double>(step) * levelStepSeconds; };
+    std::fill(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(rises), 0.0);
+    writeSegment(shape.attackCurve, 0.0, 1.0, secondsAt(rises) - shape.delay, shape.attack, rises, peaks, values);
+    std::fill(values.begin() + static_cast<std::ptrdiff_t>(peaks), values.begin() + static_cast<std::ptrdiff_t>(falls),
+              1.0);
+    writeSegment(shape.decayCurve, 1.0, shape.sustain - 1.0, secondsAt(falls) - fall, shape.decay, falls, rests,
+                 values);
+    if (gate >= secondsAt(static_cast<std::size_t>(count))) return values;
+    // The release begins between two steps, from where the envelope stands then.
+    double let = shape.sustain;
+    if (gate < shape.delay)
+        let = 0.0;
+    else if (gate < peak)
+        let = shape.attackCurve((gate - shape.delay) / shape.attack);
+    else if (gate < fall)
+        let = 1.0;
+    else if (gate < rest)
+        let = 1.0 + (shape.sustain - 1.0) * shape.decayCurve((gate - fall) / shape.decay);
+    const std::size_t released = stepOf(gate), ends = stepOf(gate + shape.release);
+    writeSegment(shape.releaseCurve, let, -let, secondsAt(released) - gate, shape.release, released, ends, values);
+    std::fill(values.begin() + static_cast<std::ptrdiff_t>(ends), values.end(), 0.0);
+    return values;
+}
+
 /// Level in dB that the measurement would give for an envelope, over `count` steps from the note's start minus
 /// `lead` steps.
 std::vector<float> modelLevel(const Eigen::VectorXd& p, double gate, int lead, int count, int smoothing) {
@@ -70,18 +116,9 @@ std::vector<float> modelLevel(const Eigen::VectorXd& p, double gate, int lead, i
     shape.sustain = gainFromDb(p(sustainDb));
     shape.release = std::exp(p(logRelease));
     shape.releaseCurve = p(releaseBend);
-    Envelope envelope;
-    envelope.start();
     std::vector<double> power(static_cast<std::size_t>(count + 2 * smoothing), 0.0);
     const int total = static_cast<int>(power.size()) - lead - smoothing;
-    const int gateSteps = std::min(total, static_cast<int>(gate / levelStepSeconds) + 1);
-    std::vector<float> values(static_cast<std::size_t>(total));
-    envelope.advance(shape, levelStepSeconds, gateSteps, values.data());
-    if (gateSteps < total) { // the release begins between two steps; one step's straight line bridges it
-        envelope.release();
-        envelope.advance(shape, gateSteps * levelStepSeconds - gate, 1, nullptr);
-        envelope.advance(shape, levelStepSeconds, total - gateSteps, values.data() + gateSteps);
-    }
+    const std::vector<double> values = envelopeOver(shape, gate, total);
     for (int i = 0; i < total; ++i) {
         const double value = values[static_cast<std::size_t>(i)];
         power[static_cast<std::size_t>(i + lead + smoothing)] = value * value;

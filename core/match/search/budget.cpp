@@ -8,11 +8,11 @@ double secondsSince(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
-bool Budget::affords(std::size_t renders, const Allowance& allowance) const {
-    return evaluations_ <= 0 || spent_ + static_cast<double>(renders) <= allowance.share * evaluations_;
+bool Budget::affords(double renders, const Allowance& allowance) const {
+    return evaluations_ <= 0 || spent_ + renders <= allowance.share * evaluations_;
 }
 
-void Budget::require(std::size_t renders, const Allowance& allowance, bool anythingFound) const {
+void Budget::require(double renders, const Allowance& allowance, bool anythingFound) const {
     if (!affords(renders, allowance)) throw BudgetSpent{};
     // Scoring the finalists takes a while too, and the best of them is scored over several seeds.
     constexpr double scores = 5.0, mostForScores = 0.3;
@@ -26,9 +26,9 @@ void Budget::require(std::size_t renders, const Allowance& allowance, bool anyth
 }
 
 double Budget::fraction() const {
-    return std::clamp(std::max(seconds_ > 0.0 ? secondsSoFar() / seconds_ : 0.0,
-                               evaluations_ > 0 ? static_cast<double>(spent_) / evaluations_ : 0.0),
-                      0.0, 1.0);
+    return std::clamp(
+        std::max(seconds_ > 0.0 ? secondsSoFar() / seconds_ : 0.0, evaluations_ > 0 ? spent_ / evaluations_ : 0.0), 0.0,
+        1.0);
 }
 
 } // namespace facet

@@ -1,8 +1,10 @@
 // How many renders and how much time a search may spend.
 #pragma once
 
+#include "core/match/search/stage_times.h"
+
 #include <chrono>
-#include <cstddef>
+#include <cmath>
 
 namespace facet {
 
@@ -26,17 +28,21 @@ public:
         : seconds_(seconds), evaluations_(evaluations), started_(started) {}
 
     /// Whether so many renders more keep within the number of evaluations.
-    bool affords(std::size_t renders, const Allowance& allowance) const;
+    bool affords(double renders, const Allowance& allowance) const;
     /// Throws BudgetSpent when it does not afford them, or when time is up and `anythingFound`.
-    void require(std::size_t renders, const Allowance& allowance, bool anythingFound) const;
-    void spend(std::size_t renders) { spent_ += static_cast<int>(renders); }
+    void require(double renders, const Allowance& allowance, bool anythingFound) const;
+    /// A render of a part of what is compared counts by its part.
+    void spend(double renders) { spent_ += renders; }
 
     bool limited() const { return seconds_ > 0.0 || evaluations_ > 0; }
     bool limitedByEvaluations() const { return evaluations_ > 0; }
-    int evaluations() const { return spent_; }
+    int evaluations() const { return static_cast<int>(std::floor(spent_)); }
     double secondsSoFar() const { return secondsSince(started_); }
     /// 0 … 1, of time or evaluations, whichever is further.
     double fraction() const;
+
+    /// Where the time goes: each stage enters itself.
+    StageTimes& stages() { return stages_; }
 
     /// About how long it takes to render, measure and score one patch: what scoring the finalists will take is kept
     /// back.
@@ -47,8 +53,9 @@ private:
     double seconds_;
     int evaluations_;
     std::chrono::steady_clock::time_point started_;
-    int spent_ = 0;
+    double spent_ = 0.0;
     double scoreSeconds_ = 0.1;
+    StageTimes stages_;
 };
 
 } // namespace facet

@@ -23,6 +23,16 @@ void keepTies(const Patch& start, Patch& patch) {
     }
 }
 
+/// What is locked stays, whatever its kind.
+void takeOutExcluded(const SearchLimits& limits, Patch& patch) {
+    if (limits.excluded.empty()) return;
+    std::vector<std::string> paths;
+    for (const auto& module : patch.modules())
+        if (isEffect(module.kind) && limits.excluded.contains(module.kind) && !limits.locksAnyOf(module.path))
+            paths.push_back(module.path);
+    for (const std::string& path : paths) patch.remove(path);
+}
+
 } // namespace
 
 Patch Constraints::centered(Patch patch) const {
@@ -43,7 +53,13 @@ bool Constraints::hasLocked(const Patch& patch) const {
                        [&](const Address& lock) { return patch.has(lock); });
 }
 
+Patch Constraints::withoutExcluded(Patch patch) const {
+    takeOutExcluded(settings_.limits, patch);
+    return patch;
+}
+
 Patch Constraints::applied(Patch patch) const {
+    takeOutExcluded(settings_.limits, patch);
     keepTies(settings_.start, patch);
     for (const auto& [address, range] : settings_.limits.ranges)
         if (patch.has(address) && !locked(address))

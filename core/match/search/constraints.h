@@ -15,6 +15,8 @@ public:
 
     /// Ties what the start has tied, clips into the given ranges and puts back everything that is locked.
     Patch applied(Patch patch) const;
+    /// Without effects of the excluded kinds, as applied() takes them out; what is locked stays.
+    Patch withoutExcluded(Patch patch) const;
     /// Whether a patch lies within them as it is.
     bool allow(const Patch& patch) const { return applied(patch).soundsLike(patch); }
     bool locked(const Address& address) const { return settings_.limits.locks.contains(address); }

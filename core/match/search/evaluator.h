@@ -36,7 +36,7 @@ public:
 
     /// A patch whose loss is known already.
     Candidate ranked(const Patch& patch, double loss) const;
-    bool affords(std::size_t renders) const { return budget_.affords(renders, allowance_); }
+    bool affords(std::size_t renders) const { return budget_.affords(costOf(renders), allowance_); }
     /// Throws BudgetSpent and Cancelled.
     void require(std::size_t renders) const;
     /// Whether losses are those of the leaderboard.
@@ -47,6 +47,12 @@ private:
               Leaderboard& leaderboard, Allowance allowance, bool records)
         : inputs_(inputs), targets_(targets), budget_(budget), leaderboard_(leaderboard), allowance_(allowance),
           records_(records) {}
+
+    /// Of so many patches, in renders of everything that is compared.
+    double costOf(std::size_t patches) const;
+    std::vector<Eigen::VectorXf>
+    compared(const std::vector<Patch>& patches,
+             const std::function<Eigen::VectorXf(const PreparedTarget&, const Recording&)>& with) const;
 
     const SearchInputs& inputs_;
     const std::vector<PreparedTarget>& targets_;

@@ -53,6 +53,7 @@ Finalists finalistsOf(const SearchState& search, const Deadline& deadline) {
     for (const Leaderboard::Entry& each : search.leaderboard.present()) {
         if (finalists.patches.size() == (deadline.hurried() ? 2 : 1 + most)) break;
         if (std::abs(each.candidate.loss - last) < sameLoss * last) continue;
+        if (finalists.patches.size() > 1 && search.inputs.isNoiseForTone(each.candidate.patch)) continue;
         if (!structures.insert(structureText(each.candidate.patch)).second) continue;
         last = each.candidate.loss;
         finalists.patches.push_back(each.candidate.patch);

@@ -1,5 +1,6 @@
 #include "core/match/search/inputs.h"
 
+#include "core/parameters/relevance.h"
 #include "core/performance/spread.h"
 
 #include <algorithm>
@@ -15,6 +16,15 @@ bool hasHeardSides(const WidthProfile& width) {
 }
 
 } // namespace
+
+bool SearchInputs::isNoiseForTone(const Patch& patch) const {
+    constexpr double clearlyTonalDb = 8.0;
+    if (!(profile().noise.harmonicToNoiseDb > clearlyTonalDb)) return false;
+    return std::none_of(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& m) {
+        if (m.kind != ModuleKind::source || !takesPart(patch, m)) return false;
+        return static_cast<Wave>(patch.value({m.path, "wave"})) != Wave::noise;
+    });
+}
 
 Identifiable identifiableBy(const std::vector<PreparedTarget>& targets) {
     Identifiable identifiable{false, false, false};

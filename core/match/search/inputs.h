@@ -19,6 +19,9 @@ struct SearchInputs {
     Identifiable identifiable; ///< what the targets can determine at all
 
     const Profile& profile() const { return whole.profile; }
+    /// Whether a patch cannot be how the recording was made: noise alone, where a pitch is heard clearly. Shaped noise
+    /// comes near any sound whose partials are a little off.
+    bool isNoiseForTone(const Patch& patch) const;
 };
 
 /// What the notes of the targets and their channels can determine: key tracking needs at least 3 semitones between

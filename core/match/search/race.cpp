@@ -22,8 +22,9 @@ struct StartingPoints {
 
 /// Puts a starting point among the others, unless a lock forbids it.
 void enter(const SearchState& state, const Hypothesis& hypothesis, StartingPoints& starts) {
-    const Patch start = state.constraints.applied(state.constraints.centered(hypothesis.patch));
-    if (structureKeyOf(start) != structureKeyOf(hypothesis.patch)) return;
+    const Patch allowed = state.constraints.withoutExcluded(hypothesis.patch);
+    const Patch start = state.constraints.applied(state.constraints.centered(allowed));
+    if (structureKeyOf(start) != structureKeyOf(allowed)) return;
     if (std::none_of(starts.patches.begin(), starts.patches.end(), [&](const Patch& p) { return p.soundsLike(start); }))
         starts.patches.push_back(start);
     if (hypothesis.measured) starts.measured.insert(structureText(start));
@@ -161,6 +162,26 @@ void race(SearchState& state, Allowance allowance, int attempt) {
     refineBest(state, whole, entrants, 2, 1);
     for (const Candidate& entrant : entrants) state.raced.followed.insert(structureKeyOf(entrant.patch));
     refineBest(state, whole, entrants, 1, 2);
+}
+
+void halve(SearchState& state, Allowance allowance) {
+    struct Heat {
+        std::size_t most;
+        int ofEach, iterations;
+    };
+    const Evaluator evaluator = state.evaluator(allowance);
+    const StartingPoints starts = startingPoints(state, 0);
+    std::vector<Candidate> entrants = evaluator.evaluate(starts.patches);
+    std::stable_sort(entrants.begin(), entrants.end(), better);
+    for (const Candidate& each : entrants) state.raced.donors.push_back(each.patch);
+    keepDifferentAndMeasured(starts.measured, entrants, 24, 3);
+    varyEach(state, evaluator, entrants);
+    state.budget.stages().enter("dry: refining");
+    for (const Heat& heat : {Heat{12, 2, 1}, {8, 2, 2}, {4, 1, 3}, {2, 1, 4}}) {
+        keepDifferent(entrants, heat.most, heat.ofEach);
+        refineEach(state, evaluator, entrants, heat.iterations);
+        for (const Candidate& each : entrants) state.raced.followed.insert(structureKeyOf(each.patch));
+    }
 }
 
 void tryReading(SearchState& state, Allowance allowance) {

@@ -11,6 +11,10 @@ namespace facet {
 /// followed. Something is found even when the budget is spent. Throws BudgetSpent and Cancelled.
 void race(SearchState& state, Allowance allowance, int attempt);
 
+/// A race on everything that the search compares, for where a render is cheap: starting points are halved again and again, and
+/// those that stay are refined longer each time. Throws BudgetSpent and Cancelled.
+void halve(SearchState& state, Allowance allowance);
+
 /// A short race that shows what a reading of the recording comes to: what measurements suggest, compared on everything
 /// that the search compares, the best three varied and refined a little. Its candidates stay on the leaderboard.
 /// Something is found even when the budget is spent. Throws BudgetSpent and Cancelled.

@@ -36,6 +36,7 @@ double lossWithoutNotes(const ReadingSearch& search, const Patch& patch) {
 /// Runs the trial of one; false when it was stopped.
 bool tryOne(SearchState& state, const Allowance& allowance) {
     try {
+        state.budget.stages().enter("readings");
         tryReading(state, allowance);
     } catch (const BudgetSpent&) {
         // What was seen until then is what it is judged by.

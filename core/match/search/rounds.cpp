@@ -1,6 +1,7 @@
 #include "core/match/search/rounds.h"
 
 #include "core/base/parallel.h"
+#include "core/base/units.h"
 #include "core/compare/loss.h"
 #include "core/dsp/evolution.h"
 #include "core/match/proposals/space_proposals.h"
@@ -18,7 +19,7 @@ namespace facet {
 
 namespace {
 
-constexpr double leastGain = 0.01;      ///< a round that lowers the rank by less is the last of its depth
+constexpr double leastRoundGain = 0.01; ///< a round that lowers the rank by less is the last of its depth
 constexpr double leastQuickGain = 0.05; ///< the same of a quick one
 
 /// Names what a proposal does, whatever patch it is made from.
@@ -147,7 +148,7 @@ bool round(SearchState& state, const Evaluator& evaluator, Depth depth) {
     auto restarts = evaluator.evaluate(scattered(state, leaderboard.best().patch, 0.06, 24));
     refineBest(state, evaluator, restarts, 2, 2);
     refine(state, evaluator, leaderboard.best(), 4);
-    return leaderboard.bestRank() < (1.0 - leastGain) * before.rank;
+    return leaderboard.bestRank() < (1.0 - leastRoundGain) * before.rank;
 }
 
 /// CMA-ES about the best, where steps along gradients find nothing more. True when it gained enough to go on from
@@ -170,7 +171,7 @@ bool polish(SearchState& state, const Evaluator& evaluator) {
         space.positionOf(before.patch), space.lower(), space.upper(),
         {.deviation = deviation, .evaluations = most, .seed = state.random.bits()}, state.inputs.task);
     refine(state, evaluator, state.leaderboard.best(), 3);
-    return state.leaderboard.bestRank() < (1.0 - leastGain) * before.rank;
+    return state.leaderboard.bestRank() < (1.0 - leastRoundGain) * before.rank;
 }
 
 /// Delays at many times and a few reverbs, fitted by themselves: only those that lie right promise anything.
@@ -196,18 +197,29 @@ void settle(SearchState& state, Allowance allowance) {
         return gained;
     };
     state.rejected.clear();
+    state.budget.stages().enter("delays and reverbs");
     scoreBest(state);
     addDelaysAndReverbs(state, evaluator);
+    state.budget.stages().enter("quick rounds");
     while (gains(Depth::quick)) {}
+    state.budget.stages().enter("further rounds");
     do {
         while (gains(Depth::usual)) {}
     } while (gains(Depth::thorough) || polish(state, evaluator));
 }
 
+bool quickRound(SearchState& state, Allowance allowance) {
+    return round(state, state.evaluator(allowance), Depth::quick);
+}
+
 void fixPhases(SearchState& state, Allowance allowance) {
     const Patch from = state.leaderboard.best().patch;
     const Address randomness{"layer:a/source:a", "phase_random"}, phase{"layer:a/source:a", "phase"};
-    if (state.constraints.locked(randomness) || from.value(randomness) == 0.0) return;
+    constexpr double lowHz = 200.0; // above it nobody hears where a cycle begins
+    const auto& notes = state.inputs.profile().notes;
+    const bool low =
+        std::any_of(notes.begin(), notes.end(), [](const NoteProfile& n) { return hzFromKey(n.note.key) < lowHz; });
+    if (!low || state.constraints.locked(randomness) || from.value(randomness) == 0.0) return;
     std::vector<Patch> fixed;
     for (int i = 0; i < 16; ++i) {
         Patch patch = from;

@@ -16,6 +16,9 @@ enum class Depth {
 /// Throws BudgetSpent and Cancelled.
 void settle(SearchState& state, Allowance allowance);
 
+/// One quick round. True while another is worth making. Throws likewise.
+bool quickRound(SearchState& state, Allowance allowance);
+
 /// Whether notes of the best start at one phase, as a bass's onset lets hear: sixteen phases are tried. Throws
 /// likewise.
 void fixPhases(SearchState& state, Allowance allowance);

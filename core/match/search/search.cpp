@@ -1,5 +1,6 @@
 #include "core/match/search/search.h"
 
+#include "core/match/search/dry_beginning.h"
 #include "core/match/search/prune.h"
 #include "core/match/search/race.h"
 #include "core/match/search/rounds.h"
@@ -10,6 +11,7 @@ namespace facet {
 
 namespace {
 
+constexpr Allowance untilRounds{.share = 0.4, .strict = true}; ///< the dry beginning
 constexpr Allowance untilPruning{.share = 0.82};
 
 /// What is kept back from the rounds is for pruning and levels, and time besides for scores and curves.
@@ -39,6 +41,7 @@ void restart(SearchState& state, int attempt) {
     };
     try {
         state.reporter.report("beginning anew from other kinds of sound");
+        state.budget.stages().enter("restart");
         race(state, untilPruning, attempt);
         if (leaderboard.bestRank() < promising * leaderboard.earlierRank()) settle(state, untilPruning);
     } catch (...) {
@@ -50,10 +53,12 @@ void restart(SearchState& state, int attempt) {
 
 void explore(SearchState& state) {
     try {
+        state.budget.stages().enter("start");
         state.evaluator(untilPruning).evaluate({state.constraints.applied(state.inputs.settings.start)});
     } catch (const BudgetSpent&) {} // what measurements say comes first
     if (state.inputs.settings.goOnWith.empty()) {
-        race(state, untilPruning, 0);
+        beginDry(state, untilRounds);
+        state.budget.stages().enter("phases");
         fixPhases(state, untilPruning);
     } else {
         goOn(state, untilPruning);
@@ -77,7 +82,9 @@ template <typename Stage> bool withinBudget(Stage&& stage) {
 void runSearch(SearchState& state) {
     try {
         const bool explored = withinBudget([&] { explore(state); });
+        state.budget.stages().enter("prune");
         const bool pruned = withinBudget([&] { prune(state, untilLevels(state.budget)); });
+        state.budget.stages().enter("levels");
         const bool finished = withinBudget([&] { finishLevels(state, untilScores(state.budget)); });
         state.complete = explored && pruned && finished;
     } catch (const Cancelled&) {

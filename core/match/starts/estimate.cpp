@@ -169,6 +169,11 @@ double chordFallOf(const Profile& profile) {
 
 } // namespace
 
+Patch withMeasuredEcho(const Profile& profile, Patch patch) {
+    estimateEcho(profile.space.echo, patch);
+    return patch;
+}
+
 Patch estimate(const Profile& profile, const Patch& base) {
     Patch patch = base;
     const std::string filter = "layer:a/filter:a";

@@ -10,6 +10,9 @@ namespace facet {
 /// its cutoff and envelope where the sound closes or is dark, and a delay for an echo that was heard.
 Patch estimate(const Profile& profile, const Patch& base);
 
+/// The patch with a delay for the echo that was heard, unless it has one already or none was heard.
+Patch withMeasuredEcho(const Profile& profile, Patch patch);
+
 /// The structure in words of any patch: "pulse 30 % + saw, low-pass 12 dB".
 std::string structureText(const Patch& patch);
 

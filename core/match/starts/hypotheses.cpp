@@ -11,6 +11,7 @@
 #include "core/match/proposals/links.h"
 #include "core/match/evidence/isolated_notes.h"
 #include "core/match/proposals/measured_modulation.h"
+#include "core/match/starts/source_filter_starts.h"
 #include "core/match/starts/spectral_envelope_starts.h"
 #include "core/match/evidence/source_ratios.h"
 #include "core/match/evidence/wavetable.h"
@@ -75,6 +76,7 @@ public:
             for (double hz : {500.0, 1500.0, 4000.0, 8000.0})
                 add([&](Patch& patch) { through(patch, wave, FilterKind::bandPass, hz); });
         }
+        sourcesBehindFilters(heard);
         ownPartials();
         ownCycles();
         still(heard);
@@ -132,6 +134,37 @@ private:
                                      : hzFromKey(each.note.key + each.note.cents / 100.0, profile_.tuningCents);
     }
     double hzOfLongest() const { return hzOf(*longest_); }
+
+    /// What the partials themselves say of source and filter, plain and stacked.
+    void sourcesBehindFilters(Wave heard) {
+        constexpr std::size_t most = 10, stackedToo = 4;
+        constexpr double leastSpread = 2.0; // cents
+        const auto fits = sourceFilterFits(profile_, reference_, 0.45 * analysisRateHz, most, threads_);
+        const IsolatedNote lone = longestIsolatedNote(profile_, reference_.seconds());
+        double spread = notMeasurable;
+        if (lone.note && !profile_.motion.vibrato.found())
+            spread = lineWidthCents(reference_, lone.note->note.start, lone.note->note.end, hzOf(*lone.note));
+        for (std::size_t i = 0; i < fits.size(); ++i) {
+            add(
+                [&](Patch& patch) {
+                    source(patch, firstSource, heard);
+                    applySourceFilterFit(patch, profile_, fits[i]);
+                },
+                true);
+            if (i >= stackedToo) continue;
+            for (int voices : {2, 3, 7})
+                add(
+                    [&](Patch& patch) {
+                        source(patch, firstSource, heard);
+                        applySourceFilterFit(patch, profile_, fits[i]);
+                        set(patch, {firstSource, "voices"}, voices);
+                        set(patch, {firstSource, "detune"},
+                            isMeasured(spread) && spread >= leastSpread ? detuneFromLineWidth(spread, voices) : 10.0);
+                        set(patch, {firstSource, "spread"}, profile_.width.stereo ? 60.0 : 0.0);
+                    },
+                    true);
+        }
+    }
 
     void ownPartials() {
         if (!longest_) return;

@@ -3,6 +3,7 @@
 #include "core/match/targets/segment.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace facet {
 
@@ -53,7 +54,22 @@ std::optional<PreparedTarget> PreparedTarget::part(const TimeSpan& span, const T
     return prepared;
 }
 
+PreparedTarget PreparedTarget::telling(std::size_t most, const TargetSettings& settings) const {
+    const Performance counted = attendedNotes(performance, attention.leftOut);
+    const auto moments = tellingMoments(counted, most);
+    PreparedTarget some = *this;
+    double seconds = 0.0;
+    some.performance = momentsOf(counted, moments, &seconds);
+    const Recording heard = attended(reference, attention);
+    some.notes = std::make_shared<const NoteLoss>(heard, counted, moments, settings.focusLowHz, upperHz);
+    some.performance.frames =
+        std::min(performance.frames, static_cast<int>(std::ceil(some.notes->until() * performance.rateHz)) + 1);
+    some.shareHeard = std::clamp(seconds / std::max(0.1, performance.seconds()), 0.02, 1.0);
+    return some;
+}
+
 std::optional<PreparedTarget> PreparedTarget::segment(double longest, const TargetSettings& settings) const {
+    if (notes) return std::nullopt; // there is no less than a few notes
     const auto found = span(longest);
     return found ? part(*found, settings) : std::nullopt;
 }

@@ -5,6 +5,7 @@
 #include "core/audio/attention.h"
 #include "core/compare/comparison.h"
 #include "core/compare/loss.h"
+#include "core/compare/note_loss.h"
 #include "core/match/targets/match_target.h"
 
 #include <memory>
@@ -21,6 +22,17 @@ struct PreparedTarget {
     Profile profile;
     double upperHz; ///< above which nothing is compared
     std::shared_ptr<const Loss> loss;
+    /// Where only a few notes are compared: their own loss, which takes the place of the other. `performance` holds
+    /// those notes.
+    std::shared_ptr<const NoteLoss> notes{};
+    double shareHeard = 1.0; ///< how much of the whole a render of it is, 0 … 1
+
+    /// Residuals whose mean magnitude is the loss of a render in dB.
+    Eigen::VectorXf residual(const Recording& render) const {
+        return notes ? notes->residual(render) : loss->residual(render);
+    }
+    /// Its telling moments alone, so many at most, compared by what their notes do; see tellingMoments().
+    PreparedTarget telling(std::size_t most, const TargetSettings& settings) const;
 
     /// `weights`: the sum over all targets. Throws Error for a recording that cannot be measured, and Cancelled.
     static PreparedTarget prepare(const MatchTarget& target, double weights, const TargetSettings& settings,

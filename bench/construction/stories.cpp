@@ -1,0 +1,47 @@
+// What the partials alone say of source and filter: sourceFilterFits() on references of known making.
+//   build/release/bench/stories FOLDER [WORD …]
+#include "core/audio/audio_file.h"
+#include "core/match/evidence/source_filter.h"
+#include "core/match/targets/prepared_target.h"
+#include "core/performance/midi_file.h"
+
+#include <chrono>
+#include <cstdio>
+#include <filesystem>
+
+namespace facet {
+namespace {
+
+int run(int argc, char** argv) {
+    const std::filesystem::path folder = argv[1];
+    std::vector<std::filesystem::path> ids;
+    for (const auto& entry : std::filesystem::directory_iterator(folder))
+        if (entry.path().extension() == ".mid") ids.push_back(entry.path());
+    std::sort(ids.begin(), ids.end());
+    for (const auto& id : ids) {
+        const std::string name = id.stem().string();
+        bool wanted = argc <= 2;
+        for (int i = 2; i < argc; ++i) wanted = wanted || name.find(argv[i]) != name.npos;
+        if (!wanted) continue;
+        const Recording recording = readAudio(folder / (name + ".flac"));
+        Performance played = readMidi(id);
+        played.frames = recording.frameCount();
+        played.rateHz = recording.rateHz;
+        played.channelCount = recording.channelCount();
+        const Recording at48k = atRate(recording, analysisRateHz);
+        const Profile profile = measureProfile(at48k, played);
+        const auto begun = std::chrono::steady_clock::now();
+        const auto fits = sourceFilterFits(profile, at48k, upperCutoffHz(at48k, recording.rateHz), 6, 1);
+        std::printf("%s (%.2f s)\n", name.c_str(), std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count());
+        for (const auto& fit : fits)
+            std::printf("   %.2f (%.2f dB) %s, %.0f dB; cutoff %.0f Hz %+.1f oct attack %.0f decay %.0f ms, key %.2f velocity %.1f along %.1f (%.2f)\n", fit.cost,
+                        fit.errorDb, wordsOf(fit).c_str(), fit.resonanceDb, std::exp2(fit.cutoff.rest), fit.cutoff.envelope, 1000 * fit.cutoff.attack,
+                        1000 * fit.cutoff.decay, fit.cutoff.perOctave, fit.cutoff.velocity, fit.cutoff.along, fit.cutoff.errorRms);
+    }
+    return 0;
+}
+
+} // namespace
+} // namespace facet
+
+int main(int argc, char** argv) { return argc < 2 ? 2 : facet::run(argc, argv); }
