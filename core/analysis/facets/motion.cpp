@@ -221,6 +221,7 @@ MotionProfile measureMotion(std::span<const float> mono48k, const Performance& p
         note.measureBeating(mono48k, f0Hz[i], task);
     }
     dropWhatIsTheGate(motion);
+    motion.switched = findStepPattern(mono48k, performance);
     return motion;
 }
 

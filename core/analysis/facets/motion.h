@@ -1,6 +1,7 @@
 // Periodic change of pitch, level and brightness, and the beating of detuned voices.
 #pragma once
 
+#include "core/analysis/facets/step_pattern.h"
 #include "core/analysis/series/periodic.h"
 #include "core/base/task.h"
 #include "core/performance/performance.h"
@@ -24,6 +25,7 @@ struct MotionProfile {
     PeriodicChange tremolo;                ///< of the amplitude, share of its mean
     double tremoloDepthDb = notMeasurable; ///< from the loudest to the softest of a cycle
     std::vector<CurvePoint> tremoloRate;   ///< Hz over seconds of the recording; also where the rate changes
+    StepPattern switched;                     ///< of a gate with a rhythm
     PeriodicChange filter;                 ///< of the effective cutoff, in octaves
     double driftCents = notMeasurable;     ///< standard deviation of the pitch below 1 Hz, vibrato taken out
     double detuneCents = notMeasurable;    ///< distance of two voices that beat

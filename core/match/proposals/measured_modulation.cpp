@@ -67,6 +67,42 @@ std::map<std::string, std::vector<std::string>> pitchesOf(const Patch& patch) {
     return pitches;
 }
 
+/// Lets a drawn LFO, which runs on through all notes, switch the amplitudes of all sources in the steps that were
+/// heard.
+void gate(const StepPattern& steps, Patch& patch) {
+    std::map<std::string, std::string> lfoOf; // by layer
+    std::vector<std::string> sources;
+    for (const auto& module : patch.modules())
+        if (module.kind == ModuleKind::source && takesPart(patch, module) &&
+            patch.value({module.path, "amplitude"}) == 100.0 && patch.value({module.path, "level"}) > -60.0)
+            sources.push_back(module.path);
+    for (const std::string& source : sources) {
+        if (isMoved(patch, source + "/amplitude")) continue;
+        const std::string layer(layerOfPath(source));
+        std::string& lfo = lfoOf[layer];
+        if (lfo.empty()) {
+            lfo = patch.freePath(ModuleKind::lfo, layer);
+            patch.add(lfo);
+            const double round = steps.stepSeconds * static_cast<double>(steps.levels.size());
+            patch.set({lfo, "shape"}, static_cast<double>(LfoShape::drawn));
+            patch.set({lfo, "mode"}, static_cast<double>(LfoMode::free));
+            patch.setNearest({lfo, "rate"}, 1.0 / round);
+            const double phase = -steps.begin / round;
+            patch.setNearest({lfo, "phase"}, 360.0 * (phase - std::floor(phase)));
+            ModuleData drawn;
+            const auto count = static_cast<double>(steps.levels.size());
+            for (std::size_t i = 0; i < steps.levels.size(); ++i) {
+                constexpr double edge = 0.02; // of a step
+                drawn.shape.push_back({static_cast<double>(i) / count, steps.levels[i]});
+                drawn.shape.push_back({(static_cast<double>(i) + 1.0 - edge) / count, steps.levels[i]});
+            }
+            patch.setData(lfo, drawn);
+        }
+        patch.set({source, "amplitude"}, 50.0);
+        addLink(patch, lfo, source + "/amplitude", 50.0);
+    }
+}
+
 /// An envelope that lets sources begin off their pitch. Throws Error where there is no room for it.
 void sweepPitches(const OnsetSweep& sweep, const std::vector<std::string>& pitches, Patch& patch) {
     for (const std::string& pitch : pitches)
@@ -132,7 +168,10 @@ Patch withModulation(const Profile& profile, const Patch& patch, MeasuredModulat
             break;
         }
         case MeasuredModulation::tremolo:
-            if (!layer.empty()) cycle(motion.tremolo, {layer + "/level"}, 0.5 * tremoloDb(motion.tremolo), 0.0, moved);
+            if (motion.switched.found())
+                gate(motion.switched, moved);
+            else if (!layer.empty())
+                cycle(motion.tremolo, {layer + "/level"}, 0.5 * tremoloDb(motion.tremolo), 0.0, moved);
             break;
         case MeasuredModulation::sweep:
             if (const OnsetSweep sweep = sweepOfNotes(profile); isMeasured(sweep.cents))
@@ -150,7 +189,8 @@ Patch withMotion(const Profile& profile, const Patch& patch) {
     Patch moved = patch;
     for (MeasuredModulation modulation : measuredModulations)
         // What is gated opens and closes no filter besides.
-        if (modulation != MeasuredModulation::filter || !profile.motion.tremolo.found())
+        if (modulation != MeasuredModulation::filter ||
+            (!profile.motion.tremolo.found() && !profile.motion.switched.found()))
             moved = withModulation(profile, moved, modulation);
     return moved;
 }

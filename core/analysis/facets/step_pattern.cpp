@@ -1,0 +1,168 @@
+#include "core/analysis/facets/step_pattern.h"
+
+#include "core/analysis/facets/level.h"
+#include "core/base/units.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace facet {
+
+namespace {
+
+constexpr double reach = 0.012; ///< seconds to either side between which a change is abrupt
+constexpr double shortestStep = 0.05, longestStep = 0.5;
+constexpr std::size_t mostSteps = 32;
+
+/// Whether a note is held at an instant, and since at least so many seconds.
+bool isHeld(const Performance& performance, double seconds, double since) {
+    return std::any_of(performance.notes.begin(), performance.notes.end(),
+                       [&](const Note& note) { return note.start + since < seconds && seconds < note.end - reach; });
+}
+
+bool begins(const Performance& performance, double seconds) {
+    constexpr double near = 0.03;
+    return std::any_of(performance.notes.begin(), performance.notes.end(), [&](const Note& note) {
+        return std::abs(note.start - seconds) < near || std::abs(note.end - seconds) < near;
+    });
+}
+
+/// How far the level changes within a moment, everywhere inside of notes.
+struct Changes {
+    std::vector<float> signedDb; ///< at each step of the level; 0 outside of notes and where they begin or end
+    std::vector<float> largest;  ///< magnitude of the largest near by, capped: what is louder still tells no more
+    std::vector<bool> inside;
+    double usual = 0.0; ///< mean of the largest
+};
+
+Changes changesOf(const Track& level, const Performance& performance) {
+    constexpr double settled = 0.04;
+    constexpr float mostDb = 12.0f;
+    constexpr int near = 4; // steps
+    const int half = std::max(1, level.indexAt(reach));
+    const int count = static_cast<int>(level.values.size());
+    Changes changes;
+    changes.signedDb.assign(static_cast<std::size_t>(count), 0.0f);
+    changes.largest.assign(static_cast<std::size_t>(count), 0.0f);
+    changes.inside.assign(static_cast<std::size_t>(count), false);
+    int within = 0;
+    for (int i = half; i + half < count; ++i) {
+        const double seconds = i * level.stepSeconds;
+        if (!isHeld(performance, seconds, settled) || begins(performance, seconds)) continue;
+        changes.inside[static_cast<std::size_t>(i)] = true;
+        changes.signedDb[static_cast<std::size_t>(i)] =
+            std::max(level.values[static_cast<std::size_t>(i + half)], -90.0f) -
+            std::max(level.values[static_cast<std::size_t>(i - half)], -90.0f);
+    }
+    for (int i = 0; i < count; ++i) {
+        if (!changes.inside[static_cast<std::size_t>(i)]) continue;
+        float largest = 0.0f;
+        for (int k = std::max(0, i - near); k <= std::min(count - 1, i + near); ++k)
+            largest = std::max(largest, std::abs(changes.signedDb[static_cast<std::size_t>(k)]));
+        changes.largest[static_cast<std::size_t>(i)] = std::min(mostDb, largest);
+        changes.usual += static_cast<double>(std::min(mostDb, largest));
+        ++within;
+    }
+    changes.usual /= std::max(1, within);
+    return changes;
+}
+
+struct Grid {
+    double step = notMeasurable, begin = 0.0;
+};
+
+/// The step on whose multiples the level changes most, against elsewhere.
+Grid gridOf(const Changes& changes, double stepSeconds) {
+    constexpr double leastDb = 4.0, leastTimes = 2.0, leastShare = 0.2;
+    constexpr int fewest = 6, places = 24;
+    Grid best;
+    double most = 0.0;
+    const auto count = static_cast<double>(changes.largest.size()) * stepSeconds;
+    for (double step = shortestStep; step < longestStep; step *= 1.002)
+        for (int p = 0; p < places; ++p) {
+            const double begin = step * p / places;
+            double sum = 0.0;
+            int lines = 0, rises = 0, falls = 0;
+            for (double at = begin; at < count; at += step) {
+                const auto i = static_cast<std::size_t>(at / stepSeconds);
+                if (i >= changes.inside.size() || !changes.inside[i]) continue;
+                sum += static_cast<double>(changes.largest[i]);
+                rises += changes.signedDb[i] > leastDb;
+                falls += changes.signedDb[i] < -leastDb;
+                ++lines;
+            }
+            if (lines < fewest || sum < leastDb * lines || sum < leastTimes * changes.usual * lines) continue;
+            // Repeats only rise, and die away slowly.
+            if (rises < leastShare * lines || falls < leastShare * lines) continue;
+            const double stands = (sum / lines - changes.usual) * std::sqrt(static_cast<double>(lines));
+            if (stands <= most) continue;
+            most = stands;
+            best = {step, begin};
+        }
+    return best;
+}
+
+} // namespace
+
+StepPattern findStepPattern(std::span<const float> mono48k, const Performance& performance) {
+    if (performance.notes.empty()) return {};
+    // Smooth over a period of the lowest note, no more: edges shall stay edges.
+    double lowest = 127.0;
+    for (const Note& note : performance.notes) lowest = std::min(lowest, 1.0 * note.key);
+    const Track level = levelTrack(mono48k, std::clamp(1.2 / hzFromKey(lowest), 0.006, 0.02));
+    const Grid grid = gridOf(changesOf(level, performance), level.stepSeconds);
+    if (!isMeasured(grid.step)) return {};
+    double first = 1e9, last = 0.0;
+    for (const Note& note : performance.notes) {
+        first = std::min(first, note.start);
+        last = std::max(last, note.end);
+    }
+    const double begin = grid.begin + std::ceil((first - 0.3 * grid.step - grid.begin) / grid.step) * grid.step;
+    // Levels in the middle of each step, below the highest near by: notes may be louder or softer, and decay.
+    std::vector<double> heard;
+    for (double at = begin; at + 0.5 * grid.step < last; at += grid.step) {
+        std::vector<float> within;
+        for (double t = at + 0.25 * grid.step; t < at + 0.85 * grid.step; t += level.stepSeconds)
+            if (t >= 0.0 && level.indexAt(t) < static_cast<int>(level.values.size()))
+                within.push_back(level.values[static_cast<std::size_t>(level.indexAt(t))]);
+        heard.push_back(within.empty() ? silenceDb : medianOf(within));
+    }
+    constexpr std::ptrdiff_t near = 4;
+    std::vector<double> shares;
+    for (std::size_t i = 0; i < heard.size(); ++i) {
+        const auto at = static_cast<std::ptrdiff_t>(i);
+        const auto from = heard.begin() + std::max<std::ptrdiff_t>(0, at - near),
+                   to = heard.begin() +
+                        std::min<std::ptrdiff_t>(static_cast<std::ptrdiff_t>(heard.size()), at + near + 1);
+        shares.push_back(gainFromDb(std::max(-60.0, heard[i] - *std::max_element(from, to))));
+    }
+    if (shares.size() < 4) return {};
+    // The shortest round that repeats, or all of it.
+    StepPattern pattern{grid.step, begin, {}};
+    for (std::size_t round : {2, 3, 4, 6, 8, 12, 16, 24, 32}) {
+        if (2 * round > shares.size() + round / 4) break;
+        std::vector<double> means(round, 0.0);
+        std::vector<int> counts(round, 0);
+        for (std::size_t i = 0; i < shares.size(); ++i) {
+            means[i % round] += shares[i];
+            ++counts[i % round];
+        }
+        for (std::size_t i = 0; i < round; ++i) means[i] /= std::max(1, counts[i]);
+        double apart = 0.0;
+        for (std::size_t i = 0; i < shares.size(); ++i)
+            apart += std::abs(shares[i] - means[i % round]) / static_cast<double>(shares.size());
+        if (apart > 0.1) continue;
+        pattern.levels = means;
+        break;
+    }
+    if (pattern.levels.empty()) {
+        if (shares.size() > mostSteps) return {};
+        pattern.levels = shares;
+    }
+    const auto [low, high] = std::minmax_element(pattern.levels.begin(), pattern.levels.end());
+    if (*low > 0.6 * *high) return {};
+    for (double& share : pattern.levels) share = std::clamp(share / *high, 0.0, 1.0);
+    return pattern;
+}
+
+} // namespace facet
