@@ -456,7 +456,7 @@ TEST(Hypotheses, HoldTheCourseOfAPulseWidthAndOfAPhaser) {
     const auto measured = [&](const Patch& patch) {
         const Recording reference = render(patch, played);
         auto all = hypothesesFor(measureProfile(reference, played), reference, Patch());
-        std::erase_if(all, [](const Hypothesis& each) { return !each.measured; });
+        std::erase_if(all, [](const Hypothesis& each) { return !each.measured || each.words.starts_with("wavetable"); });
         return all;
     };
     Patch plain;

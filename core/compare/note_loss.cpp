@@ -20,6 +20,7 @@ namespace note_cells {
 constexpr double rate = analysisRateHz;
 constexpr int shortSize = 512;             ///< of the first moments, which no window of a low note resolves
 constexpr double longestMoment = 1.6;      ///< seconds looked at
+constexpr double together = 0.03;          ///< seconds within which notes begin at once
 constexpr double enoughSeconds = 1.8;      ///< of all moments together
 constexpr double tailSeconds = 0.25;       ///< looked at after the notes have ended
 constexpr float floorShare = 1e-6f;        ///< −60 dB re the loudest cell of a span's resolution
@@ -27,6 +28,7 @@ constexpr double groupOctaves = 1.0 / 6.0; ///< partials that lie nearer than so
 constexpr float compression = 12.0f;       ///< dB from which on differences count less and less
 constexpr float levelWeight = 3.0f, sideWeight = 0.3f, betweenWeight = 0.6f, pitchWeight = 0.15f;
 constexpr float mostOffPitch = 50.0f;
+constexpr float repeatWeight = 5.0f; ///< for a tenth of correlation, as for a decibel
 
 struct Bins {
     int first, last; ///< the last is one past
@@ -57,6 +59,32 @@ struct Span {
 struct PitchPoint {
     double seconds, hz;
 };
+
+/// Where it is asked how far a sound repeats itself by a note's period: what noise never does.
+struct RepeatPoint {
+    double seconds, hz;
+    float repeats; ///< of the reference, −1 … 1
+};
+
+/// Normalized correlation of three periods with what lies so many periods later that rounding to samples matters
+/// little.
+float repeatsAt(const std::vector<float>& mono, double seconds, double hz) {
+    const double period = rate / hz;
+    int lag = static_cast<int>(std::lround(period));
+    double off = std::abs(period - lag) / period;
+    for (int k = 2; k <= 3; ++k) {
+        const double apart = std::abs(k * period - std::round(k * period)) / period;
+        if (apart > 0.5 * off) continue;
+        off = apart;
+        lag = static_cast<int>(std::lround(k * period));
+    }
+    const int length = static_cast<int>(3.0 * period), begin = static_cast<int>(seconds * rate) - (length + lag) / 2;
+    if (begin < 0 || begin + length + lag > static_cast<int>(mono.size())) return 0.0f;
+    const float* x = mono.data() + begin;
+    const float* y = x + lag;
+    const float energy = 0.5f * (dotProduct(x, x, length) + dotProduct(y, y, length));
+    return energy > 1e-12f ? dotProduct(x, y, length) / energy : 0.0f;
+}
 
 std::vector<double> fundamentalsOf(const Performance& performance, const std::vector<std::size_t>& notes, double at) {
     std::vector<double> hz;
@@ -216,6 +244,7 @@ using namespace note_cells;
 struct NoteLoss::Impl {
     std::vector<Span> spans;
     std::vector<PitchPoint> pitches;
+    std::vector<RepeatPoint> repeats;
     bool stereo;
     double until = 0.0;
     float total = 0.0f; ///< of all weights
@@ -232,6 +261,7 @@ struct NoteLoss::Impl {
                 span.weights.sum() + levelWeight + (stereo ? sideWeight * static_cast<float>(span.sides.size()) : 0.0f);
             until = std::max(until, static_cast<double>(span.begins.back() + span.size) / rate);
         }
+        total += repeatWeight * static_cast<float>(repeats.size());
         total += pitchWeight * mostOffPitch * static_cast<float>(pitches.size()) / 10.0f;
     }
 
@@ -268,7 +298,10 @@ struct NoteLoss::Impl {
                 hz = fundamentalsOf(performance, moment, begins[i] + 0.03);
             }
             addSpans(begins[i], stop, std::min(next, end + tailSeconds), i + 1 == begins.size(), hz, lowerHz, upperHz);
-            if (hz.size() == 1) addPitch(mono, begins[i], stop, hz.front());
+            if (hz.size() == 1) {
+                addPitch(mono, begins[i], stop, hz.front());
+                addRepeats(mono, begins[i], stop, hz.front());
+            }
         }
     }
 
@@ -278,6 +311,16 @@ struct NoteLoss::Impl {
         if (!isMeasured(hz) || std::abs(centsBetween(expected, hz)) > 100.0) return;
         const double again = refinePitch(mono, at - 0.02, expected);
         if (isMeasured(again) && std::abs(centsBetween(hz, again)) < 20.0) pitches.push_back({at, hz});
+    }
+
+    /// Only where the reference repeats itself clearly: what beats, or has a room behind it, tells nothing so.
+    void addRepeats(const std::vector<float>& mono, double start, double end, double hz) {
+        constexpr float clearly = 0.6f;
+        for (const double share : {0.35, 0.7}) {
+            const double at = start + share * (end - start);
+            const float repeats_ = repeatsAt(mono, at, hz);
+            if (repeats_ > clearly) repeats.push_back({at, hz, repeats_});
+        }
     }
 
     /// Frames of a size whose middles lie within two instants, about half of the size apart.
@@ -384,6 +427,10 @@ struct NoteLoss::Impl {
                 isMeasured(hz) && hz > 0.0 ? static_cast<float>(centsBetween(point.hz, hz)) : mostOffPitch;
             all.push_back(5.0f * pitchWeight * std::clamp(cents, -mostOffPitch, mostOffPitch));
         }
+        for (const RepeatPoint& point : repeats) { // more of it is no fault: the reference has a room and noise
+            const float missing = std::max(0.0f, point.repeats - repeatsAt(mono, point.seconds, point.hz));
+            all.push_back(10.0f * repeatWeight * missing);
+        }
         Eigen::VectorXf residual = Eigen::Map<Eigen::VectorXf>(all.data(), static_cast<Eigen::Index>(all.size()));
         return residual * (static_cast<float>(all.size()) / total);
     }
@@ -402,10 +449,12 @@ Eigen::VectorXf NoteLoss::residual(const Recording& candidate) const {
 
 double NoteLoss::until() const { return impl_->until; }
 
-std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performance, std::size_t most) {
+namespace note_cells {
+
+/// The notes of each moment of a phrase: those that begin together or overlap, as far as a moment may last.
+std::vector<std::vector<std::size_t>> allMoments(const Performance& performance) {
     const auto& notes = performance.notes;
-    // Notes that begin together or overlap, as far as a moment may last.
-    constexpr double together = 0.03, longest = 2.5;
+    constexpr double longest = 2.5;
     constexpr std::size_t mostNotes = 8;
     std::vector<std::vector<std::size_t>> moments;
     for (std::size_t n = 0; n < notes.size(); ++n) {
@@ -424,6 +473,16 @@ std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performa
         else
             moments.push_back({n});
     }
+    return moments;
+}
+
+} // namespace note_cells
+
+std::size_t momentCount(const Performance& performance) { return note_cells::allMoments(performance).size(); }
+
+std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performance, std::size_t most) {
+    const auto& notes = performance.notes;
+    const auto moments = allMoments(performance);
     struct Moment {
         std::size_t index;
         double length, key, velocity, alone;
@@ -439,7 +498,7 @@ std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performa
             end = std::max(end, notes[n].end);
             moment.key += notes[n].key / static_cast<double>(some.size());
             moment.velocity += notes[n].velocity / static_cast<double>(some.size());
-            moment.tied = moment.tied || notes[n].start > notes[some.front()].start + together;
+            moment.tied = moment.tied || notes[n].start > notes[some.front()].start + note_cells::together;
         }
         const double next = m + 1 < moments.size() ? notes[moments[m + 1].front()].start : performance.seconds();
         moment.length = std::min(end, next) - notes[some.front()].start;

@@ -44,6 +44,9 @@ private:
 /// the lowest and highest, the hardest and softest, and one with a tie. By their beginnings.
 std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performance, std::size_t most);
 
+/// How many moments a phrase has: notes that begin together, or that are tied, are one.
+std::size_t momentCount(const Performance& performance);
+
 /// Those notes alone, at their times; what lasts longer than is looked at is cut. `seconds`, where given, receives how
 /// long they sound.
 Performance momentsOf(const Performance& performance, const std::vector<std::vector<std::size_t>>& moments,

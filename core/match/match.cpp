@@ -2,9 +2,11 @@
 
 #include "core/analysis/quality.h"
 #include "core/base/error.h"
+#include "core/engine/render.h"
 #include "core/match/search/curves.h"
 #include "core/match/search/finalists.h"
 #include "core/match/search/search.h"
+#include "core/match/search/slow_movers.h"
 #include "core/match/targets/segment.h"
 
 #include <algorithm>
@@ -117,21 +119,40 @@ std::vector<ScoredPatch> bestOfOtherReadings(const std::deque<ReadingSearch>& se
     return others;
 }
 
+/// Puts curves in the place of what moves the winner once through the phrase, where it sounds as near with them.
+std::vector<Curve> unwind(Patch& winner, PreparedTarget& target) {
+    constexpr double asNear = 1.03; // times the loss
+    const Unwound other = unwound(winner, target.performance);
+    if (other.curves.empty()) return {};
+    Performance moved = target.performance;
+    for (const Curve& curve : other.curves) moved.setCurve(curve);
+    const auto lossOf = [&](const Patch& patch, const Performance& performance) {
+        return Loss::value(target.loss->residual(std::move(renderAt48k({&patch, 1}, performance).front())));
+    };
+    if (lossOf(other.patch, moved) > asNear * lossOf(winner, target.performance)) return {};
+    winner = other.patch;
+    target.performance = std::move(moved);
+    return other.curves;
+}
+
 /// Curves of each target with the winner, put into the targets' performances. Where the number of evaluations is what
 /// limits, only a search that came to rest has them, so that equal evaluations give equal results.
-std::vector<std::vector<Curve>> drawCurves(const Patch& winner, const std::vector<MatchTarget>& targets,
+std::vector<std::vector<Curve>> drawCurves(Patch& winner, const std::vector<MatchTarget>& targets,
                                            std::vector<PreparedTarget>& prepared, const SearchState& search,
                                            const Deadline& deadline) {
     std::vector<std::vector<Curve>> curves(prepared.size());
     const MatchSettings& settings = search.inputs.settings;
+    if (prepared.size() == 1 && !isLong(targets.front())) curves.front() = unwind(winner, prepared.front());
     if (settings.evaluations > 0 && !search.complete) return curves;
     const double scoreSeconds = search.budget.scoreSeconds();
     for (std::size_t t = 0; t < prepared.size(); ++t) {
         if (deadline.hurried() || deadline.passedIn(scoreSeconds)) break;
         if (isLong(targets[t])) continue; // a segment does not say how the whole moves
         const auto goOn = [&] { return !deadline.stopped() && !deadline.passedIn(scoreSeconds); };
-        curves[t] = curvesFor(winner, prepared[t], settings, goOn);
-        for (const Curve& curve : curves[t]) prepared[t].performance.setCurve(curve);
+        for (const Curve& curve : curvesFor(winner, prepared[t], settings, goOn)) {
+            curves[t].push_back(curve);
+            prepared[t].performance.setCurve(curve);
+        }
     }
     return curves;
 }
@@ -167,8 +188,10 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     budget.stages().enter("score");
 
     const Deadline deadline(search);
+    double scoreSeconds = budget.scoreSeconds();
     std::vector<ScoredPatch> scored =
-        scoreFinalists(finalistsOf(search, deadline), prepared, settings, deadline, budget.scoreSeconds());
+        scoreFinalists(finalistsOf(search, deadline), prepared, settings, deadline, scoreSeconds);
+    budget.setScoreSeconds(scoreSeconds);
     result.before = scored.front();
     scored.erase(scored.begin());
     rankByWorth(scored, result.before, search);
@@ -189,7 +212,8 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.best = scored.front();
     result.evaluations = budget.evaluations(); // what follows is compared with nothing
     budget.stages().enter("certainty");
-    if (!deadline.hurried()) result.ranges = certaintyOf(search, result.best.patch);
+    constexpr double mayBeLate = 0.4; // seconds
+    if (!deadline.hurried() && !deadline.passedIn(budget.certaintySeconds() - mayBeLate)) result.ranges = certaintyOf(search, result.best.patch);
     result.unidentifiable = unidentifiableOf(search.inputs, result.best.patch);
     result.shortfalls = shortfallsOf(result.best.comparison, result.best.facetFloors, prepared.front().profile,
                                      measureQuality(first.reference));

@@ -71,34 +71,47 @@ struct Grid {
     double step = notMeasurable, begin = 0.0;
 };
 
+/// How much more the level changes on the lines of a grid than elsewhere, in units of chance; 0 where that is no gate.
+double standingOut(const Changes& changes, double stepSeconds, double step, double begin, bool sharply) {
+    constexpr double leastDb = 4.0, leastTimes = 2.0, leastShare = 0.2;
+    constexpr int fewest = 6;
+    double sum = 0.0, sharp = 0.0;
+    int lines = 0, rises = 0, falls = 0;
+    const auto end = static_cast<double>(changes.largest.size()) * stepSeconds;
+    for (double at = begin; at < end; at += step) {
+        const auto i = static_cast<std::size_t>(std::max(0.0, at / stepSeconds));
+        if (i >= changes.inside.size() || !changes.inside[i]) continue;
+        sum += static_cast<double>(changes.largest[i]);
+        sharp += std::min(12.0, static_cast<double>(std::abs(changes.signedDb[i])));
+        rises += changes.signedDb[i] > leastDb;
+        falls += changes.signedDb[i] < -leastDb;
+        ++lines;
+    }
+    if (lines < fewest || sum < leastDb * lines || sum < leastTimes * changes.usual * lines) return 0.0;
+    // Repeats only rise, and die away slowly.
+    if (rises < leastShare * lines || falls < leastShare * lines) return 0.0;
+    return ((sharply ? sharp : sum) / lines - changes.usual) * std::sqrt(static_cast<double>(lines));
+}
+
 /// The step on whose multiples the level changes most, against elsewhere.
 Grid gridOf(const Changes& changes, double stepSeconds) {
-    constexpr double leastDb = 4.0, leastTimes = 2.0, leastShare = 0.2;
-    constexpr int fewest = 6, places = 24;
+    constexpr int places = 24;
     Grid best;
     double most = 0.0;
-    const auto count = static_cast<double>(changes.largest.size()) * stepSeconds;
+    const auto keep = [&](double step, double begin, bool sharply) {
+        const double stands = standingOut(changes, stepSeconds, step, begin, sharply);
+        if (stands <= most) return;
+        most = stands;
+        best = {step, begin};
+    };
     for (double step = shortestStep; step < longestStep; step *= 1.002)
-        for (int p = 0; p < places; ++p) {
-            const double begin = step * p / places;
-            double sum = 0.0;
-            int lines = 0, rises = 0, falls = 0;
-            for (double at = begin; at < count; at += step) {
-                const auto i = static_cast<std::size_t>(at / stepSeconds);
-                if (i >= changes.inside.size() || !changes.inside[i]) continue;
-                sum += static_cast<double>(changes.largest[i]);
-                rises += changes.signedDb[i] > leastDb;
-                falls += changes.signedDb[i] < -leastDb;
-                ++lines;
-            }
-            if (lines < fewest || sum < leastDb * lines || sum < leastTimes * changes.usual * lines) continue;
-            // Repeats only rise, and die away slowly.
-            if (rises < leastShare * lines || falls < leastShare * lines) continue;
-            const double stands = (sum / lines - changes.usual) * std::sqrt(static_cast<double>(lines));
-            if (stands <= most) continue;
-            most = stands;
-            best = {step, begin};
-        }
+        for (int p = 0; p < places; ++p) keep(step, step * p / places, false);
+    if (!isMeasured(best.step)) return best;
+    // Closer: over a long phrase a hair's breadth adds up.
+    const Grid rough = best;
+    most = 0.0;
+    for (double step = 0.988 * rough.step; step < 1.012 * rough.step; step *= 1.0002)
+        for (int p = -24; p <= 24; ++p) keep(step, rough.begin + rough.step * p / 96.0, true);
     return best;
 }
 

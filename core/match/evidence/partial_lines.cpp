@@ -16,7 +16,8 @@ namespace {
 
 constexpr float deepestDb = -60.0f;
 constexpr float shortDeepestDb = -36.0f; ///< where a window is so short that what moves within it fills the gaps
-constexpr double growth = 1.45;          ///< of the time from one instant of a note to the next
+constexpr double growth = 1.45;   ///< of the time from one instant of a note to the next
+constexpr double farthest = 0.12; ///< seconds from one instant to the next, so that an LFO is followed
 
 double pitchOf(const NoteProfile& each, const Profile& profile) {
     return isMeasured(each.f0Hz) ? each.f0Hz : hzFromKey(each.note.key + each.note.cents / 100.0, profile.tuningCents);
@@ -128,7 +129,7 @@ std::vector<LineInstant> lineInstantsOf(const Profile& profile, const Recording&
         const Note& note = profile.notes[n].note;
         const double half = 2.0 / pitchOf(profile.notes[n], profile); // of the shortest window
         for (double at = std::max(0.012, half); at < note.end - note.start - 0.5 * half;
-             at = std::max(at * growth, at + half))
+             at = std::max(std::min(at * growth, at + farthest), at + half))
             places.emplace_back(n, at);
     }
     std::vector<LineInstant> instants;

@@ -250,38 +250,39 @@ float leftOf(const Weighed& w, const Lines& behindFilter, const Lines& source) {
     return left / std::max(0.1f, w.all);
 }
 
-/// The way through a surface of costs that leaps least within notes.
-std::vector<int> smoothWay(const std::vector<LineInstant>& instants, const std::vector<float>& costs, int width) {
-    constexpr float perStep = 0.4f; // dB² for each step of the grid, squared
+/// The way through a surface of costs that leaps least within notes. `perStep`: dB² for a step of the grid, squared,
+/// between instants that lie close; what has more time may go farther.
+std::vector<int> smoothWay(const std::vector<LineInstant>& instants, const std::vector<float>& costs, int width,
+                           float perStep) {
+    constexpr double close = 0.04; // seconds
+    constexpr int farthest = 10;
     const auto count = instants.size();
-    std::vector<float> best(costs.begin(), costs.begin() + width), next(static_cast<std::size_t>(width));
-    std::vector<int> from(count * static_cast<std::size_t>(width), 0);
+    const auto columns = static_cast<std::size_t>(width);
+    std::vector<float> best(costs.begin(), costs.begin() + width), next(columns);
+    std::vector<int> from(count * columns, 0);
     for (std::size_t i = 1; i < count; ++i) {
         const bool same = instants[i].note == instants[i - 1].note;
+        const auto leap =
+            same ? perStep *
+                       static_cast<float>(std::min(1.0, close / std::max(1e-3, instants[i].at - instants[i - 1].at)))
+                 : 0.0f;
         const auto lowest = static_cast<int>(std::min_element(best.begin(), best.end()) - best.begin());
         for (int c = 0; c < width; ++c) {
+            const auto costFrom = [&](int b) {
+                return best[static_cast<std::size_t>(b)] + leap * static_cast<float>((c - b) * (c - b));
+            };
             int at = lowest;
-            float least = best[static_cast<std::size_t>(lowest)] +
-                          (same ? perStep * static_cast<float>((c - lowest) * (c - lowest)) : 0.0f);
             if (same)
-                for (int b = std::max(0, c - 10); b <= std::min(width - 1, c + 10); ++b) {
-                    const float cost =
-                        best[static_cast<std::size_t>(b)] + perStep * static_cast<float>((c - b) * (c - b));
-                    if (cost < least) {
-                        least = cost;
-                        at = b;
-                    }
-                }
-            next[static_cast<std::size_t>(c)] =
-                least + costs[i * static_cast<std::size_t>(width) + static_cast<std::size_t>(c)];
-            from[i * static_cast<std::size_t>(width) + static_cast<std::size_t>(c)] = at;
+                for (int b = std::max(0, c - farthest); b <= std::min(width - 1, c + farthest); ++b)
+                    if (costFrom(b) < costFrom(at)) at = b;
+            next[static_cast<std::size_t>(c)] = costFrom(at) + costs[i * columns + static_cast<std::size_t>(c)];
+            from[i * columns + static_cast<std::size_t>(c)] = at;
         }
         std::swap(best, next);
     }
     std::vector<int> way(count);
     way.back() = static_cast<int>(std::min_element(best.begin(), best.end()) - best.begin());
-    for (std::size_t i = count; i-- > 1;)
-        way[i - 1] = from[i * static_cast<std::size_t>(width) + static_cast<std::size_t>(way[i])];
+    for (std::size_t i = count; i-- > 1;) way[i - 1] = from[i * columns + static_cast<std::size_t>(way[i])];
     return way;
 }
 
@@ -426,6 +427,7 @@ std::vector<Lines> withoutFilter(const Filter& filter, const std::vector<LineIns
 
 Explained explain(const Candidate& story, const Filter& filter, const std::vector<LineInstant>& instants,
                   const std::vector<Weighed>& weights, const std::vector<Lines>& without, const CutoffGrid& grid) {
+    constexpr float ofCutoff = 0.4f, ofPlace = 0.1f; // dB² for a step of the grid, squared
     const auto width = static_cast<std::size_t>(filter.on ? grid.count() : 1);
     std::vector<float> costs(instants.size() * width);
     for (std::size_t i = 0; i < instants.size(); ++i)
@@ -436,8 +438,8 @@ Explained explain(const Candidate& story, const Filter& filter, const std::vecto
             }
             costs[at] = least;
         }
-    const std::vector<int> way =
-        filter.on ? smoothWay(instants, costs, static_cast<int>(width)) : std::vector<int>(instants.size(), 0);
+    const std::vector<int> way = filter.on ? smoothWay(instants, costs, static_cast<int>(width), ofCutoff)
+                                           : std::vector<int>(instants.size(), 0);
     // What moves in the source may leap no more than the cutoff does.
     std::vector<int> places(instants.size(), 0);
     if (story.places.size() > 1) {
@@ -446,7 +448,7 @@ Explained explain(const Candidate& story, const Filter& filter, const std::vecto
             for (const SourceSpectrum& each : story.places)
                 byPlace.push_back(
                     leftOf(weights[i], without[i * width + static_cast<std::size_t>(way[i])], each.levels));
-        places = smoothWay(instants, byPlace, static_cast<int>(story.places.size()));
+        places = smoothWay(instants, byPlace, static_cast<int>(story.places.size()), ofPlace);
         for (std::size_t i = 0; i < instants.size(); ++i)
             costs[i * width + static_cast<std::size_t>(way[i])] =
                 byPlace[i * story.places.size() + static_cast<std::size_t>(places[i])];

@@ -168,7 +168,8 @@ Patch withModulation(const Profile& profile, const Patch& patch, MeasuredModulat
             break;
         }
         case MeasuredModulation::tremolo:
-            if (motion.switched.found())
+            // A plain on and off is a square tremolo, which says its duty too.
+            if (motion.switched.found() && (motion.switched.levels.size() > 2 || !motion.tremolo.found()))
                 gate(motion.switched, moved);
             else if (!layer.empty())
                 cycle(motion.tremolo, {layer + "/level"}, 0.5 * tremoloDb(motion.tremolo), 0.0, moved);

@@ -41,6 +41,13 @@ public:
     /// 0 … 1, of time or evaluations, whichever is further.
     double fraction() const;
 
+    /// About how long it takes to say how well each value of a patch is determined.
+    double certaintySeconds() const { return 32.0 * renderSeconds_; }
+    /// How many renders fit into a moment after which time is looked at again; all where time is no limit.
+    std::size_t rendersAtOnce() const;
+    /// How long so many have taken.
+    void noteRenders(double renders, double seconds);
+
     /// Where the time goes: each stage enters itself.
     StageTimes& stages() { return stages_; }
 
@@ -55,6 +62,7 @@ private:
     std::chrono::steady_clock::time_point started_;
     double spent_ = 0.0;
     double scoreSeconds_ = 0.1;
+    double renderSeconds_ = 0.0; ///< of one, lately
     StageTimes stages_;
 };
 

@@ -1,5 +1,6 @@
 #include "core/match/search/dry_beginning.h"
 
+#include "core/match/proposals/measured_modulation.h"
 #include "core/match/search/race.h"
 #include "core/match/search/refine.h"
 #include "core/match/search/rounds.h"
@@ -35,7 +36,12 @@ std::vector<Patch> different(const Leaderboard& leaderboard, std::size_t most) {
 
 } // namespace
 
-void beginDry(SearchState& state, Allowance allowance) {
+bool isPhrase(const SearchInputs& inputs) {
+    constexpr std::size_t several = 4;
+    return momentCount(inputs.whole.performance) >= several;
+}
+
+void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
     constexpr std::size_t followed = 6;
     constexpr int mostRounds = 3;
     MatchSettings settings = state.inputs.settings;
@@ -45,14 +51,14 @@ void beginDry(SearchState& state, Allowance allowance) {
     const MatchListener nobody; // what it finds is heard once it has been compared with everything
     state.budget.stages().enter("dry beginning");
     SearchState dry(inputs, state.budget, nobody);
-    bool spent = false;
     try {
-        halve(dry, allowance);
-        state.budget.stages().enter("dry rounds");
+        halve(dry, allowance, [&](const Patch& best) { // something to hear, as soon as can be and ever better
+            const Patch echoing = withMeasuredEcho(state.inputs.profile(), best);
+            state.evaluator(allowance).evaluate({state.constraints.applied(echoing)});
+            state.reporter.report("the notes alone, without what rings on");
+        });
         for (int round = 0; round < mostRounds && quickRound(dry, allowance); ++round) {}
-    } catch (const BudgetSpent&) {
-        spent = true;
-    }
+    } catch (const BudgetSpent&) {} // what was found until then goes on
     state.raced = std::move(dry.raced);
     std::vector<Patch> found;
     for (const Patch& each : different(dry.leaderboard, followed)) {
@@ -60,12 +66,14 @@ void beginDry(SearchState& state, Allowance allowance) {
         Patch echoing = state.constraints.applied(withMeasuredEcho(state.inputs.profile(), each));
         if (!echoing.soundsLike(found.back())) found.push_back(std::move(echoing));
     }
-    state.budget.stages().enter("dry: best on all");
+    if (found.empty())
+        found.push_back(state.constraints.applied(
+            withMotion(state.inputs.profile(), estimate(state.inputs.profile(), state.inputs.settings.start))));
+    state.budget.stages().enter("best on all");
     // In whatever time, something must come of it.
     std::vector<Candidate> entrants = state.evaluator({allowance.share, true}).evaluate(found);
     state.reporter.report("the notes with what rings on");
-    if (spent && !state.evaluator({}).affords(1)) return;
-    const Evaluator whole = state.evaluator({});
+    const Evaluator whole = state.evaluator(afterwards);
     refineBest(state, whole, entrants, 2, 1);
     refineBest(state, whole, entrants, 1, 1);
 }

@@ -33,6 +33,7 @@ double Evaluator::costOf(std::size_t patches) const {
 
 std::vector<Eigen::VectorXf> Evaluator::differences(const std::vector<Patch>& patches,
                                                     const Difference& difference) const {
+    require(patches.size());
     return compared(patches, [&](const PreparedTarget& target, const Recording& render) {
         return difference(*target.loss, render);
     });
@@ -41,34 +42,50 @@ std::vector<Eigen::VectorXf> Evaluator::differences(const std::vector<Patch>& pa
 std::vector<Eigen::VectorXf>
 Evaluator::compared(const std::vector<Patch>& patches,
                     const std::function<Eigen::VectorXf(const PreparedTarget&, const Recording&)>& with) const {
-    require(patches.size());
+    const auto begun = std::chrono::steady_clock::now();
     std::vector<Eigen::VectorXf> result(patches.size());
     std::vector<double> comparing(patches.size(), 0.0);
     for (const PreparedTarget& target : targets_) {
         renderEachAt48k(
             patches, target.performance,
             [&](std::size_t i, Recording&& render) {
-                const auto begun = std::chrono::steady_clock::now();
+                const auto compareBegun = std::chrono::steady_clock::now();
                 append(result[i], with(target, render), target.share);
-                comparing[i] += secondsSince(begun);
+                comparing[i] += secondsSince(compareBegun);
             },
             allowance_.ignoreBudget ? Task{} : inputs_.task, inputs_.settings.threads);
     }
     // The mean magnitude of all residuals together is the weighted mean of the targets' losses.
     for (Eigen::VectorXf& all : result) all *= static_cast<float>(all.size());
-    budget_.spend(costOf(patches.size()));
-    budget_.stages().count(static_cast<int>(patches.size()), costOf(patches.size()),
+    const double cost = costOf(patches.size());
+    budget_.spend(cost);
+    budget_.noteRenders(cost, secondsSince(begun));
+    budget_.stages().count(static_cast<int>(patches.size()), cost,
                            std::accumulate(comparing.begin(), comparing.end(), 0.0));
     return result;
 }
 
 std::vector<Eigen::VectorXf> Evaluator::residuals(const std::vector<Patch>& patches) const {
-    auto result = compared(
-        patches, [](const PreparedTarget& target, const Recording& render) { return target.residual(render); });
-    if (records_)
-        for (std::size_t i = 0; i < patches.size(); ++i)
-            leaderboard_.record(ranked(patches[i], Loss::value(result[i])));
-    return result;
+    require(patches.size());
+    std::vector<Eigen::VectorXf> all;
+    // By and by, so that a limit in time is kept to; what was compared until then is recorded.
+    while (all.size() < patches.size()) {
+        if (!all.empty()) require(1);
+        const auto first = patches.begin() + static_cast<std::ptrdiff_t>(all.size());
+        const std::size_t part =
+            allowance_.ignoreBudget
+                ? patches.size()
+                : static_cast<std::size_t>(static_cast<double>(budget_.rendersAtOnce()) / costOf(1));
+        const std::size_t count = std::min(std::max<std::size_t>(16, part), patches.size() - all.size());
+        const std::vector<Patch> some(first, first + static_cast<std::ptrdiff_t>(count));
+        auto result = compared(
+            some, [](const PreparedTarget& target, const Recording& render) { return target.residual(render); });
+        for (std::size_t i = 0; i < some.size(); ++i) {
+            if (records_) leaderboard_.record(ranked(some[i], Loss::value(result[i])));
+            all.push_back(std::move(result[i]));
+        }
+    }
+    return all;
 }
 
 std::vector<Candidate> Evaluator::evaluate(const std::vector<Patch>& patches) const {

@@ -67,18 +67,20 @@ Finalists finalistsOf(const SearchState& search, const Deadline& deadline) {
 }
 
 std::vector<ScoredPatch> scoreFinalists(const Finalists& finalists, const std::vector<PreparedTarget>& targets,
-                                        const MatchSettings& settings, const Deadline& deadline, double scoreSeconds) {
+                                        const MatchSettings& settings, const Deadline& deadline, double& scoreSeconds) {
     const auto& patches = finalists.patches;
     const auto together = static_cast<std::size_t>(std::max(2, settings.threads));
     std::vector<ScoredPatch> scored;
     while (scored.size() < patches.size()) {
         if (scored.size() >= finalists.least && deadline.passedIn(scoreSeconds + deadline.secondsForCurves())) break;
+        const auto begun = std::chrono::steady_clock::now();
         const std::size_t first = scored.size(), count = std::min(together, patches.size() - first);
         scored.resize(first + count);
         parallelFor(static_cast<int>(count), settings.threads, [&](int i) {
             const std::size_t at = first + static_cast<std::size_t>(i);
             scored[at] = scoreAll(patches[at], targets, 1, settings);
         });
+        scoreSeconds = secondsSince(begun); // of as many as there are threads
     }
     return scored;
 }
@@ -97,10 +99,11 @@ void rescoreWinner(std::vector<ScoredPatch>& scored, const std::vector<PreparedT
     if (scored.empty()) return;
     const MatchSettings& settings = search.inputs.settings;
     const double scoreSeconds = search.budget.scoreSeconds();
-    const bool inTime = !deadline.hurried() && !deadline.passedIn(0.5 * scoreSeconds);
+    constexpr double batches = 2.0; // of as many seeds as there are threads
+    const bool inTime = !deadline.hurried() && !deadline.passedIn(batches * scoreSeconds);
     if (curvesDrawn || inTime)
         scored.front() = scoreAll(scored.front().patch, targets, inTime ? scoredSeeds : 1, settings);
-    if (curvesDrawn || !inTime || scored.size() < 2 || deadline.passedIn(scoreSeconds)) return;
+    if (curvesDrawn || !inTime || scored.size() < 2 || deadline.passedIn(batches * scoreSeconds)) return;
     if (worthOf(scored[1], search) <= worthOf(scored[0], search)) return;
     scored[1] = scoreAll(scored[1].patch, targets, scoredSeeds, settings);
     if (worthOf(scored[1], search) > worthOf(scored[0], search)) std::swap(scored[0], scored[1]);

@@ -35,9 +35,11 @@ struct Finalists {
 };
 Finalists finalistsOf(const SearchState& search, const Deadline& deadline);
 
-/// Scores them with one seed each, as many as there is time for, in their order. Throws Error.
+/// Scores them with one seed each, as many as there is time for, in their order. `scoreSeconds`: about how long as many
+/// as there are threads take; measured anew. Throws Error.
 std::vector<ScoredPatch> scoreFinalists(const Finalists& finalists, const std::vector<PreparedTarget>& targets,
-                                        const MatchSettings& settings, const Deadline& deadline, double scoreSeconds);
+                                        const MatchSettings& settings, const Deadline& deadline,
+                                        double& scoreSeconds);
 
 /// Puts what is worth most first (worthOf()). What the search began with, `before`, stays among them where nothing is
 /// worth more and the constraints allow it: a short search must not undo work.

@@ -64,18 +64,27 @@ StartingPoints startingPoints(SearchState& state, int attempt) {
     return starts;
 }
 
-/// keepDifferent(), and the best of the measured structures where it is not far behind: it gets a second look.
+/// keepDifferent(), and the best of each measured structure where it is not far behind, three at most: they get a
+/// second look.
 void keepDifferentAndMeasured(const std::set<std::string>& measured, std::vector<Candidate>& candidates,
                               std::size_t most, int ofEach) {
     constexpr double notFar = 1.6; // times the loss of the best
-    const auto isMeasured = [&](const Candidate& c) { return measured.contains(structureText(c.patch)); };
-    std::optional<Candidate> bestMeasured;
-    for (const Candidate& each : candidates)
-        if (isMeasured(each) && (!bestMeasured || better(each, *bestMeasured))) bestMeasured = each;
+    constexpr std::size_t mostMeasured = 3;
+    std::stable_sort(candidates.begin(), candidates.end(), better);
+    std::vector<Candidate> bestMeasured;
+    std::set<std::string> seen;
+    for (const Candidate& each : candidates) {
+        const std::string structure = structureText(each.patch);
+        if (bestMeasured.size() < mostMeasured && measured.contains(structure) && seen.insert(structure).second)
+            bestMeasured.push_back(each);
+    }
     keepDifferent(candidates, most, ofEach);
-    if (bestMeasured && bestMeasured->loss < notFar * candidates.front().loss &&
-        std::none_of(candidates.begin(), candidates.end(), isMeasured))
-        candidates.push_back(*bestMeasured);
+    for (const Candidate& each : bestMeasured) {
+        const bool kept = std::any_of(candidates.begin(), candidates.end(), [&](const Candidate& c) {
+            return structureText(c.patch) == structureText(each.patch);
+        });
+        if (!kept && each.loss < notFar * candidates.front().loss) candidates.push_back(each);
+    }
 }
 
 /// The patch with each LFO at other phases, to which no step of a refinement leads.
@@ -164,7 +173,7 @@ void race(SearchState& state, Allowance allowance, int attempt) {
     refineBest(state, whole, entrants, 1, 2);
 }
 
-void halve(SearchState& state, Allowance allowance) {
+void halve(SearchState& state, Allowance allowance, const std::function<void(const Patch&)>& afterHeat) {
     struct Heat {
         std::size_t most;
         int ofEach, iterations;
@@ -174,13 +183,14 @@ void halve(SearchState& state, Allowance allowance) {
     std::vector<Candidate> entrants = evaluator.evaluate(starts.patches);
     std::stable_sort(entrants.begin(), entrants.end(), better);
     for (const Candidate& each : entrants) state.raced.donors.push_back(each.patch);
+    afterHeat(entrants.front().patch);
     keepDifferentAndMeasured(starts.measured, entrants, 24, 3);
     varyEach(state, evaluator, entrants);
-    state.budget.stages().enter("dry: refining");
     for (const Heat& heat : {Heat{12, 2, 1}, {8, 2, 2}, {4, 1, 3}, {2, 1, 4}}) {
         keepDifferent(entrants, heat.most, heat.ofEach);
         refineEach(state, evaluator, entrants, heat.iterations);
         for (const Candidate& each : entrants) state.raced.followed.insert(structureKeyOf(each.patch));
+        afterHeat(state.leaderboard.best().patch);
     }
 }
 

@@ -3,6 +3,8 @@
 
 #include "core/match/search/state.h"
 
+#include <functional>
+
 namespace facet {
 
 /// Compares what measurements suggest (hypotheses) and the patches of the seed bank that sound most like the longest
@@ -11,9 +13,10 @@ namespace facet {
 /// followed. Something is found even when the budget is spent. Throws BudgetSpent and Cancelled.
 void race(SearchState& state, Allowance allowance, int attempt);
 
-/// A race on everything that the search compares, for where a render is cheap: starting points are halved again and again, and
-/// those that stay are refined longer each time. Throws BudgetSpent and Cancelled.
-void halve(SearchState& state, Allowance allowance);
+/// A race on everything that the search compares, for where a render is cheap: starting points are halved again and
+/// again, and those that stay are refined longer each time. `afterHeat` gets the best after each. Throws BudgetSpent
+/// and Cancelled, and what `afterHeat` throws.
+void halve(SearchState& state, Allowance allowance, const std::function<void(const Patch&)>& afterHeat);
 
 /// A short race that shows what a reading of the recording comes to: what measurements suggest, compared on everything
 /// that the search compares, the best three varied and refined a little. Its candidates stay on the leaderboard.

@@ -57,7 +57,12 @@ void explore(SearchState& state) {
         state.evaluator(untilPruning).evaluate({state.constraints.applied(state.inputs.settings.start)});
     } catch (const BudgetSpent&) {} // what measurements say comes first
     if (state.inputs.settings.goOnWith.empty()) {
-        beginDry(state, untilRounds);
+        if (isPhrase(state.inputs)) {
+            beginDry(state, untilRounds, untilPruning);
+        } else {
+            state.budget.stages().enter("race");
+            race(state, untilPruning, 0);
+        }
         state.budget.stages().enter("phases");
         fixPhases(state, untilPruning);
     } else {

@@ -76,7 +76,6 @@ public:
             for (double hz : {500.0, 1500.0, 4000.0, 8000.0})
                 add([&](Patch& patch) { through(patch, wave, FilterKind::bandPass, hz); });
         }
-        sourcesBehindFilters(heard);
         ownPartials();
         ownCycles();
         still(heard);
@@ -89,6 +88,7 @@ public:
         begunOffPitch(heard);
         struck();
         others();
+        sourcesBehindFilters(heard);
         return std::move(hypotheses_);
     }
 
@@ -145,24 +145,20 @@ private:
         if (lone.note && !profile_.motion.vibrato.found())
             spread = lineWidthCents(reference_, lone.note->note.start, lone.note->note.end, hzOf(*lone.note));
         for (std::size_t i = 0; i < fits.size(); ++i) {
-            add(
-                [&](Patch& patch) {
-                    source(patch, firstSource, heard);
-                    applySourceFilterFit(patch, profile_, fits[i]);
-                },
-                true);
+            add([&](Patch& patch) {
+                source(patch, firstSource, heard);
+                applySourceFilterFit(patch, profile_, fits[i]);
+            });
             if (i >= stackedToo) continue;
             for (int voices : {2, 3, 7})
-                add(
-                    [&](Patch& patch) {
-                        source(patch, firstSource, heard);
-                        applySourceFilterFit(patch, profile_, fits[i]);
-                        set(patch, {firstSource, "voices"}, voices);
-                        set(patch, {firstSource, "detune"},
-                            isMeasured(spread) && spread >= leastSpread ? detuneFromLineWidth(spread, voices) : 10.0);
-                        set(patch, {firstSource, "spread"}, profile_.width.stereo ? 60.0 : 0.0);
-                    },
-                    true);
+                add([&](Patch& patch) {
+                    source(patch, firstSource, heard);
+                    applySourceFilterFit(patch, profile_, fits[i]);
+                    set(patch, {firstSource, "voices"}, voices);
+                    set(patch, {firstSource, "detune"},
+                        isMeasured(spread) && spread >= leastSpread ? detuneFromLineWidth(spread, voices) : 10.0);
+                    set(patch, {firstSource, "spread"}, profile_.width.stereo ? 60.0 : 0.0);
+                });
         }
     }
 
@@ -202,19 +198,21 @@ private:
         } catch (const Error&) {
             return;
         }
-        add([&](Patch& patch) {
-            source(patch, firstSource, Wave::wavetable);
-            patch.setData(firstSource, table);
-            open(patch);
-            // From the first cycle to the last while that note lasts.
-            const std::string lfo = patch.freePath(ModuleKind::lfo, firstLayer);
-            patch.add(lfo);
-            set(patch, {lfo, "shape"}, static_cast<double>(LfoShape::risingSaw));
-            set(patch, {lfo, "mode"}, static_cast<double>(LfoMode::once));
-            set(patch, {lfo, "rate"}, 1.0 / std::max(0.02, longest_->note.end - longest_->note.start));
-            set(patch, {firstSource, "position"}, 50.0);
-            addLink(patch, lfo, firstSource + "/position", 50.0);
-        });
+        add(
+            [&](Patch& patch) {
+                source(patch, firstSource, Wave::wavetable);
+                patch.setData(firstSource, table);
+                open(patch);
+                // From the first cycle to the last while that note lasts.
+                const std::string lfo = patch.freePath(ModuleKind::lfo, firstLayer);
+                patch.add(lfo);
+                set(patch, {lfo, "shape"}, static_cast<double>(LfoShape::risingSaw));
+                set(patch, {lfo, "mode"}, static_cast<double>(LfoMode::once));
+                set(patch, {lfo, "rate"}, 1.0 / std::max(0.02, longest_->note.end - longest_->note.start));
+                set(patch, {firstSource, "position"}, 50.0);
+                addLink(patch, lfo, firstSource + "/position", 50.0);
+            },
+            true);
     }
 
     /// Without what was measured to move, which may be the beating of voices or a chorus.

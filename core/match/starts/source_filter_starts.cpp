@@ -34,7 +34,8 @@ std::string addEnvelope(Patch& patch, const MeasuredCourse& course) {
 /// What goes round and what goes through the phrase; `perUnit` of the destination's movement.
 void addMovers(Patch& patch, const Profile& profile, const MeasuredCourse& course, const std::string& to,
                double perUnit, double leastAlong) {
-    if (course.cycleHz > 0.0) {
+    constexpr double leastCycle = 0.35; // of what counts as a way through the phrase
+    if (course.cycleHz > 0.0 && course.cycleDepth > leastCycle * leastAlong) {
         const std::string lfo = patch.freePath(ModuleKind::lfo, firstLayer);
         patch.add(lfo);
         patch.set({lfo, "mode"}, static_cast<double>(course.cycleWithNotes ? LfoMode::eachNote : LfoMode::free));

@@ -1,0 +1,133 @@
+// What the partials say of source and filter: against sums of sines whose levels follow from the formulas of sources
+// and analog filters.
+#include "core/analysis/profile.h"
+#include "core/base/units.h"
+#include "core/engine/render.h"
+#include "core/match/evidence/source_filter.h"
+#include "core/match/starts/source_filter_starts.h"
+#include "tests/support/sounds.h"
+
+#include <cmath>
+#include <complex>
+#include <functional>
+#include <gtest/gtest.h>
+#include <numbers>
+
+namespace facet {
+namespace {
+
+constexpr double pi = std::numbers::pi;
+
+/// A line of keys of equal length, a fifth of it silent.
+Performance lineOf(const std::vector<int>& keys, const std::vector<double>& velocities, double length) {
+    Performance line;
+    for (std::size_t i = 0; i < keys.size(); ++i) {
+        const double start = 0.1 + length * static_cast<double>(i);
+        line.notes.push_back({start, start + 0.8 * length, keys[i], 0.0, velocities[i % velocities.size()]});
+    }
+    line.frames = static_cast<int>((0.2 + length * static_cast<double>(keys.size())) * 48000);
+    line.channelCount = 1;
+    return line;
+}
+
+/// Sums of sines: amplitude(n, seconds since the note, Hz, note) for each partial.
+Recording sung(const Performance& line, const std::function<double(int, double, double, const Note&)>& amplitude) {
+    return testing::soundOf(line.seconds(), 48000, [&](double t) {
+        double sum = 0.0;
+        for (const Note& note : line.notes) {
+            if (t < note.start || t > note.end + 0.02) continue;
+            const double since = t - note.start, f0 = hzFromKey(note.key);
+            const double edge = std::min({1.0, since / 0.003, std::max(0.0, (note.end + 0.02 - t) / 0.02)});
+            for (int n = 1; n <= 30 && n * f0 < 16000.0; ++n)
+                sum += 0.2 * edge * amplitude(n, since, n * f0, note) * std::sin(2.0 * pi * n * f0 * since + 0.7 * n);
+        }
+        return sum;
+    });
+}
+
+/// Magnitude of an analog two-pole low-pass.
+double lowPass(double hz, double cutoff, double q) {
+    const std::complex<double> s(0.0, hz / cutoff);
+    return std::abs(1.0 / (s * s + s / q + 1.0));
+}
+
+std::vector<SourceFilterFit> fitsOf(const Recording& sound, const Performance& line, std::size_t most = 6) {
+    return sourceFilterFits(measureProfile(sound, line), sound, 18000.0, most);
+}
+
+TEST(SourceAndFilter, OfASawWhoseLowPassClosesAreReadWithTheirValues) {
+    // 12 dB per octave from 2400 Hz at middle C and the hardest stroke to 300 Hz, by e in 150 ms, an octave by an
+    // octave of key.
+    const Performance line = lineOf({48, 60, 53, 64, 48, 57}, {120.0}, 0.55);
+    const Recording sound = sung(line, [](int n, double t, double hz, const Note& note) {
+        const double cutoff = 300.0 * std::exp2(3.0 * std::exp(-t / 0.15) + (note.key - 60) / 12.0);
+        return lowPass(hz, cutoff, 1.0) / n;
+    });
+    const auto fits = fitsOf(sound, line);
+    ASSERT_FALSE(fits.empty());
+    const SourceFilterFit& best = fits.front();
+    EXPECT_EQ(wordsOf(best), "saw, low-pass 12 dB");
+    EXPECT_LT(best.errorDb, 2.0);
+    EXPECT_NEAR(best.cutoff.rest, std::log2(300.0), 0.5);
+    EXPECT_NEAR(best.cutoff.envelope, 3.0, 0.8);
+    EXPECT_NEAR(best.cutoff.perOctave, 1.0, 0.3);
+    EXPECT_NEAR(std::log2(best.cutoff.decay / 0.15), 0.0, 0.8);
+
+    Patch patch;
+    applySourceFilterFit(patch, measureProfile(sound, line), best);
+    EXPECT_EQ(patch.value({"layer:a/filter:a", "slope"}), static_cast<double>(FilterSlope::twoPole));
+    EXPECT_NEAR(patch.value({"layer:a/filter:a", "envelope"}), 36.0, 10.0);
+    EXPECT_NEAR(patch.value({"layer:a/filter:a", "key_tracking"}), 100.0, 30.0);
+}
+
+TEST(SourceAndFilter, TellWavesApart) {
+    struct Case {
+        const char* words;
+        std::function<double(int)> wave;
+    };
+    const Performance line = lineOf({50, 57, 53, 60}, {100.0}, 0.5);
+    for (const Case& each : {Case{"saw, low-pass 12 dB", [](int n) { return 1.0 / n; }},
+                             Case{"triangle, low-pass 12 dB", [](int n) { return n % 2 ? 1.0 / n / n : 0.0; }},
+                             Case{"pulse 50 %, low-pass 12 dB", [](int n) { return n % 2 ? 1.0 / n : 0.0; }},
+                             Case{"pulse 23 %, low-pass 12 dB", [](int n) { return std::sin(pi * n * 0.23) / n; }}}) {
+        const Recording sound =
+            sung(line, [&](int n, double, double hz, const Note&) { return each.wave(n) * lowPass(hz, 2500.0, 1.4); });
+        const auto fits = fitsOf(sound, line);
+        ASSERT_FALSE(fits.empty());
+        EXPECT_EQ(wordsOf(fits.front()), each.words);
+    }
+}
+
+TEST(SourceAndFilter, ReadAWidthThatGoesRoundAndACutoffThatOpensThroughThePhrase) {
+    const Performance line = lineOf({48, 48}, {100.0}, 1.6);
+    const Recording moved = sung(line, [](int n, double t, double hz, const Note&) {
+        return std::sin(pi * n * (0.3 + 0.15 * std::sin(2.0 * pi * 1.3 * t))) / n * lowPass(hz, 4000.0, 0.7);
+    });
+    const auto widths = fitsOf(moved, line);
+    ASSERT_FALSE(widths.empty());
+    EXPECT_EQ(widths.front().source.moving, SourceStory::Moving::width);
+    EXPECT_NEAR(widths.front().place.cycleHz, 1.3, 0.15);
+    EXPECT_NEAR(widths.front().place.cycleDepth, 15.0, 5.0);
+
+    const Performance phrase = lineOf({48, 51, 55, 48, 51, 55}, {100.0}, 0.5);
+    const Recording opened = sung(phrase, [&](int n, double t, double hz, const Note& note) {
+        return lowPass(hz, 400.0 * std::exp2(3.0 * (t + note.start - 0.1) / 2.9), 1.0) / n;
+    });
+    const auto ways = fitsOf(opened, phrase);
+    ASSERT_FALSE(ways.empty());
+    EXPECT_NEAR(ways.front().cutoff.along, 3.0, 0.8);
+}
+
+TEST(SourceAndFilter, SayNothingOfNoise) {
+    const Performance line = lineOf({60}, {100.0}, 1.0);
+    std::uint32_t state = 1;
+    const Recording noise = testing::soundOf(1.2, 48000, [&](double) {
+        state = state * 1664525u + 1013904223u;
+        return static_cast<double>(state >> 8) / (1 << 23) - 1.0;
+    });
+    for (const SourceFilterFit& each : fitsOf(noise, line)) EXPECT_GT(each.errorDb, 2.0) << wordsOf(each);
+    EXPECT_TRUE(fitsOf(testing::soundOf(1.0, 48000, [](double) { return 0.0; }), line).empty());
+}
+
+} // namespace
+} // namespace facet

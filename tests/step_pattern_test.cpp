@@ -1,0 +1,73 @@
+// Gates with a rhythm, and what is none.
+#include "core/analysis/facets/step_pattern.h"
+#include "core/match/proposals/measured_modulation.h"
+#include "core/analysis/profile.h"
+#include "core/engine/render.h"
+#include "tests/support/sounds.h"
+
+#include <cmath>
+#include <gtest/gtest.h>
+
+namespace facet {
+namespace {
+
+const std::vector<double> rhythm{1.0, 0.0, 0.5, 1.0, 0.0, 1.0, 0.25, 0.0};
+constexpr double step = 0.125;
+
+/// A note of 4 s behind a gate.
+Recording gated(const std::function<double(double)>& gain) {
+    return testing::soundOf(4.4, 48000, [&](double t) {
+        return t < 0.1 || t > 4.1 ? 0.0 : 0.5 * gain(t - 0.1) * testing::sawAt(220.0, t);
+    });
+}
+
+double gateAt(double since) { return rhythm[static_cast<std::size_t>(since / step) % rhythm.size()]; }
+
+TEST(StepPatterns, AreFoundWithTheirStepAndLevels) {
+    const Performance played = testing::oneNote(57, 0.1, 4.1, 4.4);
+    const StepPattern found = findStepPattern(gated(gateAt).channels[0], played);
+    ASSERT_TRUE(found.found());
+    EXPECT_NEAR(found.stepSeconds, step, 0.001);
+    ASSERT_EQ(found.levels.size(), rhythm.size());
+    const auto first = static_cast<std::size_t>(std::lround((found.begin - 0.1) / step)) % rhythm.size();
+    for (std::size_t i = 0; i < rhythm.size(); ++i)
+        EXPECT_NEAR(found.levels[i], rhythm[(first + i) % rhythm.size()], 0.08) << i;
+}
+
+TEST(StepPatterns, AreNotFoundInWhatIsNoGate) {
+    const Performance played = testing::oneNote(57, 0.1, 4.1, 4.4);
+    const auto none = [&](const std::function<double(double)>& gain) {
+        return !findStepPattern(gated(gain).channels[0], played).found();
+    };
+    EXPECT_TRUE(none([](double) { return 1.0; })) << "held";
+    EXPECT_TRUE(none([](double t) { return 0.6 + 0.4 * std::sin(2.0 * 3.14159265 * 5.0 * t); })) << "tremolo";
+    EXPECT_TRUE(none([](double t) { return std::exp(-4.0 * std::fmod(t, 0.3)); }))
+        << "struck or repeated: it only rises at once";
+    EXPECT_TRUE(none([](double t) { return std::exp(-t); })) << "dies away";
+    EXPECT_FALSE(findStepPattern({}, Performance{}).found());
+}
+
+TEST(StepPatterns, BecomeADrawnLfoThatSwitchesTheSources) {
+    const Performance played = testing::oneNote(57, 0.1, 4.1, 4.4);
+    const Recording reference = gated(gateAt);
+    const Patch patch = withMotion(measureProfile(reference, played), Patch());
+    const auto found = std::find_if(patch.modules().begin(), patch.modules().end(), [](const Patch::Module& m) {
+        return m.kind == ModuleKind::link && m.contents().to == "layer:a/source:a/amplitude";
+    });
+    ASSERT_NE(found, patch.modules().end());
+    const Recording made = render(patch, played);
+    const auto loudness = [](const Recording& sound, double from, double to) {
+        double sum = 0.0;
+        for (auto i = static_cast<std::size_t>(from * 48000); i < static_cast<std::size_t>(to * 48000); ++i)
+            sum += static_cast<double>(sound.channels[0][i] * sound.channels[0][i]);
+        return std::sqrt(sum);
+    };
+    const double full = loudness(made, 0.1 + 0.3 * step, 0.1 + 0.9 * step);
+    for (int i = 0; i < 16; ++i) {
+        const double from = 0.1 + (i + 0.3) * step, to = 0.1 + (i + 0.9) * step;
+        EXPECT_NEAR(loudness(made, from, to) / full, rhythm[static_cast<std::size_t>(i) % rhythm.size()], 0.12) << i;
+    }
+}
+
+} // namespace
+} // namespace facet
