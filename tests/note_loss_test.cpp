@@ -4,6 +4,7 @@
 #include "core/compare/loss.h"
 #include "core/compare/note_loss.h"
 #include "core/engine/render.h"
+#include "core/match/targets/telling_moments.h"
 #include "tests/support/fixtures.h"
 #include "tests/support/sounds.h"
 

@@ -84,6 +84,19 @@ TEST(ExcludedEffects, AreTakenOutUnlessTheyAreLocked) {
     EXPECT_EQ(constraints.withoutExcluded(patch), allowed);
 }
 
+TEST(LockedParameters, AreMovedByNoLinkThatTheStartHasNot) {
+    Patch start = opening();
+    MatchSettings settings;
+    settings.start = start;
+    settings.limits.locks.insert(Address::parse(cutoff));
+    testing::link(start, "velocity", cutoff, 12.0);
+    testing::link(start, "velocity", "layer:a/filter:a/resonance", 6.0);
+    const Patch allowed = Constraints(settings, {}).applied(start);
+    EXPECT_TRUE(allowed.find("link:a")) << "the start has it";
+    EXPECT_FALSE(allowed.find("link:b"));
+    EXPECT_TRUE(allowed.find("link:c")) << "resonance is free";
+}
+
 TEST(StageTimes, GoOnWhereAStageIsEnteredAgain) {
     StageTimes times;
     times.enter("race");

@@ -13,6 +13,7 @@
 #include "core/match/optimize/search_space.h"
 #include "core/match/search/inputs.h"
 #include "core/match/targets/prepared_target.h"
+#include "core/match/targets/telling_moments.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/relevance.h"
 #include "core/performance/midi_file.h"

@@ -32,16 +32,20 @@ int run(int argc, char** argv) {
         const Profile profile = measureProfile(at48k, played);
         const auto begun = std::chrono::steady_clock::now();
         const auto fits = sourceFilterFits(profile, at48k, upperCutoffHz(at48k, recording.rateHz), 6, 1);
-        std::printf("%s (%.2f s)\n", name.c_str(), std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count());
+        std::printf("%s (%.2f s)\n", name.c_str(),
+                    std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count());
         if (profile.motion.switched.found()) {
-            std::printf("   steps of %.4f s from %.3f:", profile.motion.switched.stepSeconds, profile.motion.switched.begin);
+            std::printf("   steps of %.4f s from %.3f:", profile.motion.switched.stepSeconds,
+                        profile.motion.switched.begin);
             for (double v : profile.motion.switched.levels) std::printf(" %.2f", v);
             std::puts("");
         }
         for (const auto& fit : fits)
-            std::printf("   %.2f (%.2f dB) %s, %.0f dB; cutoff %.0f Hz %+.1f oct attack %.0f decay %.0f ms, key %.2f velocity %.1f along %.1f (%.2f)\n", fit.cost,
-                        fit.errorDb, wordsOf(fit).c_str(), fit.resonanceDb, std::exp2(fit.cutoff.rest), fit.cutoff.envelope, 1000 * fit.cutoff.attack,
-                        1000 * fit.cutoff.decay, fit.cutoff.perOctave, fit.cutoff.velocity, fit.cutoff.along, fit.cutoff.errorRms);
+            std::printf("   %.2f (%.2f dB) %s, %.0f dB; cutoff %.0f Hz %+.1f oct attack %.0f decay %.0f ms, key %.2f "
+                        "velocity %.1f along %.1f (%.2f)\n",
+                        fit.cost, fit.errorDb, wordsOf(fit).c_str(), fit.resonanceDb, std::exp2(fit.cutoff.rest),
+                        fit.cutoff.envelope, 1000 * fit.cutoff.attack, 1000 * fit.cutoff.decay, fit.cutoff.perOctave,
+                        fit.cutoff.velocity, fit.cutoff.along, fit.cutoff.errorRms);
     }
     return 0;
 }

@@ -10,6 +10,9 @@
 
 namespace facet {
 
+inline constexpr double longestMoment = 1.6; ///< seconds of a moment that are looked at
+inline constexpr double tailSeconds = 0.25;  ///< looked at after its notes have ended
+
 /// Of each moment (notes that begin together, or that are tied) the sound is looked at in spans that grow with the time
 /// since its beginning, as envelopes do, and in cells that follow the notes: low partials each by itself, higher ones
 /// in groups, and what lies between them. The power of each cell is its mean over the span, so that neither start
@@ -21,8 +24,8 @@ namespace facet {
 /// Music Journal 14(4), 1990.
 class NoteLoss {
 public:
-    /// Both at 48 kHz. `moments`: numbers of the notes of each; see tellingMoments(). Nothing outside the two
-    /// frequencies is looked at.
+    /// Both at 48 kHz. `moments`: numbers of the notes of each, those that begin together or are tied. Nothing outside
+    /// the two frequencies is looked at.
     NoteLoss(const Recording& reference, const Performance& performance,
              const std::vector<std::vector<std::size_t>>& moments, double lowerHz, double upperHz);
     ~NoteLoss();
@@ -39,17 +42,5 @@ private:
     struct Impl;
     std::unique_ptr<Impl> impl_;
 };
-
-/// The notes of a phrase that say most of how it was made, at most `most` moments: one that is long and stands alone,
-/// the lowest and highest, the hardest and softest, and one with a tie. By their beginnings.
-std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performance, std::size_t most);
-
-/// How many moments a phrase has: notes that begin together, or that are tied, are one.
-std::size_t momentCount(const Performance& performance);
-
-/// Those notes alone, at their times; what lasts longer than is looked at is cut. `seconds`, where given, receives how
-/// long they sound.
-Performance momentsOf(const Performance& performance, const std::vector<std::vector<std::size_t>>& moments,
-                      double* seconds = nullptr);
 
 } // namespace facet

@@ -33,6 +33,19 @@ void takeOutExcluded(const SearchLimits& limits, Patch& patch) {
     for (const std::string& path : paths) patch.remove(path);
 }
 
+/// A parameter that is locked is not moved by a link either, but by those that the start has.
+void takeOutLinksToLocked(const MatchSettings& settings, Patch& patch) {
+    if (settings.limits.locks.empty()) return;
+    std::vector<std::string> paths;
+    for (const auto& module : patch.modules()) {
+        if (module.kind != ModuleKind::link || module.contents().to.empty()) continue;
+        const Patch::Module* known = settings.start.find(module.path);
+        const bool given = known && known->contents().to == module.contents().to;
+        if (!given && settings.limits.locked(Address::parse(module.contents().to))) paths.push_back(module.path);
+    }
+    for (const std::string& path : paths) patch.remove(path);
+}
+
 } // namespace
 
 Patch Constraints::centered(Patch patch) const {
@@ -60,6 +73,7 @@ Patch Constraints::withoutExcluded(Patch patch) const {
 
 Patch Constraints::applied(Patch patch) const {
     takeOutExcluded(settings_.limits, patch);
+    takeOutLinksToLocked(settings_, patch);
     keepTies(settings_.start, patch);
     for (const auto& [address, range] : settings_.limits.ranges)
         if (patch.has(address) && !locked(address))

@@ -13,7 +13,8 @@ public:
     Constraints(const MatchSettings& settings, const Identifiable& identifiable)
         : settings_(settings), identifiable_(identifiable) {}
 
-    /// Ties what the start has tied, clips into the given ranges and puts back everything that is locked.
+    /// Takes out excluded effects and links to locked parameters that the start has not, ties what the start has tied,
+    /// clips into the given ranges and puts back everything that is locked.
     Patch applied(Patch patch) const;
     /// Without effects of the excluded kinds, as applied() takes them out; what is locked stays.
     Patch withoutExcluded(Patch patch) const;

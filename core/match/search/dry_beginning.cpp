@@ -5,6 +5,7 @@
 #include "core/match/search/refine.h"
 #include "core/match/search/rounds.h"
 #include "core/match/starts/estimate.h"
+#include "core/match/targets/telling_moments.h"
 
 #include <set>
 #include <string>

@@ -1,6 +1,7 @@
 #include "core/match/targets/prepared_target.h"
 
 #include "core/match/targets/segment.h"
+#include "core/match/targets/telling_moments.h"
 
 #include <algorithm>
 #include <cmath>
