@@ -4,7 +4,7 @@
 // folders ID with a patch.json that a search found. The values of the true patch are drawn at random around what they
 // are, within a third, two thirds and all of what measurements leave open; printed is the share of draws that are
 // nearer to the recording than every wrong patch, by the loss on a grid and by the one that follows the notes.
-#include "core/audio/audio_file.h"
+#include "bench/construction/known_sound.h"
 #include "core/base/random.h"
 #include "core/compare/loss.h"
 #include "core/compare/note_loss.h"
@@ -16,7 +16,6 @@
 #include "core/match/targets/telling_moments.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/relevance.h"
-#include "core/performance/midi_file.h"
 
 #include <cstdio>
 #include <cstring>
@@ -113,11 +112,7 @@ int run(int argc, char** argv) {
     for (const fs::path& id : ids) {
         const std::string name = id.stem().string();
         if (name.find(only) == name.npos || !fs::exists(wrong / name / "patch.json")) continue;
-        const Recording recording = readAudio(folder / (name + ".flac"));
-        Performance played = readMidi(folder / (name + ".mid"));
-        played.frames = recording.frameCount();
-        played.rateHz = recording.rateHz;
-        played.channelCount = recording.channelCount();
+        const auto [recording, played] = readKnownSound(folder, name);
         const Judge judge(recording, played);
         const Patch truth = readPatch(right / (name + ".json"));
         std::vector<Patch> wrongs{readPatch(wrong / name / "patch.json")};

@@ -2,14 +2,13 @@
 //   build/release/bench/ceiling FOLDER TRUE OUT SECONDS [WORD …]
 // FOLDER: of references.py; TRUE: of true_patch.py. Writes OUT/ID.json, the patches with refined values, and prints
 // loss and likeness before and after.
-#include "core/audio/audio_file.h"
+#include "bench/construction/known_sound.h"
 #include "core/match/match.h"
 #include "core/match/search/inputs.h"
 #include "core/match/search/refine.h"
 #include "core/match/search/score.h"
 #include "core/match/search/state.h"
 #include "core/parameters/patch_json.h"
-#include "core/performance/midi_file.h"
 
 #include <chrono>
 #include <cstdio>
@@ -20,7 +19,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-void refineFor(SearchState& state, double) {
+void refineUntilSpent(SearchState& state) {
     const Evaluator evaluator = state.evaluator({});
     try {
         evaluator.evaluate({state.inputs.settings.start});
@@ -45,11 +44,7 @@ int run(int argc, char** argv) {
         bool wanted = argc <= 5;
         for (int i = 5; i < argc; ++i) wanted = wanted || name.find(argv[i]) != name.npos;
         if (!wanted || !fs::exists(folder / (name + ".flac"))) continue;
-        const Recording recording = readAudio(folder / (name + ".flac"));
-        Performance played = readMidi(folder / (name + ".mid"));
-        played.frames = recording.frameCount();
-        played.rateHz = recording.rateHz;
-        played.channelCount = recording.channelCount();
+        const auto [recording, played] = readKnownSound(folder, name);
         MatchSettings settings;
         settings.start = readPatch(id);
         settings.seconds = seconds;
@@ -61,7 +56,7 @@ int run(int argc, char** argv) {
         Budget budget(seconds, 0, std::chrono::steady_clock::now());
         const MatchListener nobody;
         SearchState state(inputs, budget, nobody);
-        refineFor(state, seconds);
+        refineUntilSpent(state);
         const Patch& best = state.leaderboard.best().patch;
         const auto before = scoreAll(settings.start, targets, 1, settings),
                    after = scoreAll(best, targets, 1, settings);

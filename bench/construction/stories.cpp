@@ -1,9 +1,8 @@
 // What the partials alone say of source and filter: sourceFilterFits() on references of known making.
 //   build/release/bench/stories FOLDER [WORD …]
-#include "core/audio/audio_file.h"
+#include "bench/construction/known_sound.h"
 #include "core/match/evidence/source_filter.h"
 #include "core/match/targets/prepared_target.h"
-#include "core/performance/midi_file.h"
 
 #include <chrono>
 #include <cstdio>
@@ -23,11 +22,7 @@ int run(int argc, char** argv) {
         bool wanted = argc <= 2;
         for (int i = 2; i < argc; ++i) wanted = wanted || name.find(argv[i]) != name.npos;
         if (!wanted) continue;
-        const Recording recording = readAudio(folder / (name + ".flac"));
-        Performance played = readMidi(id);
-        played.frames = recording.frameCount();
-        played.rateHz = recording.rateHz;
-        played.channelCount = recording.channelCount();
+        const auto [recording, played] = readKnownSound(folder, name);
         const Recording at48k = atRate(recording, analysisRateHz);
         const Profile profile = measureProfile(at48k, played);
         const auto begun = std::chrono::steady_clock::now();

@@ -56,7 +56,7 @@ void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
         halve(dry, allowance, [&](const Patch& best) { // something to hear, as soon as can be and ever better
             const Patch echoing = withMeasuredEcho(state.inputs.profile(), best);
             state.evaluator(allowance).evaluate({state.constraints.applied(echoing)});
-            state.reporter.report("the notes alone, without what rings on");
+            state.reporter.report("comparing kinds of sound");
         });
         for (int round = 0; round < mostRounds && quickRound(dry, allowance); ++round) {}
     } catch (const BudgetSpent&) {} // what was found until then goes on
