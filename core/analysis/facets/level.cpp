@@ -298,6 +298,11 @@ private:
             fit.decayTime = decayTime;
         }
         fit.sustainDb = best.point(sustainDb);
+        if (!isMeasured(fit.decay)) { // what it has come to when the key is let go, not what it would come to
+            const double since = best.point(gateSeconds) - fit.delay - fit.attack - fit.hold;
+            const double share = since > 0.0 ? curve(since / std::exp(best.point(logDecay))) : 0.0;
+            fit.sustainDb = dbFromGain(1.0 + (gainFromDb(fit.sustainDb) - 1.0) * share);
+        }
         fit.gate = best.point(gateSeconds);
         fit.peakDb = best.point(peakDb);
         fit.errorDb = best.cost;
