@@ -104,6 +104,22 @@ TEST(NoteLoss, TakesWhatRingsOnForAnUpperBound) {
     EXPECT_LT(ofEchoing.of(closingBass()), ofDry.of(echoing)) << "too much counts more than too little";
 }
 
+TEST(NoteLoss, IsANumberForANarrowFocusAndForTheShortestNotes) {
+    Performance line = bassLine();
+    for (const bool brief : {false, true}) {
+        if (brief)
+            for (Note& note : line.notes) note.end = note.start + 0.012;
+        const auto moments = tellingMoments(line, 4);
+        const Recording sound = render(closingBass(), line);
+        for (const double high : {430.0, 18000.0}) {
+            const NoteLoss loss(sound, line, moments, 400.0, high);
+            const double value = Loss::value(loss.residual(render(closingBass(), momentsOf(line, moments))));
+            EXPECT_GE(value, 0.0) << brief << " " << high; // NaN is not
+            EXPECT_LT(value, 5.0) << brief << " " << high;
+        }
+    }
+}
+
 TEST(TellingMoments, AreTheExtremesAndTheTied) {
     const Performance line = bassLine();
     const auto moments = tellingMoments(line, 8);

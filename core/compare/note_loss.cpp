@@ -91,6 +91,12 @@ std::vector<double> fundamentalsOf(const Performance& performance, const std::ve
     return hz;
 }
 
+/// The bin in the middle of a band.
+Cell onlyCell(int size, double lowerHz, double upperHz) {
+    const int bin = std::clamp(static_cast<int>(std::lround(0.5 * (lowerHz + upperHz) * size / rate)), 1, size / 2 - 1);
+    return {{{bin, bin + 1}}, false};
+}
+
 /// Cells that follow the partials of all fundamentals, and what lies between them.
 std::vector<Cell> cellsOf(const std::vector<double>& fundamentals, int size, double lowerHz, double upperHz) {
     const double binHz = rate / size;
@@ -149,6 +155,7 @@ std::vector<Cell> cellsOf(const std::vector<double>& fundamentals, int size, dou
         if (gapEnd >= begun * std::exp2(2.0 * groupOctaves)) close();
     }
     close();
+    if (cells.empty()) cells.push_back(onlyCell(size, lowerHz, upperHz));
     return cells;
 }
 
@@ -161,6 +168,7 @@ std::vector<Cell> wideCells(int size, double lowerHz, double upperHz) {
                   last = static_cast<int>(std::lround(std::min(upperHz, 1.5 * low) / binHz));
         if (last > first) cells.push_back({{{first, last}}, false});
     }
+    if (cells.empty()) cells.push_back(onlyCell(size, lowerHz, upperHz)); // a focus narrower than a bin
     return cells;
 }
 
@@ -334,7 +342,7 @@ struct Follower {
             spans.push_back(std::move(span));
         };
         constexpr double shortHalf = 0.5 * shortSize / rate;
-        if (end - start > 0.03) add(shortSize, start + 0.5 * shortHalf, start + 1.5 * shortHalf, false, false);
+        add(shortSize, start + 0.5 * shortHalf, start + 1.5 * shortHalf, false, false);
         if (end - start > 0.05) add(shortSize, start + 1.5 * shortHalf, start + 4.0 * shortHalf, false, false);
         const double fineHalf = 0.5 * fine / rate, finerHalf = 0.5 * finer / rate;
         double from = start + 0.8 * fineHalf;

@@ -172,8 +172,8 @@ struct Filter {
     double resonanceDb = -3.0;
     double cost = 0.0;
 
-    /// dB at so many octaves above the cutoff (analog prototypes; the ladder: T. Stilson, J. Smith, "Analyzing the Moog
-    /// VCF", ICMC 1996).
+    /// dB at so many octaves above the cutoff (analog prototypes; the ladder, four poles in a loop: T. Stilson, J.
+    /// Smith, ICMC 1996).
     double gainDb(double octaves) const {
         const double u = std::exp2(octaves);
         const std::complex<double> s(0.0, u);
