@@ -47,7 +47,7 @@ Patch closingBass() {
 class Followed {
 public:
     Followed(const Recording& reference, const Performance& played)
-        : moments_(tellingMoments(played, 4)), some_(momentsOf(played, moments_)),
+        : moments_(tellingMoments(played, 4)), some_(momentsOf(played, moments_, usualMoment)),
           loss_(reference, played, moments_, 20.0, 18000.0) {}
     double of(const Patch& patch, std::uint64_t seed = 1) const {
         Performance seeded = some_;
@@ -113,7 +113,7 @@ TEST(NoteLoss, IsANumberForANarrowFocusAndForTheShortestNotes) {
         const Recording sound = render(closingBass(), line);
         for (const double high : {430.0, 18000.0}) {
             const NoteLoss loss(sound, line, moments, 400.0, high);
-            const double value = Loss::value(loss.residual(render(closingBass(), momentsOf(line, moments))));
+            const double value = Loss::value(loss.residual(render(closingBass(), momentsOf(line, moments, usualMoment))));
             EXPECT_GE(value, 0.0) << brief << " " << high; // NaN is not
             EXPECT_LT(value, 5.0) << brief << " " << high;
         }
@@ -135,7 +135,7 @@ TEST(TellingMoments, AreTheExtremesAndTheTied) {
     EXPECT_LE(tellingMoments(line, 3).size(), 3u);
     EXPECT_TRUE(tellingMoments(Performance{}, 4).empty());
     double seconds = 0.0;
-    const Performance some = momentsOf(line, {{0}, {6}}, &seconds);
+    const Performance some = momentsOf(line, {{0}, {6}}, usualMoment, &seconds);
     ASSERT_EQ(some.notes.size(), 2u);
     EXPECT_EQ(some.notes[1].start, line.notes[6].start) << "at their times";
     EXPECT_GT(seconds, 0.6);
@@ -150,7 +150,7 @@ TEST(TellingMoments, KeepChordsTogetherAndCutWhatLastsLong) {
     const auto moments = tellingMoments(chords, 4);
     ASSERT_EQ(moments.size(), 2u);
     EXPECT_EQ(moments[0].size(), 3u);
-    for (const Note& note : momentsOf(chords, moments).notes) EXPECT_LT(note.end - note.start, 2.0);
+    for (const Note& note : momentsOf(chords, moments, usualMoment).notes) EXPECT_LT(note.end - note.start, 2.0);
 }
 
 } // namespace

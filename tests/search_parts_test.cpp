@@ -16,6 +16,7 @@
 #include "core/match/report.h"
 #include "core/match/starts/seed_bank.h"
 #include "core/match/shortfall.h"
+#include "core/match/proposals/effect_proposals.h"
 #include "core/match/proposals/space_proposals.h"
 #include "core/match/proposals/catalogue.h"
 #include "core/match/suggest/variations.h"
@@ -511,6 +512,28 @@ TEST_F(Spaces, AreNotOfferedWhereTheyAreOrMayNotCome) {
     Profile echoing = profile;
     echoing.space.echo.seconds = 0.3;
     EXPECT_TRUE(with(ModuleKind::delay, withDelaysAndReverbs({dry, {}, echoing})).empty()) << "that one has been tried";
+}
+
+TEST_F(Spaces, AndOtherEffectsComeAtSeveralSettingsAndAtTheirUsualPlaces) {
+    Patch roomy = dry;
+    roomy.add("reverb:a");
+    roomy.set({"reverb:a", "on"}, 1.0);
+    const auto all = withEffects({roomy, {}, profile});
+    for (ModuleKind kind : {ModuleKind::saturation, ModuleKind::reduction, ModuleKind::compressor, ModuleKind::phaser,
+                            ModuleKind::flanger, ModuleKind::chorus, ModuleKind::delay}) {
+        const auto some = with(kind, all);
+        EXPECT_GE(some.size(), 4u) << labelOf(kind);
+        for (const Patch& patch : some) EXPECT_EQ(patch.modules().back().path, "reverb:a") << labelOf(kind);
+    }
+    EXPECT_EQ(with(ModuleKind::reverb, all).size(), all.size()) << "there is one already";
+
+    SearchLimits none;
+    none.excluded = {ModuleKind::chorus};
+    none.locks.insert({"saturation:a", "drive"});
+    const auto allowed = withEffects({roomy, none, profile});
+    EXPECT_TRUE(with(ModuleKind::chorus, allowed).empty());
+    EXPECT_TRUE(with(ModuleKind::saturation, allowed).empty());
+    EXPECT_FALSE(with(ModuleKind::phaser, allowed).empty());
 }
 
 TEST_F(Spaces, TheEchoThatIsThereFitsBest) {

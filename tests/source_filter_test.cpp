@@ -118,6 +118,79 @@ TEST(SourceAndFilter, ReadAWidthThatGoesRoundAndACutoffThatOpensThroughThePhrase
     EXPECT_NEAR(ways.front().cutoff.along, 3.0, 0.8);
 }
 
+TEST(SourceAndFilter, ReadAModulatedSineWithWhatLiesBelowItAndWhatVelocityDoes) {
+    // Side bands at odd multiples alone, by J. M. Chowning, "The synthesis of complex audio spectra by means of
+    // frequency modulation", J. Audio Eng. Soc. 21(7), 1973: a modulator at twice the pitch whose index falls from 3 to
+    // 0.5, half as far for soft notes; where two bands fall together their powers add here. A sine an octave below.
+    const Performance line = lineOf({60, 63, 67, 58, 60, 65}, {127.0, 50.0}, 0.6);
+    const Recording sound = testing::soundOf(line.seconds(), 48000, [&](double t) {
+        double sum = 0.0;
+        for (const Note& note : line.notes) {
+            if (t < note.start || t > note.end + 0.02) continue;
+            const double since = t - note.start, turn = 2.0 * pi * hzFromKey(note.key) * since;
+            const double edge = std::min({1.0, since / 0.003, std::max(0.0, (note.end + 0.02 - t) / 0.02)});
+            const double index =
+                (0.5 + 2.5 * std::exp(-since / 0.25)) * (1.0 - 0.6 * (1.0 - note.velocity / 127.0));
+            // The modulator is a quarter of its cycle ahead, as free oscillators are somehow.
+            sum += 0.3 * edge * (std::sin(turn + index * std::sin(2.0 * turn + 0.5 * pi)) + 0.3 * std::sin(0.5 * turn));
+        }
+        return sum;
+    });
+    const auto fits = fitsOf(sound, line);
+    ASSERT_FALSE(fits.empty());
+    EXPECT_EQ(wordsOf(fits.front()), "sine, phase moved at 2 times its pitch + sine an octave below, no filter");
+    EXPECT_GT(fits.front().place.envelope, 1.0);
+    EXPECT_GT(fits.front().place.velocity, 0.4);
+
+    Patch patch;
+    applySourceFilterFit(patch, measureProfile(sound, line), fits.front());
+    EXPECT_EQ(patch.value({"layer:a/source:b", "octave"}), -1.0) << "what is heard below";
+    EXPECT_EQ(patch.value({"layer:a/source:c", "ratio_over"}), 2.0) << "what moves the phase";
+    EXPECT_EQ(patch.value({"layer:a/source:c", "level"}), -60.0);
+    EXPECT_TRUE(std::any_of(patch.modules().begin(), patch.modules().end(), [](const auto& m) {
+        return m.kind == ModuleKind::link && m.contents().from == "layer:a/source:c" && m.contents().by == "velocity";
+    }));
+}
+
+TEST(SourceAndFilter, ReadNotesThatTremble) {
+    // 30 cents to either side: at partial 20 that is more than a third of the way to the next.
+    const Performance line = lineOf({48, 52, 45}, {100.0}, 1.2);
+    const Recording sound = testing::soundOf(line.seconds(), 48000, [&](double t) {
+        double sum = 0.0;
+        for (const Note& note : line.notes) {
+            if (t < note.start || t > note.end) continue;
+            const double since = t - note.start, f0 = hzFromKey(note.key), hz = 5.5;
+            const double depth = f0 * (std::exp2(30.0 / 1200.0) - 1.0);
+            const double turn = 2.0 * pi * f0 * since - depth / hz * std::cos(2.0 * pi * hz * since);
+            const double edge = std::min({1.0, since / 0.003, (note.end - t) / 0.02});
+            for (int n = 1; n <= 40; ++n) sum += 0.1 * edge / n * lowPass(n * f0, 2000.0, 0.7) * std::sin(n * turn);
+        }
+        return sum;
+    });
+    const auto fits = fitsOf(sound, line);
+    ASSERT_FALSE(fits.empty());
+    EXPECT_EQ(wordsOf(fits.front()), "saw, low-pass 12 dB");
+    EXPECT_NEAR(fits.front().cutoff.rest + fits.front().cutoff.envelope, std::log2(2000.0), 0.4);
+    EXPECT_LT(fits.front().errorDb, 1.5);
+}
+
+TEST(SourceAndFilter, TellTheSameToneInAllNotesByItsPartials) {
+    const std::vector<double> drawbars{1.0, 0.6, 0.0, 0.8, 0.0, 0.3, 0.0, 0.7};
+    const Performance line = lineOf({48, 60, 67, 53}, {100.0}, 0.5);
+    const Recording sound = sung(line, [&](int n, double, double, const Note&) {
+        return n <= 8 ? drawbars[static_cast<std::size_t>(n - 1)] : 0.0;
+    });
+    const auto fits = fitsOf(sound, line);
+    ASSERT_FALSE(fits.empty());
+    EXPECT_EQ(wordsOf(fits.front()), "partials, no filter");
+    Patch patch;
+    applySourceFilterFit(patch, measureProfile(sound, line), fits.front());
+    const auto& partials = patch.find("layer:a/source:a")->contents().partialsDb;
+    ASSERT_GE(partials.size(), 8u);
+    EXPECT_NEAR(partials[3] - partials[0], dbFromGain(0.8), 2.0);
+    EXPECT_LT(partials[2], -20.0);
+}
+
 TEST(SourceAndFilter, SayNothingOfNoise) {
     const Performance line = lineOf({60}, {100.0}, 1.0);
     std::uint32_t state = 1;

@@ -67,7 +67,7 @@ struct Judge {
 
     Judge(Recording reference, const Performance& played)
         : target(PreparedTarget::prepare({std::move(reference), played}, 1.0, {}, {})),
-          telling(momentsOf(target.performance, tellingMoments(target.performance, 4))),
+          telling(momentsOf(target.performance, tellingMoments(target.performance, 4), usualMoment)),
           notes(target.reference, target.performance, tellingMoments(target.performance, 4), 20.0, target.upperHz) {
         telling.frames = std::min(target.performance.frames, static_cast<int>(notes.until() * 48000.0) + 1);
     }

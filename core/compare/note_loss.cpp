@@ -19,6 +19,7 @@ namespace note_cells {
 constexpr double rate = analysisRateHz;
 constexpr int shortSize = 512;             ///< of the first moments, which no window of a low note resolves
 constexpr float floorShare = 1e-6f;        ///< −60 dB re the loudest cell of a span's resolution
+constexpr double longestSpan = 0.125;      ///< seconds
 constexpr double groupOctaves = 1.0 / 6.0; ///< partials that lie nearer than so are one cell
 constexpr float compression = 12.0f;       ///< dB from which on differences count less and less
 constexpr float levelWeight = 3.0f, sideWeight = 0.3f, betweenWeight = 0.6f, pitchWeight = 0.15f;
@@ -41,6 +42,7 @@ struct Span {
     std::vector<Cell> cells;
     bool tail;    ///< after the notes have ended
     double start; ///< seconds at which the note begins
+    float weight; ///< of all its cells
     // Of the reference:
     Eigen::VectorXf levels; ///< dB of each cell above the floor
     Eigen::VectorXf weights;
@@ -246,19 +248,20 @@ struct Follower {
     std::vector<PitchPoint> pitches;
     std::vector<RepeatPoint> repeats;
     bool stereo;
+    double longestMoment; ///< seconds
     double until = 0.0;
     float total = 0.0f; ///< of all weights
 
     Follower(const Recording& reference, const Performance& performance,
-             const std::vector<std::vector<std::size_t>>& moments, double lowerHz, double upperHz)
-        : stereo(reference.channelCount() == 2) {
+             const std::vector<std::vector<std::size_t>>& moments, double lowerHz, double upperHz, double longest)
+        : stereo(reference.channelCount() == 2), longestMoment(longest) {
         const std::vector<float> mono = monoMix(reference);
         const std::vector<float> side = stereo ? sideOf(reference) : std::vector<float>{};
         for (const auto& moment : moments) addMoment(performance, moment, lowerHz, upperHz, mono);
         for (Span& span : spans) measure(span, mono, side);
         for (const Span& span : spans) {
-            total +=
-                span.weights.sum() + levelWeight + (stereo ? sideWeight * static_cast<float>(span.sides.size()) : 0.0f);
+            total += span.weights.sum() +
+                     span.weight * (levelWeight + (stereo ? sideWeight * static_cast<float>(span.sides.size()) : 0.0f));
             until = std::max(until, static_cast<double>(span.begins.back() + span.size) / rate);
         }
         total += repeatWeight * static_cast<float>(repeats.size());
@@ -336,8 +339,8 @@ struct Follower {
                   double lowerHz, double upperHz) {
         const double lowest = *std::min_element(fundamentals.begin(), fundamentals.end());
         const int fine = powerOfTwoFor(4.0 / lowest), finer = std::min(8192, 2 * fine);
-        const auto add = [&](int size, double from, double to, bool follows, bool tail) {
-            Span span{size, framesWithin(size, from, to), {}, tail, start, {}, {}, {}, 0.0f, 0.0f, false, {}};
+        const auto add = [&](int size, double from, double to, bool follows, bool tail, float weight = 1.0f) {
+            Span span{size, framesWithin(size, from, to), {}, tail, start, weight, {}, {}, {}, 0.0f, 0.0f, false, {}};
             span.cells = follows ? cellsOf(fundamentals, size, lowerHz, upperHz) : wideCells(size, lowerHz, upperHz);
             spans.push_back(std::move(span));
         };
@@ -349,8 +352,15 @@ struct Follower {
         double length = std::max(0.02, fineHalf);
         while (from < end - 0.5 * fineHalf) {
             const double to = std::min(from + length, std::max(from + 1e-3, end - 0.8 * fineHalf));
-            const bool long_ = from > start + finerHalf && from + finerHalf < end && to - from > 0.5 * finerHalf;
-            add(long_ ? finer : fine, from, to, true, false);
+            // What is repeated within it, a gate or an LFO, is followed by parts of a span; together they weigh more
+            // than one, but less than so many.
+            const int parts = std::max(1, static_cast<int>(std::lround((to - from) / longestSpan)));
+            for (int part = 0; part < parts; ++part) {
+                const double begin = from + (to - from) * part / parts, close = from + (to - from) * (part + 1) / parts;
+                const bool long_ =
+                    begin > start + finerHalf && begin + finerHalf < end && close - begin > 0.5 * finerHalf;
+                add(long_ ? finer : fine, begin, close, true, false, 1.0f / std::sqrt(static_cast<float>(parts)));
+            }
             from = to + 1e-6;
             length *= 1.45;
             if (to >= end - 0.81 * fineHalf) break;
@@ -379,7 +389,7 @@ struct Follower {
         const Eigen::VectorXf before = powersOf(mono, span.size, {earlier}, span.cells);
         for (Eigen::Index c = 0; c < power.size(); ++c) {
             const float audible = std::clamp(1.0f + (span.levels(c) - highest) / 50.0f, 0.2f, 1.0f);
-            span.weights(c) = audible * (span.cells[static_cast<std::size_t>(c)].between ? betweenWeight : 1.0f);
+            span.weights(c) = span.weight * audible * (span.cells[static_cast<std::size_t>(c)].between ? betweenWeight : 1.0f);
             if (power(c) < clearlyAbove * before(c)) span.bounded[static_cast<std::size_t>(c)] = true;
             if (span.bounded[static_cast<std::size_t>(c)]) span.weights(c) *= 0.5f;
         }
@@ -413,12 +423,12 @@ struct Follower {
             }
             float level = 10.0f * std::log10(scaled.sum() + 1e-12f) - span.level;
             if (span.levelBounded && level < 0.0f) level *= 0.3f;
-            all.push_back(levelWeight * compressed(level));
+            all.push_back(span.weight * levelWeight * compressed(level));
             if (stereo) {
                 const auto sides =
                     sidesOf(scaled, factor * powersOf(side, span.size, span.begins, span.cells), span.floor);
                 for (std::size_t g = 0; g < sides.size(); ++g)
-                    all.push_back(sideWeight * compressed(sides[g] - span.sides[g]));
+                    all.push_back(span.weight * sideWeight * compressed(sides[g] - span.sides[g]));
             }
         }
         for (const PitchPoint& point : pitches) {
@@ -443,8 +453,8 @@ struct NoteLoss::Impl : note_cells::Follower {
 };
 
 NoteLoss::NoteLoss(const Recording& reference, const Performance& performance,
-                   const std::vector<std::vector<std::size_t>>& moments, double lowerHz, double upperHz)
-    : impl_(std::make_unique<Impl>(reference, performance, moments, lowerHz, upperHz)) {}
+                   const std::vector<std::vector<std::size_t>>& moments, double lowerHz, double upperHz, double longest)
+    : impl_(std::make_unique<Impl>(reference, performance, moments, lowerHz, upperHz, longest)) {}
 NoteLoss::~NoteLoss() = default;
 NoteLoss::NoteLoss(NoteLoss&&) noexcept = default;
 

@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 namespace facet {
 
@@ -157,27 +158,43 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
     }
 }
 
-} // namespace
+using Places = std::vector<std::size_t>;
 
-void renderEachAt48k(std::span<const Patch> patches, const Performance& performance,
-                     const std::function<void(std::size_t, Recording&&)>& take, const Task& task, int threads) {
-    std::vector<Graph> graphs;
-    for (const Patch& patch : patches) graphs.push_back(compile(patch, performance.tempo));
-
-    // Group equal graphs in order of first appearance, then cut each group into pieces of at most 16, evenly, so that
-    // all threads have work.
-    std::vector<std::vector<std::size_t>> kinds;
-    for (std::size_t i = 0; i < graphs.size(); ++i) {
-        const auto found = std::find_if(kinds.begin(), kinds.end(), [&](const std::vector<std::size_t>& kind) {
-            return sameGraph(graphs[kind.front()], graphs[i]);
-        });
+/// Parts the places by a relation of equivalence, in order of first appearance.
+template <typename Same> std::vector<Places> partedBy(const Places& all, const Same& same) {
+    std::vector<Places> kinds;
+    for (const std::size_t i : all) {
+        const auto found = std::find_if(kinds.begin(), kinds.end(),
+                                        [&](const Places& kind) { return same(kind.front(), i); });
         if (found != kinds.end())
             found->push_back(i);
         else
             kinds.push_back({i});
     }
-    std::vector<std::vector<std::size_t>> groups;
-    for (const auto& kind : kinds) {
+    return kinds;
+}
+
+/// Which patches are rendered side by side: those of one graph, at most 16, cut evenly so that all threads have work.
+/// Of those that differ in effects alone the voices are made once, so they keep to themselves.
+std::vector<Places> groupsOf(std::span<const Patch> patches, const std::vector<Graph>& graphs, int threads) {
+    Places all(patches.size());
+    std::iota(all.begin(), all.end(), std::size_t{0});
+    std::vector<Places> kinds;
+    for (const Places& kind :
+         partedBy(all, [&](std::size_t i, std::size_t k) { return sameGraph(graphs[i], graphs[k]); })) {
+        Places others;
+        for (Places& alike :
+             partedBy(kind, [&](std::size_t i, std::size_t k) { return sameVoices(patches[i], patches[k]); })) {
+            constexpr std::size_t worthIt = 3;
+            if (alike.size() >= worthIt)
+                kinds.push_back(std::move(alike));
+            else
+                others.insert(others.end(), alike.begin(), alike.end());
+        }
+        if (!others.empty()) kinds.push_back(std::move(others));
+    }
+    std::vector<Places> groups;
+    for (const Places& kind : kinds) {
         const auto least = (kind.size() + Engine::maxCandidates - 1) / Engine::maxCandidates;
         const auto share = static_cast<std::size_t>(std::max(1, threads));
         const auto pieces = std::min(kind.size(), kinds.size() > 1 ? least : (least + share - 1) / share * share);
@@ -185,6 +202,17 @@ void renderEachAt48k(std::span<const Patch> patches, const Performance& performa
             groups.emplace_back(kind.begin() + static_cast<std::ptrdiff_t>(kind.size() * p / pieces),
                                 kind.begin() + static_cast<std::ptrdiff_t>(kind.size() * (p + 1) / pieces));
     }
+    return groups;
+}
+
+} // namespace
+
+void renderEachAt48k(std::span<const Patch> patches, const Performance& performance,
+                     const std::function<void(std::size_t, Recording&&)>& take, const Task& task, int threads) {
+    std::vector<Graph> graphs;
+    for (const Patch& patch : patches) graphs.push_back(compile(patch, performance.tempo));
+
+    const auto groups = groupsOf(patches, graphs, threads);
     parallelFor(static_cast<int>(groups.size()), threads, [&](int g) {
         const auto& group = groups[static_cast<std::size_t>(g)];
         Recording silence{analysisRateHz, {}};

@@ -39,25 +39,28 @@ std::pair<double, double> panGains(double pan) {
 }
 
 /// Everything of a source that may move while a note sounds.
-void takeSource(SourceValues& source, std::span<const double> v) {
+/// `before`: what the source's values were taken from last, or empty; what depends on none that changed stays.
+void takeSource(SourceValues& source, std::span<const double> v, std::span<const double> before = {}) {
     constexpr auto kind = ModuleKind::source;
     static const Field blend(kind, "blend"), width(kind, "width"), clip(kind, "clip"), position(kind, "position"),
         color(kind, "color"), octave(kind, "octave"), semitone(kind, "semitone"), cents(kind, "cents"),
         over(kind, "ratio_over"), under(kind, "ratio_under"), fixed(kind, "fixed"), level(kind, "level"),
         amplitude(kind, "amplitude"), pan(kind, "pan"), detune(kind, "detune"), spread(kind, "spread"),
         phase(kind, "phase"), phaseRandom(kind, "phase_random"), syncRatio(kind, "sync_ratio");
+    const auto changed = [&](auto&... fields) { return before.empty() || ((fields.of(v) != fields.of(before)) || ...); };
     source.shape.blend = blend.real(v) / 100.0f;
     source.shape.width = width.real(v) / 100.0f;
-    source.shape.clip = static_cast<float>(gainFromDb(clip.of(v)));
     source.shape.position = position.real(v) / 100.0f;
-    source.shape.tilt = static_cast<float>(color.of(v) / (20.0 * std::log10(2.0)));
     source.fixedHz = fixed.of(v);
-    source.ratio =
-        std::exp2((12.0 * octave.of(v) + semitone.of(v) + cents.of(v) / 100.0) / 12.0) * over.of(v) / under.of(v);
     source.amplitude = amplitude.real(v) / 100.0f;
     source.phase = phase.of(v) / 360.0;
     source.phaseRandom = phaseRandom.of(v) / 100.0;
-    source.syncRatio = std::exp2(syncRatio.of(v) / 12.0);
+    if (changed(clip)) source.shape.clip = static_cast<float>(gainFromDb(clip.of(v)));
+    if (changed(color)) source.shape.tilt = static_cast<float>(color.of(v) / (20.0 * std::log10(2.0)));
+    if (changed(syncRatio)) source.syncRatio = std::exp2(syncRatio.of(v) / 12.0);
+    if (!changed(octave, semitone, cents, over, under, level, pan, detune, spread)) return;
+    source.ratio =
+        std::exp2((12.0 * octave.of(v) + semitone.of(v) + cents.of(v) / 100.0) / 12.0) * over.of(v) / under.of(v);
     const double silent = level.of(v) <= -60.0 ? 0.0 : 1.0; // the lowest level is none
     const double gain = silent * gainFromDb(level.of(v)) / std::sqrt(static_cast<double>(source.voices));
     for (int k = 0; k < source.voices; ++k) {
@@ -589,11 +592,12 @@ Graph compile(const Patch& patch, double tempo) {
     return graph;
 }
 
-void takeValues(LayerGraph& layer, ModuleKind kind, int index, std::span<const double> values) {
+void takeValues(LayerGraph& layer, ModuleKind kind, int index, std::span<const double> values,
+                std::span<const double> before) {
     const auto at = static_cast<std::size_t>(index);
     switch (kind) {
     case ModuleKind::layer: takeLayer(layer, values); break;
-    case ModuleKind::source: takeSource(layer.sources[at], values); break;
+    case ModuleKind::source: takeSource(layer.sources[at], values, before); break;
     case ModuleKind::filter: takeFilter(layer.filters[at], values); break;
     case ModuleKind::envelope: layer.envelopes[at] = envelopeOf(values); break;
     case ModuleKind::lfo: takeLfo(layer.lfos[at], values, layer.tempo); break;

@@ -178,9 +178,10 @@ struct Graph {
 /// Dense copy of a patch's values. Note values are taken at `tempo` quarter notes per minute. Not the audio thread.
 Graph compile(const Patch& patch, double tempo = 120.0);
 
-/// Takes the values of a module of a layer into its dense form; `values` in the order of parametersOf(kind). Any
-/// thread.
-void takeValues(LayerGraph& layer, ModuleKind kind, int index, std::span<const double> values);
+/// Takes the values of a module of a layer into its dense form; `values` in the order of parametersOf(kind). `before`:
+/// those that it was taken from last, or empty. Any thread.
+void takeValues(LayerGraph& layer, ModuleKind kind, int index, std::span<const double> values,
+                std::span<const double> before = {});
 
 /// Whether two patches can be rendered side by side in lanes, or one be turned into the other without
 /// interrupting what sounds.

@@ -232,7 +232,10 @@ void Synthesis::setValues(const Graph& graph, std::size_t c) {
     ++version_;
     for (std::size_t l = 0; l < layers_.size(); ++l)
         if (!graph.layers[l].parts.empty())
-            for (Voice& voice : layers_[l].voices) *voice.candidates[c].live = graph.layers[l];
+            for (Voice& voice : layers_[l].voices) {
+                *voice.candidates[c].live = graph.layers[l];
+                voice.candidates[c].takeParts(graph.layers[l]);
+            }
     const bool before = stereo_;
     updateStereo();
     alike_ = sidesAreAlike();

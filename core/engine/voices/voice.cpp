@@ -15,12 +15,18 @@ void CandidateVoice::prepare(const LayerGraph& layer, double rateHz) {
     sourceSemitones.resize(layer.sources.size());
     sourceDb.resize(layer.sources.size());
     if (!layer.parts.empty()) live = std::make_unique<LayerGraph>(layer);
+    takeParts(layer);
     for (std::size_t i = 0; i < filters.size(); ++i) filters[i].prepare(layer.filters[i / 2].structure, rateHz);
     if (std::any_of(layer.sources.begin(), layer.sources.end(),
                     [](const SourceValues& s) { return s.audioModulator || s.audioModulated; })) {
         movers.resize(layer.sources.size());
         moved.resize(layer.sources.size());
     }
+}
+
+void CandidateVoice::takeParts(const LayerGraph& layer) {
+    partValues.resize(layer.parts.size());
+    for (std::size_t i = 0; i < partValues.size(); ++i) partValues[i] = layer.parts[i].values;
 }
 
 void CandidateVoice::clear() {
@@ -115,7 +121,11 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
         const auto fields = parametersOf(part.kind);
         for (std::size_t k = 0; k < static_cast<std::size_t>(part.count); ++k)
             if (moves[i][k] != 0.0) values[k] = fromMovement(fields[k], toMovement(fields[k], values[k]) + moves[i][k]);
-        takeValues(*candidate.live, part.kind, part.index, {values.data(), static_cast<std::size_t>(part.count)});
+        std::array<double, mostFields>& before = candidate.partValues[i];
+        if (values == before) continue;
+        const auto count = static_cast<std::size_t>(part.count);
+        takeValues(*candidate.live, part.kind, part.index, {values.data(), count}, {before.data(), count});
+        before = values;
     }
 }
 

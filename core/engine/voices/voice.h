@@ -48,6 +48,7 @@ struct CandidateVoice {
     std::array<BlockEnds, 2> cutoffs{}; ///< of the filters, log2 Hz
     float layerDb = 0.0f;
     std::unique_ptr<LayerGraph> live; ///< values with moved parts, where the layer has such; else null
+    std::vector<std::array<double, mostFields>> partValues; ///< of each moved part: what `live` was made from
 
     std::array<kernels::FilterState, 4> filters; ///< two of each channel
     std::array<float, 2> fedBack{};
@@ -56,6 +57,8 @@ struct CandidateVoice {
 
     /// Takes all memory that notes of this layer will need.
     void prepare(const LayerGraph& layer, double rateHz);
+    /// `live` stands as the layer does. Takes no memory once it was prepared.
+    void takeParts(const LayerGraph& layer);
     /// Ready for a new note.
     void clear();
 };

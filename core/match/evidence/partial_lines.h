@@ -22,6 +22,7 @@ struct LineInstant {
     /// one.
     std::array<float, lineCount> weights{};
     std::array<bool, lineCount> heard{}; ///< whether it stands out of what lies beside it
+    double worth = 1.0;                  ///< 0 … 1: what is far softer than the note's loudest instant tells little
 };
 
 /// At most `most` instants in at most twelve notes: those that sound alone, or, where none does, all, as far as their

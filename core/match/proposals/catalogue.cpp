@@ -5,6 +5,7 @@
 #include "core/match/proposals/parameter_proposals.h"
 #include "core/match/proposals/source_proposals.h"
 #include "core/match/proposals/space_proposals.h"
+#include "core/match/proposals/voicing_proposals.h"
 #include "core/parameters/relevance.h"
 
 #include <utility>
@@ -34,7 +35,7 @@ std::vector<Patch> structuralProposals(const ProposalContext& in) {
     for (auto* propose :
          {proposeBlends, proposeWidths, proposeOtherFilters, proposeIntervals, proposeStacks, proposeReverbs,
           proposeSecondSources, proposeSecondLayers, proposeVelocityResponse, proposeKeyResponse, proposeRetargeting,
-          proposeChangingRates, proposePitchSweeps, proposePostFilters})
+          proposeChangingRates, proposePitchSweeps, proposePostFilters, proposeVoicings})
         propose(in, proposals);
     return proposals;
 }

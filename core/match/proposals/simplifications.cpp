@@ -16,11 +16,17 @@ int countOf(Wave wave, const Patch& patch) {
     }));
 }
 
-/// Sources, links and effects that are heard.
+/// Sources, links and effects that are heard. A synced or blended source is rarer than two of its kind.
 int thingsIn(const Patch& patch) {
-    return static_cast<int>(std::count_if(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
-        return (m.kind == ModuleKind::source || m.kind == ModuleKind::link || isEffect(m.kind)) && takesPart(patch, m);
-    }));
+    int count = 0;
+    for (const auto& m : patch.modules()) {
+        if (!takesPart(patch, m)) continue;
+        if (m.kind == ModuleKind::source || m.kind == ModuleKind::link || isEffect(m.kind)) ++count;
+        if (m.kind != ModuleKind::source) continue;
+        if (patch.value({m.path, "sync"}) != 0.0) count += 2;
+        if (patch.value({m.path, "blend"}) != 0.0) count += 2;
+    }
+    return count;
 }
 
 } // namespace

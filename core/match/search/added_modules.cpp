@@ -18,12 +18,12 @@ namespace {
 using Added = std::pair<std::string, Candidate>;
 
 /// The best candidate for each kind of added module, the best kinds first.
-std::vector<Added> bestOfEachKind(const std::vector<Candidate>& changed, const Candidate& before) {
-    constexpr double promising = 1.6; // times the loss without it
+std::vector<Added> bestOfEachKind(const std::vector<Candidate>& changed, const Candidate& before,
+                                  const ModuleFit& how) {
     std::map<std::string, std::pair<std::string, const Candidate*>> bestOfKind;
     for (const Candidate& each : changed) {
         const Patch::Module* added = addedModule(each.patch, before.patch);
-        if (!added || each.loss > promising * before.loss) continue;
+        if (!added || each.loss > how.promising * before.loss) continue;
         // What only colors would stand in for what the filters and sources have not found yet.
         if (added->kind == ModuleKind::equalizer || added->kind == ModuleKind::postFilter) continue;
         std::string kind(labelOf(added->kind));
@@ -33,12 +33,11 @@ std::vector<Added> bestOfEachKind(const std::vector<Candidate>& changed, const C
         auto& best = bestOfKind[kind];
         if (!best.second || better(each, *best.second)) best = {added->path, &each};
     }
-    constexpr std::size_t mostKinds = 10;
     std::vector<Added> bests;
     for (const auto& [kind, best] : bestOfKind) bests.emplace_back(best.first, *best.second);
     std::stable_sort(bests.begin(), bests.end(),
                      [](const Added& a, const Added& b) { return better(a.second, b.second); });
-    bests.resize(std::min(bests.size(), mostKinds));
+    bests.resize(std::min(bests.size(), how.mostKinds));
     return bests;
 }
 
@@ -60,14 +59,14 @@ SearchLimits limitsAround(const std::string& path, const Patch& patch, const Pat
 } // namespace
 
 void fitAddedModules(SearchState& state, const Evaluator& evaluator, std::vector<Candidate>& changed,
-                     const Candidate& before) {
+                     const Candidate& before, const ModuleFit& how) {
     std::vector<Candidate> fitted;
     std::vector<SearchLimits> limits;
-    for (const auto& [path, candidate] : bestOfEachKind(changed, before)) {
+    for (const auto& [path, candidate] : bestOfEachKind(changed, before, how)) {
         limits.push_back(limitsAround(path, candidate.patch, before.patch, state.inputs.settings.limits));
         fitted.push_back(candidate);
     }
-    refineEachWithin(state, evaluator, fitted, limits, 2);
+    refineEachWithin(state, evaluator, fitted, limits, how.iterations);
     changed.insert(changed.end(), fitted.begin(), fitted.end());
 }
 

@@ -1,5 +1,6 @@
 #include "core/match/search/dry_beginning.h"
 
+#include "core/compare/note_loss.h"
 #include "core/match/proposals/measured_modulation.h"
 #include "core/match/search/race.h"
 #include "core/match/search/refine.h"
@@ -7,6 +8,7 @@
 #include "core/match/starts/estimate.h"
 #include "core/match/targets/telling_moments.h"
 
+#include <algorithm>
 #include <set>
 #include <string>
 #include <utility>
@@ -15,12 +17,23 @@ namespace facet {
 
 namespace {
 
-constexpr std::size_t moments = 4; ///< of the first target; of further ones half as many
+/// How much of the first target is looked at; of further ones half as many moments.
+struct Look {
+    std::size_t moments;
+    double seconds; ///< of each
+};
+Look closeLook(const Performance& performance) { return {4, momentLength(performance)}; }
+Look quickLook(const Performance& performance) {
+    return {std::clamp<std::size_t>(momentCount(performance) / 2, 1, 2), usualMoment};
+}
 
-std::vector<PreparedTarget> tellingTargets(const SearchInputs& inputs) {
+std::vector<PreparedTarget> tellingTargets(const SearchInputs& inputs, Look (&lookAt)(const Performance&)) {
     std::vector<PreparedTarget> telling;
-    for (const PreparedTarget& target : inputs.targets)
-        telling.push_back(target.telling(telling.empty() ? moments : moments / 2, inputs.settings.forTargets()));
+    for (const PreparedTarget& target : inputs.targets) {
+        const Look look = lookAt(target.performance);
+        const std::size_t most = telling.empty() ? look.moments : std::max<std::size_t>(1, look.moments / 2);
+        telling.push_back(target.telling(most, look.seconds, inputs.settings.forTargets()));
+    }
     return telling;
 }
 
@@ -47,13 +60,14 @@ void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
     constexpr int mostRounds = 3;
     MatchSettings settings = state.inputs.settings;
     settings.limits.excluded.insert({ModuleKind::delay, ModuleKind::reverb});
-    const std::vector<PreparedTarget> telling = tellingTargets(state.inputs);
+    const std::vector<PreparedTarget> telling = tellingTargets(state.inputs, closeLook),
+                                      few = tellingTargets(state.inputs, quickLook);
     const SearchInputs inputs{telling, state.inputs.whole, settings, state.inputs.task, state.inputs.identifiable};
     const MatchListener nobody; // what it finds is heard once it has been compared with everything
     state.budget.stages().enter("dry beginning");
     SearchState dry(inputs, state.budget, nobody);
     try {
-        halve(dry, allowance, [&](const Patch& best) { // something to hear, as soon as can be and ever better
+        halve(dry, few, allowance, [&](const Patch& best) { // something to hear, as soon as can be and ever better
             const Patch echoing = withMeasuredEcho(state.inputs.profile(), best);
             state.evaluator(allowance).evaluate({state.constraints.applied(echoing)});
             state.reporter.report("comparing kinds of sound");

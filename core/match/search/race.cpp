@@ -1,7 +1,9 @@
 #include "core/match/search/race.h"
 
 #include "core/audio/attention.h"
+#include "core/match/proposals/effect_proposals.h"
 #include "core/match/proposals/measured_modulation.h"
+#include "core/match/proposals/voicing_proposals.h"
 #include "core/match/search/refine.h"
 #include "core/match/starts/estimate.h"
 #include "core/parameters/relevance.h"
@@ -9,6 +11,7 @@
 #include <algorithm>
 #include <cmath>
 #include <optional>
+#include <utility>
 
 namespace facet {
 
@@ -102,6 +105,34 @@ std::vector<Patch> withOtherLfoPhases(const Constraints& constraints, const Patc
     return turned;
 }
 
+/// How notes follow each other is the same whatever they sound like: the way that suits the best of several starting
+/// points is taken over by all.
+void chooseVoicing(const SearchState& state, const Evaluator& evaluator, std::vector<Candidate>& entrants) {
+    constexpr std::size_t asked = 3;
+    std::vector<Patch> voiced;
+    for (std::size_t i = 0; i < std::min(asked, entrants.size()); ++i)
+        proposeVoicings({entrants[i].patch, state.inputs.settings.limits, state.inputs.profile()}, voiced);
+    if (voiced.empty()) return;
+    const std::vector<Candidate> compared = evaluator.evaluate(voiced);
+    const Candidate& best = *std::min_element(compared.begin(), compared.end(), better);
+    if (!better(best, entrants.front())) return;
+    std::vector<Patch> all;
+    for (const Candidate& each : entrants) {
+        all.push_back(each.patch);
+        for (const char* field : {"mode", "glide", "glide_when"})
+            all.back().set({"voicing", field}, best.patch.value({"voicing", field}));
+        all.back() = state.constraints.applied(std::move(all.back()));
+    }
+    entrants = evaluator.evaluate(all);
+    std::stable_sort(entrants.begin(), entrants.end(), better);
+}
+
+std::vector<Patch> patchesOf(const std::vector<Candidate>& candidates) {
+    std::vector<Patch> patches;
+    for (const Candidate& each : candidates) patches.push_back(each.patch);
+    return patches;
+}
+
 /// Each replaced by the best of what lies near it.
 void varyEach(SearchState& state, const Evaluator& evaluator, std::vector<Candidate>& entrants) {
     constexpr int variantsOfEach = 4;
@@ -136,6 +167,22 @@ void runHeats(SearchState& state, const Evaluator& quick, const Evaluator& whole
     refineBest(state, quick, entrants, entrants.size(), 1);
 }
 
+
+/// Adds the best with every kind of effect: what distorts or widens is heard in a few notes too.
+void addEffectsToBest(SearchState& state, const Evaluator& evaluator, std::vector<Candidate>& entrants) {
+    constexpr std::size_t tried = 2;
+    std::stable_sort(entrants.begin(), entrants.end(), better);
+    std::vector<Patch> affected;
+    for (std::size_t i = 0; i < std::min(tried, entrants.size()); ++i) {
+        const Patch& best = entrants[i].patch;
+        for (Patch& each : withEffects({best, state.inputs.settings.limits, state.inputs.profile()})) {
+            each = state.constraints.applied(state.constraints.centered(std::move(each)));
+            if (!each.soundsLike(best)) affected.push_back(std::move(each));
+        }
+    }
+    for (Candidate& each : evaluator.evaluate(affected)) entrants.push_back(std::move(each));
+}
+
 } // namespace
 
 void race(SearchState& state, Allowance allowance, int attempt) {
@@ -162,10 +209,8 @@ void race(SearchState& state, Allowance allowance, int attempt) {
     }
     if (entrants.empty() && !starts.patches.empty()) entrants.push_back({starts.patches.front()});
     keepDifferent(entrants, 5, 1);
-    std::vector<Patch> finals;
-    for (const Candidate& entrant : entrants) finals.push_back(entrant.patch);
     // In whatever time, something must come of it.
-    entrants = state.evaluator({allowance.share, true}).evaluate(finals);
+    entrants = state.evaluator({allowance.share, true}).evaluate(patchesOf(entrants));
     if (stopped) throw Cancelled();
     state.reporter.report("comparing kinds of sound");
     refineBest(state, whole, entrants, 2, 1);
@@ -173,21 +218,29 @@ void race(SearchState& state, Allowance allowance, int attempt) {
     refineBest(state, whole, entrants, 1, 2);
 }
 
-void halve(SearchState& state, Allowance allowance, const std::function<void(const Patch&)>& afterHeat) {
+void halve(SearchState& state, const std::vector<PreparedTarget>& few, Allowance allowance,
+           const std::function<void(const Patch&)>& afterHeat) {
+    constexpr std::size_t refinedOnFew = 12;
     struct Heat {
         std::size_t most;
-        int ofEach, iterations;
+        int iterations;
     };
-    const Evaluator evaluator = state.evaluator(allowance);
+    const Evaluator quick = Evaluator::unrecorded(state.inputs, few, state.budget, state.leaderboard, allowance);
     const StartingPoints starts = startingPoints(state, 0);
-    std::vector<Candidate> entrants = evaluator.evaluate(starts.patches);
+    std::vector<Candidate> entrants = quick.evaluate(starts.patches);
     std::stable_sort(entrants.begin(), entrants.end(), better);
+    chooseVoicing(state, quick, entrants);
     for (const Candidate& each : entrants) state.raced.donors.push_back(each.patch);
+    const Evaluator evaluator = state.evaluator(allowance);
+    evaluator.evaluate({entrants.front().patch});
     afterHeat(entrants.front().patch);
-    keepDifferentAndMeasured(starts.measured, entrants, 24, 3);
-    varyEach(state, evaluator, entrants);
-    for (const Heat& heat : {Heat{12, 2, 1}, {8, 2, 2}, {4, 1, 3}, {2, 1, 4}}) {
-        keepDifferent(entrants, heat.most, heat.ofEach);
+    keepDifferentAndMeasured(starts.measured, entrants, refinedOnFew, 1);
+    refineEach(state, quick, entrants, 1);
+    addEffectsToBest(state, quick, entrants);
+    bool onFew = true;
+    for (const Heat& heat : {Heat{6, 1}, {3, 3}, {2, 4}}) {
+        keepDifferent(entrants, heat.most, 1);
+        if (std::exchange(onFew, false)) entrants = evaluator.evaluate(patchesOf(entrants));
         refineEach(state, evaluator, entrants, heat.iterations);
         for (const Candidate& each : entrants) state.raced.followed.insert(structureKeyOf(each.patch));
         afterHeat(state.leaderboard.best().patch);

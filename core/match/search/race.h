@@ -13,10 +13,12 @@ namespace facet {
 /// followed. Something is found even when the budget is spent. Throws BudgetSpent and Cancelled.
 void race(SearchState& state, Allowance allowance, int attempt);
 
-/// A race on everything that the search compares, for where a render is cheap: starting points are halved again and
-/// again, and those that stay are refined longer each time. `afterHeat` gets the best after each. Throws BudgetSpent
-/// and Cancelled, and what `afterHeat` throws.
-void halve(SearchState& state, Allowance allowance, const std::function<void(const Patch&)>& afterHeat);
+/// A race for where a render is cheap. Starting points are compared by `few`, parts of what the search compares, and
+/// the best of each structure refined there; the best two are tried with every kind of effect. Those that stay are
+/// halved again and again on everything that the search compares, and refined longer each time. `afterHeat` gets the
+/// best after each. Throws BudgetSpent and Cancelled, and what `afterHeat` throws.
+void halve(SearchState& state, const std::vector<PreparedTarget>& few, Allowance allowance,
+           const std::function<void(const Patch&)>& afterHeat);
 
 /// A short race that shows what a reading of the recording comes to: what measurements suggest, compared on everything
 /// that the search compares, the best three varied and refined a little. Its candidates stay on the leaderboard.

@@ -4,10 +4,10 @@
 #include "core/base/units.h"
 #include "core/compare/loss.h"
 #include "core/dsp/evolution.h"
-#include "core/match/proposals/space_proposals.h"
 #include "core/match/proposals/recombination.h"
 #include "core/match/proposals/catalogue.h"
 #include "core/match/search/added_modules.h"
+#include "core/match/search/effects.h"
 #include "core/match/search/refine.h"
 #include "core/parameters/changes.h"
 
@@ -174,19 +174,6 @@ bool polish(SearchState& state, const Evaluator& evaluator) {
     return state.leaderboard.bestRank() < (1.0 - leastRoundGain) * before.rank;
 }
 
-/// Delays at many times and a few reverbs, fitted by themselves: only those that lie right promise anything.
-void addDelaysAndReverbs(SearchState& state, const Evaluator& evaluator) {
-    const Candidate before = state.leaderboard.best();
-    std::vector<Patch> proposals;
-    for (Patch& each : withDelaysAndReverbs({before.patch, state.inputs.settings.limits, state.inputs.profile()}))
-        proposals.push_back(state.constraints.applied(state.constraints.centered(std::move(each))));
-    auto changed = evaluator.evaluate(proposals);
-    state.reporter.report("echoes and rooms");
-    fitAddedModules(state, evaluator, changed, before);
-    std::erase_if(changed, [&](const Candidate& each) { return each.rank > before.rank; });
-    refineBest(state, evaluator, changed, 1, 1);
-}
-
 } // namespace
 
 void settle(SearchState& state, Allowance allowance) {
@@ -197,9 +184,9 @@ void settle(SearchState& state, Allowance allowance) {
         return gained;
     };
     state.rejected.clear();
-    state.budget.stages().enter("delays and reverbs");
+    state.budget.stages().enter("effects");
     scoreBest(state);
-    addDelaysAndReverbs(state, evaluator);
+    addEffects(state, evaluator);
     state.budget.stages().enter("quick rounds");
     while (gains(Depth::quick)) {}
     state.budget.stages().enter("further rounds");

@@ -72,16 +72,27 @@ void setSecond(Patch& patch, const SourceStory& story) {
 
 /// A sine that is heard only in what it does to the first source's phase.
 void setModulator(Patch& patch, const SourceFilterFit& fit) {
-    patch.set({secondSource, "on"}, 1.0);
-    patch.set({secondSource, "wave"}, static_cast<double>(Wave::sine));
-    patch.set({secondSource, "level"}, -60.0);
+    constexpr double leastIndex = 0.1; // radians
+    std::string modulator = secondSource;
+    if (fit.source.second) { // that one is heard
+        modulator = patch.freePath(ModuleKind::source, firstLayer);
+        patch.add(modulator);
+    }
+    patch.set({modulator, "on"}, 1.0);
+    patch.set({modulator, "wave"}, static_cast<double>(Wave::sine));
+    patch.set({modulator, "level"}, -60.0);
     const bool halves = fit.source.ratio != std::floor(fit.source.ratio);
-    patch.set({secondSource, "ratio_over"}, halves ? 2.0 * fit.source.ratio : fit.source.ratio);
-    patch.set({secondSource, "ratio_under"}, halves ? 2.0 : 1.0);
-    addLink(patch, secondSource, firstSource + "/phase", degreesPerRadian * std::max(0.0, fit.place.rest));
-    if (std::abs(fit.place.envelope) > 0.1)
-        addLink(patch, secondSource, firstSource + "/phase", degreesPerRadian * fit.place.envelope,
-                addEnvelope(patch, fit.place));
+    patch.set({modulator, "ratio_over"}, halves ? 2.0 * fit.source.ratio : fit.source.ratio);
+    patch.set({modulator, "ratio_under"}, halves ? 2.0 : 1.0);
+    const std::string phase = firstSource + "/phase";
+    const auto link = [&](double radians, const std::string& by) {
+        addLink(patch, modulator, phase, degreesPerRadian * radians, by);
+    };
+    // What velocity adds is taken off what stands.
+    const bool harder = std::abs(fit.place.velocity) > 2.0 * leastIndex;
+    link(harder ? fit.place.rest - fit.place.velocity : std::max(0.0, fit.place.rest), {});
+    if (harder) link(fit.place.velocity, "velocity");
+    if (std::abs(fit.place.envelope) > leastIndex) link(fit.place.envelope, addEnvelope(patch, fit.place));
 }
 
 void setSource(Patch& patch, const Profile& profile, const SourceFilterFit& fit) {
@@ -92,6 +103,11 @@ void setSource(Patch& patch, const Profile& profile, const SourceFilterFit& fit)
     switch (story.moving) {
     case SourceStory::Moving::nothing:
         if (story.wave == Wave::pulse) patch.setNearest({firstSource, "width"}, story.width);
+        if (story.wave == Wave::harmonics) {
+            ModuleData partials;
+            partials.partialsDb = story.partialsDb;
+            patch.setData(firstSource, partials);
+        }
         break;
     case SourceStory::Moving::width: {
         constexpr double leastAlong = 8.0; // percent

@@ -55,14 +55,14 @@ std::optional<PreparedTarget> PreparedTarget::part(const TimeSpan& span, const T
     return prepared;
 }
 
-PreparedTarget PreparedTarget::telling(std::size_t most, const TargetSettings& settings) const {
+PreparedTarget PreparedTarget::telling(std::size_t most, double longest, const TargetSettings& settings) const {
     const Performance counted = attendedNotes(performance, attention.leftOut);
     const auto moments = tellingMoments(counted, most);
     PreparedTarget some = *this;
     double seconds = 0.0;
-    some.performance = momentsOf(counted, moments, &seconds);
+    some.performance = momentsOf(counted, moments, longest, &seconds);
     const Recording heard = attended(reference, attention);
-    some.notes = std::make_shared<const NoteLoss>(heard, counted, moments, settings.focusLowHz, upperHz);
+    some.notes = std::make_shared<const NoteLoss>(heard, counted, moments, settings.focusLowHz, upperHz, longest);
     some.performance.frames =
         std::min(performance.frames, static_cast<int>(std::ceil(some.notes->until() * performance.rateHz)) + 1);
     some.shareHeard = std::clamp(seconds / std::max(0.1, performance.seconds()), 0.02, 1.0);

@@ -31,8 +31,9 @@ struct PreparedTarget {
     Eigen::VectorXf residual(const Recording& render) const {
         return notes ? notes->residual(render) : loss->residual(render);
     }
-    /// Its telling moments alone, so many at most, compared by what their notes do; see tellingMoments().
-    PreparedTarget telling(std::size_t most, const TargetSettings& settings) const;
+    /// Its telling moments alone, so many at most and of each at most so many seconds, compared by what their notes do;
+    /// see tellingMoments().
+    PreparedTarget telling(std::size_t most, double longest, const TargetSettings& settings) const;
 
     /// `weights`: the sum over all targets. Throws Error for a recording that cannot be measured, and Cancelled.
     static PreparedTarget prepare(const MatchTarget& target, double weights, const TargetSettings& settings,

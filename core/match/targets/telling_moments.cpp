@@ -41,6 +41,12 @@ std::vector<std::vector<std::size_t>> allMoments(const Performance& performance)
 
 std::size_t momentCount(const Performance& performance) { return allMoments(performance).size(); }
 
+double momentLength(const Performance& performance) {
+    constexpr double allTogether = 4.0 * usualMoment, longest = 4.0;
+    return std::clamp(allTogether / static_cast<double>(std::max<std::size_t>(1, momentCount(performance))), usualMoment,
+                      longest);
+}
+
 std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performance, std::size_t most) {
     const auto& notes = performance.notes;
     const auto moments = allMoments(performance);
@@ -74,15 +80,15 @@ std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performa
         if (chosen.size() >= 2 && seconds > enoughSeconds) return;
         const auto best = std::max_element(all.begin(), all.end(),
                                            [&](const Moment& x, const Moment& y) { return worth(x) < worth(y); });
-        if (chosen.insert(best->index).second) seconds += std::min(longestMoment, best->length);
+        if (chosen.insert(best->index).second) seconds += std::min(usualMoment, best->length);
     };
     const auto length = [](const Moment& m) { return std::min(1.0, m.length); };
     choose([&](const Moment& m) { return length(m) + 0.5 * m.alone; });
+    choose([&](const Moment& m) { return (m.tied ? 1.0 : 0.0) + 0.5 * length(m); });
     choose([&](const Moment& m) { return -m.key + 6.0 * length(m); });
     choose([&](const Moment& m) { return m.key + 6.0 * length(m); });
     choose([&](const Moment& m) { return m.velocity + 20.0 * length(m); });
     choose([&](const Moment& m) { return -m.velocity + 20.0 * length(m); });
-    choose([&](const Moment& m) { return (m.tied ? 1.0 : 0.0) + 0.5 * length(m); });
     choose([&](const Moment& m) { return (chosen.contains(m.index) ? 0.0 : 1.0) + length(m); });
     std::vector<std::vector<std::size_t>> result;
     for (const std::size_t m : chosen) result.push_back(moments[m]);
@@ -90,7 +96,7 @@ std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performa
 }
 
 Performance momentsOf(const Performance& performance, const std::vector<std::vector<std::size_t>>& moments,
-                      double* seconds) {
+                      double longest, double* seconds) {
     Performance some = performance;
     some.notes.clear();
     double sounding = 0.0;
@@ -99,7 +105,7 @@ Performance momentsOf(const Performance& performance, const std::vector<std::vec
         double last = start;
         for (const std::size_t n : moment) {
             Note note = performance.notes[n];
-            note.end = std::min(note.end, start + longestMoment);
+            note.end = std::min(note.end, start + longest);
             if (note.end <= note.start) continue;
             last = std::max(last, note.end);
             some.notes.push_back(note);

@@ -16,9 +16,12 @@ std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performa
 /// How many moments a phrase has.
 std::size_t momentCount(const Performance& performance);
 
-/// Those notes alone, at their times; what lasts longer than is looked at is cut. `seconds`, where given, receives how
-/// long they sound.
+/// How many seconds of a moment are looked at: the more, the fewer there are.
+double momentLength(const Performance& performance);
+
+/// Those notes alone, at their times; what lasts longer than `longest` seconds is cut. `seconds`, where given, receives
+/// how long they sound.
 Performance momentsOf(const Performance& performance, const std::vector<std::vector<std::size_t>>& moments,
-                      double* seconds = nullptr);
+                      double longest, double* seconds = nullptr);
 
 } // namespace facet
