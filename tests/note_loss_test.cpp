@@ -113,7 +113,8 @@ TEST(NoteLoss, IsANumberForANarrowFocusAndForTheShortestNotes) {
         const Recording sound = render(closingBass(), line);
         for (const double high : {430.0, 18000.0}) {
             const NoteLoss loss(sound, line, moments, 400.0, high);
-            const double value = Loss::value(loss.residual(render(closingBass(), momentsOf(line, moments, usualMoment))));
+            const double value =
+                Loss::value(loss.residual(render(closingBass(), momentsOf(line, moments, usualMoment))));
             EXPECT_GE(value, 0.0) << brief << " " << high; // NaN is not
             EXPECT_LT(value, 5.0) << brief << " " << high;
         }

@@ -17,7 +17,9 @@
 #include "core/match/starts/seed_bank.h"
 #include "core/match/shortfall.h"
 #include "core/match/proposals/effect_proposals.h"
+#include "core/match/proposals/link_proposals.h"
 #include "core/match/proposals/space_proposals.h"
+#include "core/match/proposals/voicing_proposals.h"
 #include "core/match/proposals/catalogue.h"
 #include "core/match/suggest/variations.h"
 #include "core/parameters/relevance.h"
@@ -523,7 +525,12 @@ TEST_F(Spaces, AndOtherEffectsComeAtSeveralSettingsAndAtTheirUsualPlaces) {
                             ModuleKind::flanger, ModuleKind::chorus, ModuleKind::delay}) {
         const auto some = with(kind, all);
         EXPECT_GE(some.size(), 4u) << labelOf(kind);
-        for (const Patch& patch : some) EXPECT_EQ(patch.modules().back().path, "reverb:a") << labelOf(kind);
+        for (const Patch& patch : some) {
+            std::string last;
+            for (const auto& module : patch.modules())
+                if (isEffect(module.kind)) last = module.path;
+            EXPECT_EQ(last, "reverb:a") << labelOf(kind);
+        }
     }
     EXPECT_EQ(with(ModuleKind::reverb, all).size(), all.size()) << "there is one already";
 
@@ -534,6 +541,58 @@ TEST_F(Spaces, AndOtherEffectsComeAtSeveralSettingsAndAtTheirUsualPlaces) {
     EXPECT_TRUE(with(ModuleKind::chorus, allowed).empty());
     EXPECT_TRUE(with(ModuleKind::saturation, allowed).empty());
     EXPECT_FALSE(with(ModuleKind::phaser, allowed).empty());
+}
+
+TEST(Voicings, AreOfferedToLinesAndNotToChords) {
+    const auto offered = [](const std::vector<Note>& notes, const SearchLimits& limits = {}) {
+        Profile profile;
+        for (const Note& note : notes) {
+            profile.notes.emplace_back();
+            profile.notes.back().note = note;
+        }
+        std::vector<Patch> patches;
+        const Patch patch;
+        proposeVoicings({patch, limits, profile}, patches);
+        return patches;
+    };
+    const auto gliding = [](const std::vector<Patch>& patches, double when) {
+        return std::count_if(patches.begin(), patches.end(), [&](const Patch& p) {
+            return p.value({"voicing", "mode"}) == static_cast<double>(VoiceMode::legato) &&
+                   p.value({"voicing", "glide"}) > 0.0 && p.value({"voicing", "glide_when"}) == when;
+        });
+    };
+    constexpr double always = 0.0, overlapping = 1.0;
+    const std::vector<Note> tied{{0.0, 0.53, 48, 0.0, 100.0}, {0.5, 1.0, 52, 0.0, 100.0}};
+    EXPECT_GE(gliding(offered(tied), overlapping), 2);
+    EXPECT_GE(gliding(offered(tied), always), 1);
+    const std::vector<Note> apart{{0.0, 0.4, 48, 0.0, 100.0}, {0.5, 1.0, 52, 0.0, 100.0}};
+    EXPECT_EQ(gliding(offered(apart), overlapping), 0) << "nothing overlaps";
+    EXPECT_GE(gliding(offered(apart), always), 1);
+    EXPECT_TRUE(offered({{0.0, 0.5, 48, 0.0, 100.0}, {0.0, 0.5, 52, 0.0, 100.0}}).empty());
+    EXPECT_TRUE(offered({{0.0, 0.5, 48, 0.0, 100.0}}).empty());
+    SearchLimits held;
+    held.locks.insert({"voicing", "mode"});
+    EXPECT_TRUE(offered(tied, held).empty());
+}
+
+TEST(FadeIns, AreOfferedToLfosOfEachNote) {
+    Patch patch;
+    patch.add("layer:a/lfo:a");
+    addLink(patch, "layer:a/lfo:a", "layer:a/source:a/cents", 20.0);
+    const auto fades = [&] {
+        std::vector<Patch> patches;
+        const Profile profile;
+        proposeFadeIns({patch, {}, profile}, patches);
+        std::set<double> ms;
+        for (const Patch& each : patches) ms.insert(std::round(each.value({"layer:a/lfo:a", "fade"})));
+        return ms;
+    };
+    patch.set({"layer:a/lfo:a", "mode"}, static_cast<double>(LfoMode::eachNote));
+    EXPECT_EQ(fades(), (std::set<double>{180.0, 450.0}));
+    patch.setNearest({"layer:a/lfo:a", "fade"}, 300.0);
+    EXPECT_EQ(fades(), std::set<double>{0.0});
+    patch.set({"layer:a/lfo:a", "mode"}, static_cast<double>(LfoMode::free));
+    EXPECT_TRUE(fades().empty());
 }
 
 TEST_F(Spaces, TheEchoThatIsThereFitsBest) {

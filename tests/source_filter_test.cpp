@@ -129,8 +129,7 @@ TEST(SourceAndFilter, ReadAModulatedSineWithWhatLiesBelowItAndWhatVelocityDoes) 
             if (t < note.start || t > note.end + 0.02) continue;
             const double since = t - note.start, turn = 2.0 * pi * hzFromKey(note.key) * since;
             const double edge = std::min({1.0, since / 0.003, std::max(0.0, (note.end + 0.02 - t) / 0.02)});
-            const double index =
-                (0.5 + 2.5 * std::exp(-since / 0.25)) * (1.0 - 0.6 * (1.0 - note.velocity / 127.0));
+            const double index = (0.5 + 2.5 * std::exp(-since / 0.25)) * (1.0 - 0.6 * (1.0 - note.velocity / 127.0));
             // The modulator is a quarter of its cycle ahead, as free oscillators are somehow.
             sum += 0.3 * edge * (std::sin(turn + index * std::sin(2.0 * turn + 0.5 * pi)) + 0.3 * std::sin(0.5 * turn));
         }

@@ -389,7 +389,8 @@ struct Follower {
         const Eigen::VectorXf before = powersOf(mono, span.size, {earlier}, span.cells);
         for (Eigen::Index c = 0; c < power.size(); ++c) {
             const float audible = std::clamp(1.0f + (span.levels(c) - highest) / 50.0f, 0.2f, 1.0f);
-            span.weights(c) = span.weight * audible * (span.cells[static_cast<std::size_t>(c)].between ? betweenWeight : 1.0f);
+            span.weights(c) =
+                span.weight * audible * (span.cells[static_cast<std::size_t>(c)].between ? betweenWeight : 1.0f);
             if (power(c) < clearlyAbove * before(c)) span.bounded[static_cast<std::size_t>(c)] = true;
             if (span.bounded[static_cast<std::size_t>(c)]) span.weights(c) *= 0.5f;
         }

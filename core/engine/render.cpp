@@ -164,8 +164,8 @@ using Places = std::vector<std::size_t>;
 template <typename Same> std::vector<Places> partedBy(const Places& all, const Same& same) {
     std::vector<Places> kinds;
     for (const std::size_t i : all) {
-        const auto found = std::find_if(kinds.begin(), kinds.end(),
-                                        [&](const Places& kind) { return same(kind.front(), i); });
+        const auto found =
+            std::find_if(kinds.begin(), kinds.end(), [&](const Places& kind) { return same(kind.front(), i); });
         if (found != kinds.end())
             found->push_back(i);
         else

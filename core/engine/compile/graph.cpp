@@ -47,7 +47,9 @@ void takeSource(SourceValues& source, std::span<const double> v, std::span<const
         over(kind, "ratio_over"), under(kind, "ratio_under"), fixed(kind, "fixed"), level(kind, "level"),
         amplitude(kind, "amplitude"), pan(kind, "pan"), detune(kind, "detune"), spread(kind, "spread"),
         phase(kind, "phase"), phaseRandom(kind, "phase_random"), syncRatio(kind, "sync_ratio");
-    const auto changed = [&](auto&... fields) { return before.empty() || ((fields.of(v) != fields.of(before)) || ...); };
+    const auto changed = [&](auto&... fields) {
+        return before.empty() || ((fields.of(v) != fields.of(before)) || ...);
+    };
     source.shape.blend = blend.real(v) / 100.0f;
     source.shape.width = width.real(v) / 100.0f;
     source.shape.position = position.real(v) / 100.0f;

@@ -18,10 +18,19 @@ double envelopeAt(double seconds, double attack, double decay) {
     return decay > 0.0 ? std::exp(-(seconds - attack) / decay) : 1.0;
 }
 
-/// Adds a sine to a course where it explains much of what is left of it. Instants lie too far apart for fast ones.
+/// What each instant is worth, its root.
+Eigen::VectorXd rootsOf(const std::vector<LineInstant>& instants) {
+    Eigen::VectorXd roots(static_cast<Eigen::Index>(instants.size()));
+    for (std::size_t i = 0; i < instants.size(); ++i)
+        roots(static_cast<Eigen::Index>(i)) = std::sqrt(instants[i].worth);
+    return roots;
+}
+
+/// Adds a sine to a course where it explains so much of the squares of what is left of it. Instants lie too far apart
+/// for fast ones.
 void addCycle(const std::vector<LineInstant>& instants, const Eigen::VectorXd& roots, const Eigen::VectorXd& left,
-              MeasuredCourse& course) {
-    constexpr double slowest = 0.1, fastest = 4.0, mustExplain = 0.5; // Hz; of what is left, squared
+              double mustExplain, MeasuredCourse& course) {
+    constexpr double slowest = 0.1, fastest = 4.0; // Hz
     constexpr Eigen::Index fewest = 10;
     const Eigen::Index count = left.size();
     if (count < fewest) return;
@@ -75,10 +84,9 @@ double valueAt(const MeasuredCourse& course, const PhraseSpan& span, const Note&
     value += course.perOctave * (note.key - 60) / 12.0 + course.velocity * (note.velocity / 127.0 - 1.0) +
              course.along * (instant.at - span.begin) / span.length;
     if (course.cycleHz > 0.0)
-        value +=
-            course.cycleDepth * std::sin(fullTurn *
-                                         (course.cycleHz * (course.cycleWithNotes ? instant.sinceNote : instant.at) +
-                                          course.cyclePhase));
+        value += course.cycleDepth *
+                 std::sin(fullTurn * (course.cycleHz * (course.cycleWithNotes ? instant.sinceNote : instant.at) +
+                                      course.cyclePhase));
     return value;
 }
 
@@ -86,8 +94,7 @@ MeasuredCourse courseOf(const Profile& profile, const std::vector<LineInstant>& 
                         const std::vector<double>& values) {
     const auto count = static_cast<Eigen::Index>(instants.size());
     const PhraseSpan span(profile, instants);
-    Eigen::VectorXd roots(count); // of what each instant is worth
-    for (Eigen::Index i = 0; i < count; ++i) roots(i) = std::sqrt(instants[static_cast<std::size_t>(i)].worth);
+    const Eigen::VectorXd roots = rootsOf(instants);
     MeasuredCourse best;
     Eigen::VectorXd bestLeft;
     best.errorRms = 1e9;
@@ -138,8 +145,18 @@ MeasuredCourse courseOf(const Profile& profile, const std::vector<LineInstant>& 
             if (attack > 0.0) attempt(attack, 0.0, true, along);
         }
     }
-    addCycle(instants, roots, bestLeft, best);
+    constexpr double half = 0.5;
+    addCycle(instants, roots, bestLeft, half, best);
     return best;
+}
+
+MeasuredCourse cyclingCourseOf(const std::vector<LineInstant>& instants, const std::vector<double>& values) {
+    const Eigen::VectorXd roots = rootsOf(instants);
+    const Eigen::Map<const Eigen::VectorXd> given(values.data(), static_cast<Eigen::Index>(values.size()));
+    MeasuredCourse course;
+    course.rest = given.cwiseProduct(roots.cwiseAbs2()).sum() / roots.squaredNorm();
+    addCycle(instants, roots, given.array() - course.rest, 0.0, course);
+    return course;
 }
 
 } // namespace facet

@@ -40,4 +40,7 @@ double valueAt(const MeasuredCourse& course, const PhraseSpan& span, const Note&
 MeasuredCourse courseOf(const Profile& profile, const std::vector<LineInstant>& instants,
                         const std::vector<double>& values);
 
+/// The same of a number that goes round and nothing else: rest and the sine that explains most.
+MeasuredCourse cyclingCourseOf(const std::vector<LineInstant>& instants, const std::vector<double>& values);
+
 } // namespace facet

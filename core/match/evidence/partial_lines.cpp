@@ -19,8 +19,8 @@ namespace {
 
 constexpr float deepestDb = -60.0f;
 constexpr float shortDeepestDb = -36.0f; ///< where a window is so short that what moves within it fills the gaps
-constexpr double growth = 1.45;   ///< of the time from one instant of a note to the next
-constexpr double farthest = 0.12; ///< seconds from one instant to the next, so that an LFO is followed
+constexpr double growth = 1.45;          ///< of the time from one instant of a note to the next
+constexpr double farthest = 0.12;        ///< seconds from one instant to the next, so that an LFO is followed
 
 double pitchOf(const NoteProfile& each, const Profile& profile) {
     return isMeasured(each.f0Hz) ? each.f0Hz : hzFromKey(each.note.key + each.note.cents / 100.0, profile.tuningCents);
@@ -116,7 +116,10 @@ void addLinePowers(LinePowers& sum, const Spectrum& spectrum, double hz, bool ha
         const double half = std::max(0.6 * spectrum.binHz(), hz * std::min(0.03 + 0.006 * h, halves ? 0.2 : 0.3));
         sum.line[i] += spectrum.about(at, half) / shareWithin(half * binsPerHz);
         const double off = halves ? 0.25 : 0.5;
-        sum.beside[i] += std::min(spectrum.at(at - off * hz), spectrum.at(at + off * hz)) * 2.0 * half /
+        const double lower = spectrum.at(at - off * hz), upper = spectrum.at(at + off * hz);
+        // Between two strong partials the window leaves something everywhere: there a line must stand out of both
+        // sides.
+        sum.beside[i] += (h % 2 == 1 ? std::max(lower, upper) : std::min(lower, upper)) * 2.0 * half /
                          spectrum.binHz() / shareWithin(half * binsPerHz);
     }
 }
@@ -150,8 +153,10 @@ LineInstant measureInstant(const Profile& profile, const Recording& recording, s
     LinePowers now{}, before{};
     LineInstant instant;
     instant.note = note;
+    instant.frames = frames;
+    instant.frameStep = (untilNext - sinceNote) / frames;
     for (int f = 0; f < frames; ++f) {
-        const double since = sinceNote + (untilNext - sinceNote) * f / frames;
+        const double since = sinceNote + instant.frameStep * f;
         const Spectrum spectrum(recording, of.note.start + since, size);
         const double hz = alone ? strongestNear(spectrum, expected) : expected;
         addLinePowers(now, spectrum, hz, halves, size);
@@ -163,8 +168,7 @@ LineInstant measureInstant(const Profile& profile, const Recording& recording, s
         now.beside[i] /= frames;
     }
     instant.at = of.note.start + instant.sinceNote;
-    addLinePowers(before, Spectrum(recording, of.note.start - 0.5 * windowSeconds, size), instant.hz, halves,
-                  size);
+    addLinePowers(before, Spectrum(recording, of.note.start - 0.5 * windowSeconds, size), instant.hz, halves, size);
     double strongest = 1e-18;
     power = std::accumulate(now.line.begin(), now.line.end(), 1e-18);
     for (int h = 1; h <= lineCount; ++h) strongest = std::max(strongest, now.line[static_cast<std::size_t>(h - 1)]);

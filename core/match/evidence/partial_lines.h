@@ -9,7 +9,8 @@
 
 namespace facet {
 
-inline constexpr int lineCount = 48; ///< half multiples 1 … 48 of the pitch
+inline constexpr int lineCount = 48;              ///< half multiples 1 … 48 of the pitch
+inline constexpr std::size_t fundamentalLine = 1; ///< place of the pitch itself among them
 
 /// What sounds at an instant of one note.
 struct LineInstant {
@@ -17,6 +18,8 @@ struct LineInstant {
     double sinceNote = 0.0;                ///< seconds from its beginning
     double at = 0.0;                       ///< seconds from the recording's
     double hz = 0.0;                       ///< the note's pitch
+    int frames = 1;                        ///< of which it is the mean
+    double frameStep = 0.0;                ///< seconds from one to the next; the instant is their middle
     std::array<float, lineCount> levels{}; ///< dB re the strongest, at least −60
     /// How much each counts, 0 … 1: 0 where it lies beyond the band, belongs to another note, or sounded before this
     /// one.

@@ -2,6 +2,7 @@
 
 #include "core/base/parallel.h"
 #include "core/match/evidence/analog_response.h"
+#include "core/match/evidence/isolated_notes.h"
 #include "core/match/evidence/story_fit.h"
 
 #include <algorithm>
@@ -112,7 +113,7 @@ struct Explained {
 
 /// Levels of all instants without a filter at each cutoff.
 std::vector<LineLevels> withoutFilter(const Filter& filter, const std::vector<LineInstant>& instants,
-                                 const CutoffGrid& grid) {
+                                      const CutoffGrid& grid) {
     std::vector<LineLevels> all;
     const int count = filter.on ? grid.count() : 1;
     for (const LineInstant& instant : instants)
@@ -120,15 +121,16 @@ std::vector<LineLevels> withoutFilter(const Filter& filter, const std::vector<Li
             LineLevels levels = instant.levels;
             for (std::size_t i = 0; filter.on && i < levels.size(); ++i)
                 if (instant.weights[i] > 0.0f)
-                    levels[i] -= static_cast<float>(
-                        filter.response.gainDb(std::log2(0.5 * static_cast<double>(i + 1) * instant.hz) - grid.octaves(c)));
+                    levels[i] -= static_cast<float>(filter.response.gainDb(
+                        std::log2(0.5 * static_cast<double>(i + 1) * instant.hz) - grid.octaves(c)));
             all.push_back(levels);
         }
     return all;
 }
 
 Explained explain(const SourceSpectra& story, const Filter& filter, const std::vector<LineInstant>& instants,
-                  const std::vector<WeighedLines>& weights, const std::vector<LineLevels>& without, const CutoffGrid& grid) {
+                  const std::vector<WeighedLines>& weights, const std::vector<LineLevels>& without,
+                  const CutoffGrid& grid) {
     constexpr float ofCutoff = 0.4f, ofPlace = 0.1f; // dB² for a step of the grid, squared
     const auto width = static_cast<std::size_t>(filter.on ? grid.count() : 1);
     std::vector<float> costs(instants.size() * width);
@@ -222,7 +224,9 @@ std::vector<double> meanPartials(const std::vector<LineInstant>& instants) {
             for (std::size_t i = 0; i < instants.size(); ++i) {
                 const auto weight = static_cast<double>(instants[i].weights[2 * p + 1]);
                 const double apart = static_cast<double>(instants[i].levels[2 * p + 1]) - levels[i];
-                sum += weight * (pass == 0 ? apart : std::clamp(apart, means[p] - static_cast<double>(farLineDb), means[p] + static_cast<double>(farLineDb)));
+                sum += weight * (pass == 0 ? apart
+                                           : std::clamp(apart, means[p] - static_cast<double>(farLineDb),
+                                                        means[p] + static_cast<double>(farLineDb)));
                 weights += weight;
             }
             if (weights > 0.0) means[p] = sum / weights;
@@ -242,10 +246,31 @@ std::vector<double> meanPartials(const std::vector<LineInstant>& instants) {
     return means;
 }
 
+/// Whether strong lines stand out of what lies beside them, where windows are long enough to tell; of noise few do, by
+/// chance.
+bool standOut(const std::vector<LineInstant>& instants) {
+    constexpr float strongDb = -25.0f;
+    constexpr double share = 0.4;
+    int strong = 0, heard = 0;
+    bool any = false;
+    for (const LineInstant& each : instants) {
+        bool resolved = false;
+        for (std::size_t i = 0; i < each.weights.size(); i += 2) resolved = resolved || each.weights[i] > 0.0f;
+        any = any || resolved;
+        for (std::size_t i = fundamentalLine; resolved && i < each.levels.size(); i += 2) {
+            if (each.weights[i] <= 0.0f || each.levels[i] < strongDb) continue;
+            ++strong;
+            heard += each.heard[i];
+        }
+    }
+    return !any || heard > share * strong;
+}
+
 std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& recording48k, double upperHz,
                                     std::size_t most, int threads) {
     std::vector<LineInstant> instants = lineInstantsOf(profile, recording48k, upperHz);
-    // Instants with several lines tell most; where there are few of these, a sine or a triangle, all that show one.
+    if (!standOut(instants)) return {};
+    // Instants with several lines tell most. Where there are few of these, a sine or a triangle, the fundamental does.
     const auto linesOf = [](const LineInstant& each) {
         int heard = 0;
         for (std::size_t i = 0; i < each.heard.size(); ++i) heard += each.heard[i] && each.weights[i] > 0.0f;
@@ -254,8 +279,18 @@ std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& rec
     constexpr int several = 3, enoughInstants = 6;
     const auto rich = std::count_if(instants.begin(), instants.end(),
                                     [&](const LineInstant& each) { return linesOf(each) >= several; });
-    std::erase_if(instants,
-                  [&](const LineInstant& each) { return linesOf(each) < (rich >= enoughInstants ? several : 1); });
+    const auto pitched = std::count_if(instants.begin(), instants.end(),
+                                       [](const LineInstant& each) { return each.heard[fundamentalLine]; });
+    const bool plain = rich < enoughInstants && 3 * pitched >= 2 * static_cast<long>(instants.size());
+    // Of chords most lines lie under each other; where notes sound alone and few instants show lines, these did so by
+    // chance.
+    const bool alone = std::all_of(instants.begin(), instants.end(), [&](const LineInstant& each) {
+        return isIsolated(profile.notes[each.note], profile);
+    });
+    if (alone && !plain && 3 * rich < static_cast<long>(instants.size())) return {};
+    std::erase_if(instants, [&](const LineInstant& each) {
+        return plain ? !each.heard[fundamentalLine] || each.weights[fundamentalLine] <= 0.0f : linesOf(each) < several;
+    });
     if (instants.size() < 3) return {};
     const std::vector<SourceSpectra> stories = sourceStories();
     const auto looked = worthALook(stories, instants, threads);
@@ -268,9 +303,8 @@ std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& rec
     std::vector<std::vector<LineLevels>> without(kinds.size());
     parallelFor(static_cast<int>(kinds.size()), threads, [&](int k) {
         const Filter& filter = kinds[static_cast<std::size_t>(k)];
-        const bool needed = std::any_of(looked.begin(), looked.end(), [&](const auto& each) {
-            return each.second.isOfKind(filter);
-        });
+        const bool needed =
+            std::any_of(looked.begin(), looked.end(), [&](const auto& each) { return each.second.isOfKind(filter); });
         if (needed) without[static_cast<std::size_t>(k)] = withoutFilter(filter, instants, fine);
     });
     parallelFor(static_cast<int>(looked.size()), threads, [&](int l) {
@@ -295,9 +329,16 @@ std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& rec
         if (chosen.on) fit.cutoff = courseOf(profile, instants, best.cutoffs);
         const bool moves = story.story.moving != SourceStory::Moving::nothing;
         if (moves) fit.place = courseOf(profile, instants, best.places);
+        SourceFilterFit cycling = fit;
         fit = fitter.refined(story, fit);
+        if (moves) { // an envelope may have been read into what only goes round
+            cycling.place = cyclingCourseOf(instants, best.places);
+            if (cycling.place.cycleHz > 0.0) cycling = fitter.refined(story, cycling);
+            if (cycling.place.cycleHz > 0.0 && cycling.errorDb < fit.errorDb) fit = cycling;
+        }
         if (moves && !story.story.second) fit = fitter.withSecond(story, fit);
-        fit.cost = fit.errorDb + story.cost + chosen.cost + (fit.source.second && !story.story.second ? ofSecondSource : 0.0);
+        fit.cost =
+            fit.errorDb + story.cost + chosen.cost + (fit.source.second && !story.story.second ? ofSecondSource : 0.0);
         all[static_cast<std::size_t>(l)] = fit;
     });
     const SourceSpectra partials = sourceOfPartials(meanPartials(instants));

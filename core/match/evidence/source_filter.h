@@ -28,8 +28,8 @@ struct SourceFilterFit {
 
 /// The stories that explain the partials best, best first, at most `most`. Every source (source_spectra.h) behind no
 /// filter and each kind with several resonances. First the cutoff is free at each instant, but may not leap within a
-/// note; its way is read as an envelope, key tracking, velocity and a way through the phrase; then all values of a story
-/// are fitted at once. Empty where no note shows enough partials. Results do not depend on `threads`.
+/// note; its way is read as an envelope, key tracking, velocity and a way through the phrase; then all values of a
+/// story are fitted at once. Empty where no note shows enough partials. Results do not depend on `threads`.
 std::vector<SourceFilterFit> sourceFilterFits(const Profile& profile, const Recording& recording48k, double upperHz,
                                               std::size_t most, int threads = 1);
 

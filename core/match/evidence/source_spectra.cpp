@@ -127,8 +127,7 @@ SourceSpectra sourceOfPartials(std::vector<double> partialsDb) {
     spectra.story.wave = Wave::harmonics;
     spectra.cost = source_spectra::ofPartials;
     LinePower power{};
-    for (std::size_t p = 0; p < partialsDb.size(); ++p)
-        power[2 * p + 1] = std::pow(gainFromDb(partialsDb[p]), 2.0);
+    for (std::size_t p = 0; p < partialsDb.size(); ++p) power[2 * p + 1] = std::pow(gainFromDb(partialsDb[p]), 2.0);
     spectra.places.push_back({0.0, power, inDecibels(power)});
     spectra.story.partialsDb = std::move(partialsDb);
     return spectra;
@@ -203,7 +202,9 @@ std::string wordsOf(const SourceStory& story) {
     switch (story.moving) {
     case SourceStory::Moving::nothing: text = name(story.wave, story.width); break;
     case SourceStory::Moving::width: text = "pulse, width moved"; break;
-    case SourceStory::Moving::index: text = fmt::format("sine, phase moved at {:g} times its pitch", story.ratio); break;
+    case SourceStory::Moving::index:
+        text = fmt::format("sine, phase moved at {:g} times its pitch", story.ratio);
+        break;
     case SourceStory::Moving::feedback: text = "sine that moves its own phase"; break;
     case SourceStory::Moving::sync: text = "synced saw"; break;
     }

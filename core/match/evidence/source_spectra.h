@@ -27,7 +27,7 @@ struct SourceStory {
     Wave secondWave = Wave::sine;
     int secondHalf = 2; ///< half multiple of the note's pitch at which a second source plays: 1 an octave below, 2 with
                         ///< it, 3 a fifth, 4 an octave above
-    double secondDb = 0.0; ///< re the first
+    double secondDb = 0.0;            ///< re the first
     std::vector<double> partialsDb{}; ///< of a source that is nothing else than its partials, else empty
 };
 
@@ -39,7 +39,7 @@ using LineLevels = std::array<float, lineCount>;
 using LinePower = std::array<double, lineCount>;
 
 inline constexpr double ofSecondSource = 0.25; ///< dB that a second source costs
-inline constexpr float absentDb = -90.0f; ///< stands for partials that a source does not have
+inline constexpr float absentDb = -90.0f;      ///< stands for partials that a source does not have
 
 /// dB, at least `absentDb`.
 LineLevels inDecibels(const LinePower& power);
@@ -47,9 +47,9 @@ LineLevels inDecibels(const LinePower& power);
 /// A story with the powers of its lines: at one place where nothing moves in it, else from place to place of what does.
 struct SourceSpectra {
     struct Place {
-        double value = 0.0; ///< in the unit of what moves
-        LinePower power{};  ///< of the first source
-        LineLevels levels{};     ///< dB of all sources
+        double value = 0.0;  ///< in the unit of what moves
+        LinePower power{};   ///< of the first source
+        LineLevels levels{}; ///< dB of all sources
     };
     SourceStory story;
     std::vector<Place> places; ///< in ascending order, evenly apart

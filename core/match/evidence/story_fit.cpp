@@ -24,7 +24,8 @@ public:
         }
     }
     float at(double octaves, double resonanceDb) const {
-        const double row = std::clamp((resonanceDb - lowestDb) / resonanceStep, 0.0, static_cast<double>(rows_.size() - 1) - 1e-6);
+        const double row =
+            std::clamp((resonanceDb - lowestDb) / resonanceStep, 0.0, static_cast<double>(rows_.size() - 1) - 1e-6);
         const double place = std::clamp((octaves + reach) * perOctave, 0.0, 2.0 * reach * perOctave - 1e-6);
         const auto r = static_cast<std::size_t>(row), p = static_cast<std::size_t>(place);
         const auto between = [&](const std::vector<float>& values) {
@@ -69,8 +70,8 @@ struct Knob {
 
 /// What is known of a course before it is fitted.
 struct CourseLimits {
-    double lowest, highest;               ///< of the number itself
-    double lowestKey, highestKey;         ///< change by octave of the key
+    double lowest, highest;       ///< of the number itself
+    double lowestKey, highestKey; ///< change by octave of the key
     double lowestVelocity, highestVelocity;
     double pullOfKey, pullOfVelocity;
 };
@@ -125,8 +126,7 @@ WeighedLines::WeighedLines(const LineInstant& instant) {
 class StoryFitter::Model {
 public:
     Model(const StoryFitter& fitter, const SourceSpectra& spectra, const SourceFilterFit& fit)
-        : fitter_(fitter), spectra_(spectra),
-          table_(fit.filtered ? &tableOf(fit.filter, fit.slope) : nullptr) {}
+        : fitter_(fitter), spectra_(spectra), table_(fit.filtered ? &tableOf(fit.filter, fit.slope) : nullptr) {}
 
     /// All lines of all instants: the sum of squares, divided by what the instants are worth together, is the square of
     /// the error.
@@ -144,25 +144,13 @@ private:
         const LineInstant& instant = fitter_.instants_[i];
         const WeighedLines& weights = fitter_.weights_[i];
         const Note& note = fitter_.profile_.notes[instant.note].note;
-        const auto& places = spectra_.places;
-        std::size_t low = 0;
-        float share = 0.0f;
-        if (places.size() > 1) {
-            const double step = places[1].value - places[0].value;
-            const double place = std::clamp((valueAt(fit.place, fitter_.span_, note, instant) - places[0].value) / step,
-                                            0.0, static_cast<double>(places.size() - 1) - 1e-6);
-            low = static_cast<std::size_t>(place);
-            share = static_cast<float>(place - static_cast<double>(low));
-        }
-        const LinePower& a = places[low].power;
-        const LinePower& b = places[std::min(low + 1, places.size() - 1)].power;
+        const LineLevels first = firstSource(fit, instant, note);
         const double cutoff = table_ ? valueAt(fit.cutoff, fitter_.span_, note, instant) : 0.0;
         const double fundamental = std::log2(instant.hz);
         LineLevels apart{};
         for (std::size_t h = 0; h < apart.size(); ++h) {
             if (weights.heard[h] + weights.below[h] <= 0.0f) continue;
-            const float power = static_cast<float>(a[h]) + share * static_cast<float>(b[h] - a[h]) +
-                                secondGain * static_cast<float>(spectra_.second[h]);
+            const float power = first[h] + secondGain * static_cast<float>(spectra_.second[h]);
             float model = 4.342945f * std::log(std::max(power, 1e-9f));
             if (table_) model += table_->at(fundamental + lineOctaves()[h] - cutoff, fit.resonanceDb);
             apart[h] = instant.levels[h] - model;
@@ -176,6 +164,34 @@ private:
             out[h] = std::sqrt(static_cast<float>(instant.worth) * weight / std::max(0.1f, weights.all)) * off /
                      std::sqrt(1.0f + off * off / (farLineDb * farLineDb));
         }
+    }
+
+    /// Power of the first source's lines. What moves is averaged over the frames as the recording was.
+    LineLevels firstSource(const SourceFilterFit& fit, const LineInstant& instant, const Note& note) const {
+        const auto& places = spectra_.places;
+        LineLevels sum{};
+        const int frames = places.size() > 1 ? instant.frames : 1;
+        for (int f = 0; f < frames; ++f) {
+            std::size_t low = 0;
+            float share = 0.0f;
+            if (places.size() > 1) {
+                LineInstant now = instant;
+                const double off = instant.frameStep * (f - 0.5 * (frames - 1));
+                now.at += off;
+                now.sinceNote += off;
+                const double step = places[1].value - places[0].value;
+                const double place = std::clamp((valueAt(fit.place, fitter_.span_, note, now) - places[0].value) / step,
+                                                0.0, static_cast<double>(places.size() - 1) - 1e-6);
+                low = static_cast<std::size_t>(place);
+                share = static_cast<float>(place - static_cast<double>(low));
+            }
+            const LinePower& a = places[low].power;
+            const LinePower& b = places[std::min(low + 1, places.size() - 1)].power;
+            for (std::size_t h = 0; h < sum.size(); ++h)
+                sum[h] +=
+                    (static_cast<float>(a[h]) + share * static_cast<float>(b[h] - a[h])) / static_cast<float>(frames);
+        }
+        return sum;
     }
 
     /// The instant's level: the mean of what is heard, then once more without what lies far out.
@@ -243,8 +259,8 @@ SourceFilterFit StoryFitter::refined(const SourceSpectra& spectra, const SourceF
     if (fit.filtered) {
         constexpr CourseLimits ofCutoff{5.0, 14.3, 0.0, 1.1, 0.0, 4.0, 2.0, 1.0}; // 32 Hz … 20 kHz
         addCourse(knobs, &SourceFilterFit::cutoff, fit, span_, ofCutoff);
-        knobs.push_back({[](SourceFilterFit& f) -> double& { return f.resonanceDb; }, GainTable::lowestDb,
-                         GainTable::highestDb});
+        knobs.push_back(
+            {[](SourceFilterFit& f) -> double& { return f.resonanceDb; }, GainTable::lowestDb, GainTable::highestDb});
     }
     if (fit.source.second)
         knobs.push_back({[](SourceFilterFit& f) -> double& { return f.source.secondDb; }, -24.0, 12.0});

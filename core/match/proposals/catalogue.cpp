@@ -35,7 +35,7 @@ std::vector<Patch> structuralProposals(const ProposalContext& in) {
     for (auto* propose :
          {proposeBlends, proposeWidths, proposeOtherFilters, proposeIntervals, proposeStacks, proposeReverbs,
           proposeSecondSources, proposeSecondLayers, proposeVelocityResponse, proposeKeyResponse, proposeRetargeting,
-          proposeChangingRates, proposePitchSweeps, proposePostFilters, proposeVoicings})
+          proposeChangingRates, proposeFadeIns, proposePitchSweeps, proposePostFilters, proposeVoicings})
         propose(in, proposals);
     return proposals;
 }

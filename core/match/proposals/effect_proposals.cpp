@@ -81,11 +81,13 @@ std::vector<Patch> withEffects(const ProposalContext& in) {
     if (in.reference.width.stereo)
         for (double wide : {60.0, 150.0})
             proposeEffect(in, ModuleKind::width, {{"low", 0.5 * wide}, {"mid", wide}, {"high", wide}}, all);
-    for (Patch& each : withDelaysAndReverbs(in))
-        if (std::none_of(each.modules().begin(), each.modules().end(), [&](const auto& m) {
-                return in.limits.excluded.contains(m.kind) && !in.patch.find(m.path);
-            }))
-            all.push_back(std::move(each));
+    for (Patch& each : withDelaysAndReverbs(in)) {
+        const auto added = std::find_if(each.modules().begin(), each.modules().end(),
+                                        [&](const auto& m) { return isEffect(m.kind) && !in.patch.find(m.path); });
+        if (added == each.modules().end() || in.limits.excluded.contains(added->kind)) continue;
+        moveToUsualPlace(each, std::string(added->path));
+        all.push_back(std::move(each));
+    }
     return all;
 }
 

@@ -125,6 +125,20 @@ void proposeChangingRates(const ProposalContext& in, std::vector<Patch>& out) {
     }
 }
 
+void proposeFadeIns(const ProposalContext& in, std::vector<Patch>& out) {
+    constexpr double atOnceMs = 40.0;
+    for (const auto& module : in.patch.modules()) {
+        if (module.kind != ModuleKind::lfo || !takesPart(in.patch, module)) continue;
+        const bool withNotes = in.patch.value({module.path, "mode"}) == static_cast<double>(LfoMode::eachNote);
+        const bool atOnce = in.patch.value({module.path, "fade"}) < atOnceMs;
+        if (!withNotes) continue;
+        if (atOnce)
+            for (double ms : {180.0, 450.0}) proposeValues(in, {{{module.path, "fade"}, ms}}, out);
+        else
+            proposeValues(in, {{{module.path, "fade"}, 0.0}}, out);
+    }
+}
+
 void proposePitchSweeps(const ProposalContext& in, std::vector<Patch>& out) {
     for (const OnsetSweep& sweep :
          {OnsetSweep{-300.0, 0.03}, {500.0, 0.02}, {1200.0, 0.01}, {1900.0, 0.02}, {2400.0, 0.01}}) {

@@ -18,6 +18,8 @@ void proposeKeyResponse(const ProposalContext& in, std::vector<Patch>& out);
 void proposeRetargeting(const ProposalContext& in, std::vector<Patch>& out);
 /// LFOs that slow down or speed up while a note lasts.
 void proposeChangingRates(const ProposalContext& in, std::vector<Patch>& out);
+/// LFOs of each note that come in slowly, as a player's vibrato does, or at once.
+void proposeFadeIns(const ProposalContext& in, std::vector<Patch>& out);
 /// Short pitch sweeps at the onsets, too fast to be measured.
 void proposePitchSweeps(const ProposalContext& in, std::vector<Patch>& out);
 

@@ -196,4 +196,11 @@ Patch withMotion(const Profile& profile, const Patch& patch) {
     return moved;
 }
 
+Patch withMotionButTremolo(const Profile& profile, const Patch& patch) {
+    Patch moved = patch;
+    for (MeasuredModulation modulation : {MeasuredModulation::vibrato, MeasuredModulation::sweep})
+        moved = withModulation(profile, moved, modulation);
+    return moved;
+}
+
 } // namespace facet

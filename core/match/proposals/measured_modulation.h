@@ -34,5 +34,7 @@ Patch withModulation(const Profile& profile, const Patch& patch, MeasuredModulat
 
 /// The patch with all measured modulations that nothing in it makes yet.
 Patch withMotion(const Profile& profile, const Patch& patch);
+/// The same but for what moves the level: a width, a cutoff or beating voices may have moved it already.
+Patch withMotionButTremolo(const Profile& profile, const Patch& patch);
 
 } // namespace facet

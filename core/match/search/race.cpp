@@ -167,7 +167,6 @@ void runHeats(SearchState& state, const Evaluator& quick, const Evaluator& whole
     refineBest(state, quick, entrants, entrants.size(), 1);
 }
 
-
 /// Adds the best with every kind of effect: what distorts or widens is heard in a few notes too.
 void addEffectsToBest(SearchState& state, const Evaluator& evaluator, std::vector<Candidate>& entrants) {
     constexpr std::size_t tried = 2;

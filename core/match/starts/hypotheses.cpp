@@ -104,11 +104,11 @@ private:
     }
 
     /// What cannot be made on this start is left out: it may have other modules, and full lists.
-    void add(const std::function<void(Patch&)>& change, bool measured = false) {
+    void add(const std::function<void(Patch&)>& change, bool measured = false, bool tremolo = true) {
         Patch patch = base_;
         try {
             change(patch);
-            patch = withMotion(profile_, patch);
+            patch = tremolo ? withMotion(profile_, patch) : withMotionButTremolo(profile_, patch);
         } catch (const Error&) {
             return;
         }
@@ -145,10 +145,12 @@ private:
         if (lone.note && !profile_.motion.vibrato.found())
             spread = lineWidthCents(reference_, lone.note->note.start, lone.note->note.end, hzOf(*lone.note));
         for (std::size_t i = 0; i < fits.size(); ++i) {
-            add([&](Patch& patch) {
+            const auto told = [&](Patch& patch) {
                 source(patch, firstSource, heard);
                 applySourceFilterFit(patch, profile_, fits[i]);
-            });
+            };
+            add(told);
+            if (profile_.motion.tremolo.found()) add(told, false, false);
             if (i >= stackedToo) continue;
             for (int voices : {2, 3, 7})
                 add([&](Patch& patch) {

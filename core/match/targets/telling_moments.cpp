@@ -43,8 +43,8 @@ std::size_t momentCount(const Performance& performance) { return allMoments(perf
 
 double momentLength(const Performance& performance) {
     constexpr double allTogether = 4.0 * usualMoment, longest = 4.0;
-    return std::clamp(allTogether / static_cast<double>(std::max<std::size_t>(1, momentCount(performance))), usualMoment,
-                      longest);
+    return std::clamp(allTogether / static_cast<double>(std::max<std::size_t>(1, momentCount(performance))),
+                      usualMoment, longest);
 }
 
 std::vector<std::vector<std::size_t>> tellingMoments(const Performance& performance, std::size_t most) {
