@@ -121,7 +121,7 @@ TEST_F(ReadingsTest, AreTriedByAMatchWhichNamesTheWinner) {
     session.notes.chooseReading(1); // one that is unlikely by itself: the likeliest is tried beside it
     ASSERT_TRUE(settle());
     const auto before = excerpt()->performance.notes;
-    session.matching.start(8.0);
+    session.matching.start(20.0); // time for two trials on a slow machine too
     ASSERT_TRUE(QTest::qWaitFor([this] { return !session.matching.state().running; }, 240000 * patience));
     ASSERT_TRUE(settle());
     const MatchState& state = session.matching.state();

@@ -26,7 +26,7 @@ int run(int argc, char** argv) {
         const Recording at48k = atRate(recording, analysisRateHz);
         const Profile profile = measureProfile(at48k, played);
         const auto begun = std::chrono::steady_clock::now();
-        const auto fits = sourceFilterFits(profile, at48k, upperCutoffHz(at48k, recording.rateHz), 60, 1);
+        const auto fits = sourceFilterFits(profile, at48k, upperCutoffHz(at48k, recording.rateHz), 12, 1);
         std::printf("%s (%.2f s)\n", name.c_str(),
                     std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count());
         if (profile.motion.switched.found()) {

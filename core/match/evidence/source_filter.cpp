@@ -172,7 +172,7 @@ Explained explain(const SourceSpectra& story, const Filter& filter, const std::v
 /// The stories and kinds of filter that are worth a closer look, by few instants, cutoffs and resonances.
 std::vector<std::pair<std::size_t, Filter>> worthALook(const std::vector<SourceSpectra>& stories,
                                                        const std::vector<LineInstant>& instants, int threads) {
-    constexpr std::size_t fewInstants = 16, mostKept = 40;
+    constexpr std::size_t fewInstants = 16, mostKept = 28;
     const CutoffGrid coarse{2};
     std::vector<LineInstant> few;
     const std::size_t every = (instants.size() + fewInstants - 1) / fewInstants;
@@ -299,7 +299,7 @@ std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& rec
     for (const LineInstant& each : instants) weights.emplace_back(each);
     const StoryFitter fitter(profile, instants);
     std::vector<SourceFilterFit> all(looked.size());
-    const std::vector<Filter> kinds = filters({-9.0, -3.0, 3.0, 9.0, 15.0});
+    const std::vector<Filter> kinds = filters({-5.0, 3.0, 11.0});
     std::vector<std::vector<LineLevels>> without(kinds.size());
     parallelFor(static_cast<int>(kinds.size()), threads, [&](int k) {
         const Filter& filter = kinds[static_cast<std::size_t>(k)];
