@@ -11,7 +11,7 @@ struct AnalogResponse {
     double resonanceDb = -3.0; ///< gain at the cutoff
 
     /// dB at so many octaves above the cutoff, at least −100 (the ladder, four poles in a loop: T. Stilson, J. Smith,
-    /// "Analyzing the Moog VCF with considerations for digital implementation", ICMC 1996).
+    /// ICMC 1996).
     double gainDb(double octaves) const;
 };
 

@@ -6,6 +6,7 @@
 #include "core/match/search/refine.h"
 
 #include <algorithm>
+#include <optional>
 #include <utility>
 
 namespace facet {

@@ -113,6 +113,7 @@ void chooseVoicing(const SearchState& state, const Evaluator& evaluator, std::ve
     for (std::size_t i = 0; i < std::min(asked, entrants.size()); ++i)
         proposeVoicings({entrants[i].patch, state.inputs.settings.limits, state.inputs.profile()}, voiced);
     if (voiced.empty()) return;
+    for (Patch& each : voiced) each = state.constraints.applied(std::move(each));
     const std::vector<Candidate> compared = evaluator.evaluate(voiced);
     const Candidate& best = *std::min_element(compared.begin(), compared.end(), better);
     if (!better(best, entrants.front())) return;
