@@ -65,7 +65,9 @@ std::string problemOfPair(const std::string& text) {
 }
 
 void Listening::addTo(CLI::App& command) {
-    command.add_option("--notes", notes, "Standard MIDI File with its notes; found when not given");
+    auto* midi = command.add_option("--notes", notes, "Standard MIDI File with its notes; found when not given");
+    command.add_option("--performance", performance, "Its notes with curves, bends and tuning, as match writes them")
+        ->excludes(midi);
     command.add_option("--region", region, "Only this part, BEGIN:END in seconds; of files of any length")
         ->check(problemOfPair);
     command
@@ -115,7 +117,10 @@ Heard hear(const Listening& options) {
     Part part = partOf(options);
     heard.recording = std::move(part.recording);
     const auto mono = monoMix(atRate(heard.recording, analysisRateHz));
-    if (options.notes.empty()) {
+    if (!options.performance.empty()) {
+        heard.performance = readPerformance(options.performance);
+        if (!options.region.empty()) cutNotes(heard, part.begin, part.end);
+    } else if (options.notes.empty()) {
         const std::vector<Reading> readings = readingsOf(mono);
         if (options.reading > static_cast<int>(readings.size()))
             throw Error(fmt::format("There {} only {} reading{} of this recording; facet-cli readings lists them.",

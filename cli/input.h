@@ -32,6 +32,7 @@ struct Heard {
 struct Listening {
     std::string reference{};
     std::string notes{};
+    std::string performance{}; ///< in place of `notes`: with curves, bends and tuning
     std::string region{};
     std::string channels = "both";
     double tempo = 0.0; ///< quarter notes per minute; 0: as found

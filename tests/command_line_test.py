@@ -75,6 +75,18 @@ class CommandLine(unittest.TestCase):
         given = run("match", reference, "--out", self.path / "given", "--notes", DEMO / "comet-tail.mid", *options)
         self.assertEqual(given.returncode, 0, given.stderr)
         self.assertEqual(report("given")["readings"], [])
+        # A performance gives tuning and curves besides, which a MIDI file does not hold.
+        written = json.loads((self.path / "given" / "performance.json").read_text())
+        written["tuning_cents"] = 7.5
+        exact = self.path / "exact.json"
+        exact.write_text(json.dumps(written))
+        again = run("match", reference, "--out", self.path / "again", "--performance", exact, *options)
+        self.assertEqual(again.returncode, 0, again.stderr)
+        played = json.loads((self.path / "again" / "performance.json").read_text())
+        self.assertEqual(played["tuning_cents"], 7.5)
+        self.assertEqual(played["notes"], written["notes"])
+        both = run("match", reference, "--out", self.path / "no", "--performance", exact, "--notes", DEMO / "comet-tail.mid", *options)
+        self.assertNotEqual(both.returncode, 0)
 
     def test_analyze(self):
         measured = json.loads(run("analyze", DEMO / "comet-tail.flac", "--json").stdout)

@@ -303,6 +303,32 @@ TEST(BandCompressor, WorksOnEachBandByItself) {
     EXPECT_NEAR(gain(6000), (-30.0 - dbFromGain(0.003)) * 0.5, 1.5);
 }
 
+TEST(BandCompressor, HasThresholdsOfEachBand) {
+    // Three tones, equally far above and below; each band's own threshold decides.
+    auto x = sine(60, 2.0, 0.5);
+    for (const auto& [hz, amplitude] : {std::pair{700.0, 0.5}, std::pair{6000.0, 0.002}}) {
+        const auto more = sine(hz, 2.0, amplitude);
+        for (std::size_t i = 0; i < x.size(); ++i) x[i] += more[i];
+    }
+    const auto gainsWith = [&](const Values& values) {
+        const auto y = Bench(ModuleKind::bandCompressor, values)(x).channels[0];
+        std::array<double, 3> gains{};
+        for (std::size_t i = 0; i < 3; ++i) {
+            const double hz = std::array{60.0, 700.0, 6000.0}[i];
+            gains[i] = componentDb(y, 40000, 32768, hz, rate) - componentDb(x, 40000, 32768, hz, rate);
+        }
+        return gains;
+    };
+    Values values{{"down_threshold", -18}, {"down_ratio", 20}, {"up_threshold", -48},
+                  {"up_ratio", 2},         {"attack", 0},      {"release", 1000}};
+    const auto alike = gainsWith(values);
+    values.insert(values.end(), {{"low_down", -6}, {"mid_down", 24}, {"high_up", 12}});
+    const auto apart = gainsWith(values);
+    EXPECT_NEAR(apart[0] - alike[0], -6.0 * 0.95, 0.5); // 6 dB more above its threshold, at 20 : 1
+    EXPECT_NEAR(apart[1], 0.0, 0.3);                    // all of it lies below now
+    EXPECT_NEAR(apart[2] - alike[2], 6.0, 0.5);         // 12 dB more below its threshold, at 2 : 1
+}
+
 TEST(BandCompressor, SumsItsBandsToAnAllPass) {
     const auto h = Bench(ModuleKind::bandCompressor, {{"down_ratio", 1}, {"up_ratio", 1}})(impulse(0.5)).channels[0];
     for (double hz : {50.0, 160.0, 600.0, 2500.0, 9000.0}) EXPECT_NEAR(responseDb(h, hz), 0.0, 0.02) << hz;
@@ -415,6 +441,22 @@ TEST(Delay, LastsANoteValueAndChangesSides) {
     EXPECT_NEAR(y.channels[1][18000], 0.0f, 1e-6f);
 }
 
+TEST(Delay, MayCrossFromBothSidesAtEqualLevel) {
+    // Each side's first echo comes out where it went in, the next on the other side, both as loud as the other's.
+    const std::vector<float> silence(76800, 0.0f);
+    Bench delay(ModuleKind::delay, {{"time", 100}, {"feedback", 50}, {"cross", 1}, {"begin", 1}});
+    const auto left = delay(impulse(1.6), silence);
+    Bench other(ModuleKind::delay, {{"time", 100}, {"feedback", 50}, {"cross", 1}, {"begin", 1}});
+    const auto right = other(silence, impulse(1.6));
+    for (int n = 1; n <= 4; ++n) {
+        const auto at = static_cast<std::size_t>(4800 * n);
+        const std::size_t side = n % 2 == 1 ? 0 : 1;
+        EXPECT_NEAR(left.channels[side][at], std::pow(0.5, n - 1), 1e-5) << n;
+        EXPECT_NEAR(left.channels[1 - side][at], 0.0f, 1e-6f) << n;
+        EXPECT_NEAR(right.channels[1 - side][at], left.channels[side][at], 1e-6f) << n;
+    }
+}
+
 TEST(Delay, DarkensEveryEcho) {
     const auto y =
         Bench(ModuleKind::delay, {{"time", 100}, {"feedback", 70}, {"high_cut", 2000}})(impulse(1.0)).channels[0];
@@ -465,6 +507,26 @@ TEST(Chorus, DetunesByItsDepthAndRate) {
     const double cents = 1200.0 * std::log2(highest / 1000.0);
     EXPECT_NEAR(cents, 1200.0 * std::log2(1.0 + turn * 0.5 * 0.004), 0.7);
     EXPECT_NEAR(1200.0 * std::log2(lowest / 1000.0), -cents, 0.7);
+}
+
+TEST(Chorus, MovesItsRightSideAtARateOfItsOwn) {
+    // Fully spread, either side is one copy: its delay is over a cycle when its pitch has gone up and down once.
+    const auto y =
+        Bench(ModuleKind::chorus,
+              {{"voices", 2}, {"rate", 0.5}, {"right_rate", 300}, {"depth", 4}, {"spread", 100}})(sine(1000, 6.0));
+    const auto highestCents = [&](const std::vector<float>& x) {
+        double highest = 0.0, last = -1.0;
+        for (std::size_t i = 9600; i + 1 < x.size(); ++i) {
+            if (!(x[i] < 0.0f && x[i + 1] >= 0.0f)) continue;
+            const double at = static_cast<double>(i) + x[i] / (x[i] - x[i + 1]);
+            if (last > 0.0) highest = std::max(highest, rate / (at - last));
+            last = at;
+        }
+        return 1200.0 * std::log2(highest / 1000.0);
+    };
+    // The change of pitch grows with the rate: 2π r d.
+    EXPECT_NEAR(highestCents(y.channels[0]), 1200.0 * std::log2(1.0 + turn * 0.5 * 0.004), 0.7);
+    EXPECT_NEAR(highestCents(y.channels[1]), 1200.0 * std::log2(1.0 + turn * 1.5 * 0.004), 1.5);
 }
 
 TEST(Chorus, KeepsThePower) {

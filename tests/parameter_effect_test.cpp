@@ -100,6 +100,8 @@ Patch movedPatch() {
     set("voicing", "mode", 0.0);
     set("layer:a", "routing", 1.0);
     set("layer:a", "feedback", 20.0);
+    set("layer:a", "velocity", 12.0);
+    set("layer:a", "drive_curve", 1.0);
     set("layer:a/source:a", "wave", static_cast<double>(Wave::clippedSine));
     set("layer:a/source:a", "blend", 40.0);
     set("layer:a/source:a", "blend_wave", static_cast<double>(Wave::pulse));
@@ -219,6 +221,7 @@ std::vector<EffectCase> effectCases() {
     changed(ModuleKind::postFilter, "kind", static_cast<double>(FilterKind::ladder));
     changed(ModuleKind::postFilter, "kind", static_cast<double>(FilterKind::allPass));
     changed(ModuleKind::delay, "timing", 1.0);
+    changed(ModuleKind::delay, "cross", 1.0);
     changed(ModuleKind::resonator, "follow", 1.0);
     changed(ModuleKind::reverb, "chain", static_cast<double>(Chain::send));
     cases.back().patch.set({"layer:a", "send"}, 0.0);

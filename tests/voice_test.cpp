@@ -596,6 +596,71 @@ TEST(Links, MoveInTheDestinationsUnit) {
     EXPECT_NEAR(componentDb(rendered(tracked, high), 20000, 32768, 2000.0, 48000.0), -20.0 - 3.01, 0.1);
 }
 
+TEST(Links, MayMoveGainsAndPitchesLinearly) {
+    // Half the level of a note at velocity 63.5 of 127: 6 dB less where the link moves a share of the gain.
+    Patch patch = plain();
+    link(patch, "velocity", "layer:a/level", 100.0);
+    patch.set({"link:a", "linear"}, 1.0);
+    const double hard = rms(rendered(patch, atHz(440, 0.5, 127.0)), 0.1, 0.4);
+    const double soft = rms(rendered(patch, atHz(440, 0.5, 63.5)), 0.1, 0.4);
+    EXPECT_NEAR(hard / soft, 2.0 / 1.5, 1e-3); // (1 + 1) : (1 + ½)
+    // A sync ratio of 2 moved by a quarter of itself is 2.5: + 3.86 semitones.
+    Patch synced = plain(Wave::saw);
+    synced.set({a, "sync"}, static_cast<double>(Sync::itself));
+    synced.set({a, "sync_ratio"}, 12.0);
+    synced.add("macro:a");
+    link(synced, "macro:a", a + "/sync_ratio", 25.0);
+    synced.set({"link:a", "linear"}, 1.0);
+    synced.set({"macro:a", "value"}, 100.0);
+    Patch expected = plain(Wave::saw);
+    expected.set({a, "sync"}, static_cast<double>(Sync::itself));
+    expected.set({a, "sync_ratio"}, 12.0 * std::log2(2.5));
+    const auto moved = rendered(synced, atHz(110, 0.3)), set = rendered(expected, atHz(110, 0.3));
+    for (std::size_t i = 0; i < moved.size(); i += 7) ASSERT_NEAR(moved[i], set[i], 2e-3) << i;
+}
+
+TEST(Layers, FollowVelocityEvenlyInDecibelsOrInGain) {
+    Patch patch = plain();
+    patch.set({"layer:a", "velocity"}, 20.0);
+    const auto level = [&](double velocity) { return rms(rendered(patch, atHz(440, 0.5, velocity)), 0.1, 0.4); };
+    EXPECT_NEAR(20.0 * std::log10(level(63.5) / level(127.0)), -10.0, 0.05);
+    patch.set({"layer:a", "velocity_scale"}, 1.0);
+    // 20 dB below is a tenth of the gain; half way between 0.1 and 1 is 0.55.
+    EXPECT_NEAR(level(63.5) / level(127.0), 0.55, 1e-3);
+}
+
+TEST(Layers, DriveEachNoteByItselfBeforeItsLevelEnvelope) {
+    Patch patch = plain();
+    patch.set({"layer:a", "drive_curve"}, 2.0); // hard
+    patch.set({"layer:a", "drive"}, 30.0);
+    patch.set({"layer:a/envelope:level", "decay"}, 400.0);
+    patch.set({"layer:a/envelope:level", "sustain"}, 0.0);
+    patch.set({"layer:a/envelope:level", "decay_curve"}, 0.0);
+    // A sine clipped that hard is nearly a square, whose third partial lies 9.5 dB below its first: so at the
+    // beginning, and so where the envelope has fallen by 12 dB.
+    const auto third = [](const std::vector<float>& x, int from) {
+        return componentDb(x, from, 4096, 660.0, 48000) - componentDb(x, from, 4096, 220.0, 48000);
+    };
+    const auto y = rendered(patch, atHz(220, 0.5));
+    EXPECT_NEAR(third(y, 1000), -9.5, 0.4);
+    EXPECT_NEAR(third(y, 12500), -9.5, 0.4);
+    // Two notes are driven apart: no difference tone between them, as one curve for both would make.
+    Performance chord = atHz(220, 0.5);
+    chord.notes.push_back(chord.notes[0]);
+    chord.notes[1].cents += 100.0 * (keyFromHz(330.0) - keyFromHz(220.0));
+    const auto both = rendered(patch, chord);
+    const auto difference = [](const std::vector<float>& x) {
+        return componentDb(x, 3000, 8192, 110.0, 48000) - componentDb(x, 3000, 8192, 220.0, 48000);
+    };
+    EXPECT_LT(difference(both), -60.0);
+    Patch behind = plain();
+    behind.add("saturation:a");
+    behind.set({"saturation:a", "on"}, 1.0);
+    behind.set({"saturation:a", "curve"}, 1.0);
+    behind.set({"saturation:a", "drive"}, 30.0);
+    EXPECT_GT(difference(rendered(behind, chord)), -30.0);
+}
+
 TEST(Links, MoveEnvelopeTimesAndOtherAmounts) {
     // Velocity shortens the attack by two octaves (a quarter of the time) at most.
     Patch patch = plain();
@@ -694,6 +759,8 @@ Patch busy(int variant) {
     link(patch, b, filter + "/cutoff", 5.0 + v);
     link(patch, "layer:a/lfo:a", filter + "/cutoff", 12.0);
     link(patch, "layer:a/lfo:a", "layer:a/filter:b/mix", 20.0, "velocity");
+    patch.set({"layer:a", "drive_curve"}, 1.0);
+    patch.set({"layer:a", "drive"}, 6.0 + v);
     return patch;
 }
 

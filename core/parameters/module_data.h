@@ -1,6 +1,7 @@
 // What a module holds besides numbers: the ends of a link, drawn shapes, tables and recordings.
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
 #include <string>
 #include <vector>
@@ -15,6 +16,8 @@ inline constexpr int mostTableFrames = 256;
 inline constexpr int tableFrameSamples = 2048;
 /// Most samples of a sample: 60 s at 48 kHz.
 inline constexpr int mostSampleFrames = 60 * 48000;
+/// Most breakpoints of a drawn shape.
+inline constexpr std::size_t mostShapePoints = 1024;
 /// Longest impulse response, in seconds.
 inline constexpr double longestResponseSeconds = 1.0;
 

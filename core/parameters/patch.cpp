@@ -279,6 +279,12 @@ ParameterDescriptor Patch::shownDescriptor(const Address& address) const {
     if (shown.unit != Unit::amount || to.empty() || !has(Address::parse(to))) return shown;
     const ParameterDescriptor& moved = descriptor(Address::parse(to));
     if (moved.unit == Unit::amount) return shown; // of a link to a link: without a unit of its own
+    if (canMoveLinearly(moved) && value({address.module, "linear"}) != 0.0) {
+        shown.unit = Unit::percent;
+        shown.low = -1000.0;
+        shown.high = 1000.0;
+        return shown;
+    }
     const double span = toMovement(moved, moved.high) - toMovement(moved, moved.low);
     shown.unit = movementUnit(moved);
     shown.low = -span;
@@ -471,7 +477,8 @@ std::string dataProblem(const Patch& patch, const Patch::Module& module, const M
             return fmt::format("“{}”: the points of a shape lie between 0 and 1, in order.", module.path);
         last = point.place;
     }
-    if (data.shape.size() > 256) return fmt::format("“{}”: a shape has at most 256 points.", module.path);
+    if (data.shape.size() > mostShapePoints)
+        return fmt::format("“{}”: a shape has at most {} points.", module.path, mostShapePoints);
     if (data.partialsDb.size() > tablePartials)
         return fmt::format("“{}”: a harmonic table has at most {} partials.", module.path, tablePartials);
     for (double db : data.partialsDb)

@@ -66,7 +66,7 @@ bool effectMatters(const Patch& patch, const Patch::Module& module, std::string_
     switch (module.kind) {
     case ModuleKind::postFilter: return filterMatters(value.choice<FilterKind>("kind"), field);
     case ModuleKind::chorus:
-        if (field == "rate") return moved("depth");
+        if (field == "rate" || field == "right_rate") return moved("depth");
         return true;
     case ModuleKind::flanger:
     case ModuleKind::phaser:
@@ -80,6 +80,7 @@ bool effectMatters(const Patch& patch, const Patch::Module& module, std::string_
         if (field == "time") return value("timing") < 0.5;
         if (field == "beats") return value("timing") >= 0.5;
         if (field == "rate") return moved("depth");
+        if (field == "begin") return value("cross") >= 0.5;
         return true;
     case ModuleKind::response: {
         const bool speaker = value.choice<ResponseKind>("kind") == ResponseKind::speaker;
@@ -153,7 +154,14 @@ bool matters(const Patch& patch, const Patch::Module& module, const ParameterDes
     case ModuleKind::layer:
         if (d.field == "routing") return patch.find(module.path + "/filter:b") != nullptr;
         if (d.field == "send") return anySend(patch);
+        if (d.field == "drive") return Values(patch, module)("drive_curve") >= 0.5;
+        if (d.field == "velocity_scale") return Values(patch, module)("velocity") > 0.0;
         return true;
+    case ModuleKind::link: {
+        const std::string& to = module.contents().to;
+        return d.field != "linear" ||
+               (!to.empty() && patch.has(Address::parse(to)) && canMoveLinearly(patch.descriptor(Address::parse(to))));
+    }
     case ModuleKind::output:
         if (d.field == "send") return anySend(patch);
         return true;

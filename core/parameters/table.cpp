@@ -40,6 +40,9 @@ constexpr std::array<double, 28> noteValueLengths{1.0 / 24, 1.0 / 16, 1.0 / 12, 
 constexpr std::array<string_view, 2> slopeNames{"12 dB", "24 dB"};
 constexpr std::array<string_view, 3> voiceModeNames{"poly", "mono", "legato"};
 constexpr std::array<string_view, 2> glideWhenNames{"always", "overlapping"};
+constexpr std::array<string_view, 2> velocityScaleNames{"decibels", "gain"};
+constexpr std::array<string_view, 7> driveNames{"off", "soft", "hard", "cubic", "uneven", "folded", "folded sine"};
+constexpr std::array<string_view, 2> echoesBeginNames{"left", "both sides"};
 
 constexpr FacetSet pitch = facetBit(Facet::pitch);
 constexpr FacetSet level = facetBit(Facet::level);
@@ -104,6 +107,12 @@ constexpr ParameterDescriptor table[] = {
     {K::layer, "pan", "Layer pan", U::percent, -100, 100, 0, linear, 0, {}, width, block, 0, 0, "−100 % left, 100 % right"},
     {K::layer, "velocity", "Velocity to level", U::decibels, 0, 48, 0, linear, 0, {}, level, nextNote, 0, 36,
      "How much softer the softest note is than the hardest"},
+    {K::layer, "velocity_scale", "Velocity evenly in", U::choice, 0, 1, 0, linear, 0, velocityScaleNames, level, nextNote, 0, 0,
+     "Between the softest note and the hardest the level goes evenly in decibels, or in gain"},
+    {K::layer, "drive_curve", "Drive curve", U::choice, 0, 6, 0, linear, 0, driveNames, harmonics, graph, 0, 0,
+     "Each note by itself is driven into a curve, behind the filters and before its level envelope"},
+    {K::layer, "drive", "Drive", U::decibels, -12, 48, 12, linear, 0, {}, harmonics | level, block, 0, 36,
+     "Level into that curve, which lets no more than full scale through"},
     {K::layer, "transpose", "Transpose", U::semitones, -48, 48, 0, linear, 0, {}, pitch, nextNote, 0, 0,
      "Semitones by which the layer plays higher"},
     {K::layer, "offset", "Offset", U::milliseconds, 0, 500, 0, logarithmic, 2, {}, level, nextNote, 0, 0,
@@ -236,6 +245,8 @@ constexpr ParameterDescriptor table[] = {
      "How far the destination is moved by the whole of what moves it"},
     {K::link, "curve", "Curve", U::percent, -100, 100, 0, linear, 0, {}, 0, block, 0, 0,
      "0 % even; above: most at first; below: most at last"},
+    {K::link, "linear", "Linear", U::onOff, 0, 1, 0, linear, 0, {}, 0, graph, 0, 0,
+     "On: gains, pitches, frequencies and times move by so many percent of where they stand, not along their scale"},
 
     {K::macro, "value", "Value", U::percent, 0, 100, 0, linear, 0, {}, 0, block, 0, 0, "Moves what it is linked to"},
 
@@ -333,6 +344,18 @@ constexpr ParameterDescriptor table[] = {
      "Gain of the middle band"},
     {K::bandCompressor, "high_gain", "High gain", U::decibels, -36, 36, 0, linear, 0, {}, FacetSet(brightness | harmonics), block, -12, 12,
      "Gain of the high band"},
+    {K::bandCompressor, "low_down", "Low band, down", U::decibels, -36, 36, 0, linear, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0,
+     "By how much its down threshold lies above the others'"},
+    {K::bandCompressor, "low_up", "Low band, up", U::decibels, -36, 36, 0, linear, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0,
+     "By how much its up threshold lies above the others'"},
+    {K::bandCompressor, "mid_down", "Middle band, down", U::decibels, -36, 36, 0, linear, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0,
+     "By how much its down threshold lies above the others'"},
+    {K::bandCompressor, "mid_up", "Middle band, up", U::decibels, -36, 36, 0, linear, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0,
+     "By how much its up threshold lies above the others'"},
+    {K::bandCompressor, "high_down", "High band, down", U::decibels, -36, 36, 0, linear, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0,
+     "By how much its down threshold lies above the others'"},
+    {K::bandCompressor, "high_up", "High band, up", U::decibels, -36, 36, 0, linear, 0, {}, FacetSet(level | brightness | harmonics), block, 0, 0,
+     "By how much its up threshold lies above the others'"},
 
     onOf(K::limiter, level), chainOf(K::limiter, level), mixOf(K::limiter, level, 100),
     {K::limiter, "drive", "Drive", U::decibels, -12, 36, 0, linear, 0, {}, FacetSet(level | harmonics), block, 0, 24, "Level into it"},
@@ -344,6 +367,8 @@ constexpr ParameterDescriptor table[] = {
     {K::chorus, "voices", "Voices", U::count, 2, 8, 2, linear, 0, {}, FacetSet(motion | width | harmonics), graph, 0, 0,
      "Delayed copies, of equal power together"},
     {K::chorus, "rate", "Rate", U::hertz, 0, 10, 0.6, logarithmic, 0.02, {}, motion, block, 0.05, 5, "Cycles of the delays per second"},
+    {K::chorus, "right_rate", "Right side's rate", U::percent, 25, 400, 100, logarithmic, 0, {}, motion | width, block, 0, 0,
+     "Of the left side's"},
     {K::chorus, "depth", "Depth", U::milliseconds, 0, 20, 2, logarithmic, 0.1, {}, FacetSet(motion | pitch), block, 0.1, 8,
      "How far the delays go to either side"},
     {K::chorus, "delay", "Delay", U::milliseconds, 1, 50, 12, logarithmic, 0, {}, FacetSet(motion | harmonics), block, 2, 30, "Delay in the middle"},
@@ -402,6 +427,8 @@ constexpr ParameterDescriptor table[] = {
     {K::delay, "feedback", "Feedback", U::percent, 0, 110, 35, linear, 0, {}, space, block, 0, 90, "Each echo's share of the one before"},
     {K::delay, "cross", "Ping-pong", U::onOff, 0, 1, 0, linear, 0, {}, FacetSet(space | width), graph, 0, 0,
      "Echoes change sides, beginning on the left"},
+    {K::delay, "begin", "Ping-pong begins", U::choice, 0, 1, 0, linear, 0, echoesBeginNames, FacetSet(space | width), graph, 0, 0,
+     "left: with both sides together; both sides: each with its own, which then cross at equal level"},
     {K::delay, "low_cut", "Low cut", U::hertz, 10, 4000, 10, logarithmic, 0, {}, FacetSet(space | brightness), block, 10, 800,
      "Each echo loses what lies below; 10 Hz: nothing"},
     {K::delay, "high_cut", "High cut", U::hertz, 200, 20000, 20000, logarithmic, 0, {}, FacetSet(space | brightness), block, 800, 20000,
@@ -523,6 +550,24 @@ double toMovement(const ParameterDescriptor& d, double value) {
 double fromMovement(const ParameterDescriptor& d, double moved) {
     if (d.scale == Scale::linear) return std::clamp(d.unit == Unit::octaves ? moved / 12.0 : moved, d.low, d.high);
     return std::clamp(std::exp2(moved / (d.unit == Unit::hertz ? 12.0 : 1.0)) - d.logOffset, d.low, d.high);
+}
+
+bool canMoveLinearly(const ParameterDescriptor& d) {
+    return d.scale == Scale::logarithmic || d.unit == Unit::decibels || d.unit == Unit::semitones ||
+           d.unit == Unit::cents || d.unit == Unit::octaves;
+}
+
+double movedBy(const ParameterDescriptor& d, double value, double by, bool linear) {
+    if (!linear || !canMoveLinearly(d)) return fromMovement(d, toMovement(d, value) + by);
+    const double factor = std::max(1e-6, 1.0 + by); // below, nothing is left
+    if (d.scale == Scale::logarithmic) return std::clamp(value * factor, d.low, d.high);
+    switch (d.unit) {
+    case Unit::decibels: value += 20.0 * std::log10(factor); break;
+    case Unit::semitones: value += 12.0 * std::log2(factor); break;
+    case Unit::cents: value += 1200.0 * std::log2(factor); break;
+    default: value += std::log2(factor); break; // octaves
+    }
+    return std::clamp(value, d.low, d.high);
 }
 
 std::span<const double> noteValueQuarters() { return noteValueLengths; }

@@ -125,7 +125,7 @@ int fieldIndex(ModuleKind kind, std::string_view field);
 /// The whole table.
 std::span<const ParameterDescriptor> parameterTable();
 /// Grows whenever the table or the sound of a parameter changes.
-inline constexpr int parameterTableVersion = 3;
+inline constexpr int parameterTableVersion = 4;
 
 /// What moves a parameter (links, the search's steps) moves it along its scale: frequencies in semitones, other
 /// logarithmic quantities in octaves (doublings of value + logOffset), everything else in its own unit.
@@ -133,6 +133,12 @@ Unit movementUnit(const ParameterDescriptor& descriptor);
 double toMovement(const ParameterDescriptor& descriptor, double value);
 /// Clamped to the parameter's range.
 double fromMovement(const ParameterDescriptor& descriptor, double moved);
+/// Whether a parameter stands on another scale than the quantity it means: levels for gains, intervals for ratios of
+/// frequencies, logarithmic sliders for hertz and milliseconds.
+bool canMoveLinearly(const ParameterDescriptor& descriptor);
+/// A value moved by `by`: along its scale, or, where `linear`, as a share of where it stands (1: twice the gain, ratio,
+/// frequency or time). Clamped to the parameter's range.
+double movedBy(const ParameterDescriptor& descriptor, double value, double by, bool linear);
 
 /// Values of source:…/wave and blend_wave.
 enum class Wave : std::uint8_t { sine, triangle, saw, pulse, clippedSine, harmonics, wavetable, noise, sample };

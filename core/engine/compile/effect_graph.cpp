@@ -46,7 +46,7 @@ private:
 
     bool make(const std::string& path, EffectLink& link) const {
         static const Field on(ModuleKind::link, "on"), amount(ModuleKind::link, "amount"),
-            curve(ModuleKind::link, "curve");
+            curve(ModuleKind::link, "curve"), linear(ModuleKind::link, "linear");
         const auto* module = patch_.find(path);
         const ModuleData& data = module->contents();
         if (data.to.empty() || data.from.empty() || !on.on(module->values)) return false;
@@ -59,6 +59,8 @@ private:
         link.curve = curve.of(module->values) * curvePerPercent;
         const auto kind = *kindOfPath(to.module);
         link.toAmount = kind == ModuleKind::link;
+        link.linear = linear.on(module->values) && canMoveLinearly(patch_.descriptor(to));
+        if (link.linear) link.amount /= 100.0f;
         if (link.toAmount) return true; // its index is set by the link it moves
         link.index = kind == ModuleKind::output ? EffectLink::output : placeOf(to.module);
         link.field = fieldIndex(kind, to.field);
@@ -116,7 +118,7 @@ bool sameEffects(const Graph& a, const Graph& b) {
     };
     const auto sameLink = [](const EffectLink& x, const EffectLink& y) {
         return x.layer == y.layer && x.from == y.from && x.byLayer == y.byLayer && x.by == y.by &&
-               x.toAmount == y.toAmount && x.index == y.index && x.field == y.field;
+               x.linear == y.linear && x.toAmount == y.toAmount && x.index == y.index && x.field == y.field;
     };
     return std::equal(a.effects.begin(), a.effects.end(), b.effects.begin(), b.effects.end(), same) &&
            std::equal(a.effectLinks.begin(), a.effectLinks.end(), b.effectLinks.begin(), b.effectLinks.end(), sameLink);

@@ -163,7 +163,8 @@ void takeLayer(LayerGraph& layer, std::span<const double> v) {
     constexpr auto kind = ModuleKind::layer;
     static const Field level(kind, "level"), pan(kind, "pan"), velocity(kind, "velocity"), transpose(kind, "transpose"),
         offset(kind, "offset"), lowKey(kind, "low_key"), highKey(kind, "high_key"), lowVelocity(kind, "low_velocity"),
-        highVelocity(kind, "high_velocity"), feedback(kind, "feedback"), send(kind, "send");
+        highVelocity(kind, "high_velocity"), feedback(kind, "feedback"), send(kind, "send"),
+        velocityScale(kind, "velocity_scale"), drive(kind, "drive");
     layer.send = send.of(v) <= -60.0 ? 0.0f : static_cast<float>(gainFromDb(send.of(v)));
     const bool silent = level.of(v) <= -60.0; // the lowest level is none
     layer.gain = silent ? 0.0f : static_cast<float>(gainFromDb(level.of(v)));
@@ -171,6 +172,8 @@ void takeLayer(LayerGraph& layer, std::span<const double> v) {
     layer.leftGain = static_cast<float>(left);
     layer.rightGain = static_cast<float>(right);
     layer.velocityDb = velocity.of(v);
+    layer.velocityInGain = velocityScale.whole(v) == 1;
+    layer.drive = static_cast<float>(gainFromDb(drive.of(v)));
     layer.transpose = transpose.of(v);
     layer.offsetSeconds = offset.of(v) * 1e-3;
     layer.lowKey = lowKey.whole(v);
@@ -180,16 +183,24 @@ void takeLayer(LayerGraph& layer, std::span<const double> v) {
     layer.feedback = feedback.real(v) / 100.0f;
 }
 
+/// Values of layer/drive_curve from 1 on.
+constexpr std::array driveCurves{kernels::ShaperCurve::soft,     kernels::ShaperCurve::hard,
+                                 kernels::ShaperCurve::cubic,    kernels::ShaperCurve::uneven,
+                                 kernels::ShaperCurve::triangle, kernels::ShaperCurve::sine};
+
 /// Compiles one layer and the links that move what it holds.
 class LayerCompiler {
 public:
     LayerCompiler(const Patch& whole, const Patch::Module& module, double beatsPerMinute)
         : patch(whole), layerPath(module.path), tempo(beatsPerMinute) {
-        static const Field routing(ModuleKind::layer, "routing"), feedback(ModuleKind::layer, "feedback");
+        static const Field routing(ModuleKind::layer, "routing"), feedback(ModuleKind::layer, "feedback"),
+            driveCurve(ModuleKind::layer, "drive_curve");
         layer.key = Hasher().text(module.path).value();
         layer.tempo = tempo;
         layer.parallel = static_cast<FilterRouting>(routing.whole(module.values)) == FilterRouting::parallel;
         layer.fedBack = feedback.of(module.values) != 0.0;
+        if (const int curve = driveCurve.whole(module.values); curve > 0)
+            layer.driveCurve = driveCurves[static_cast<std::size_t>(curve - 1)];
         takeLayer(layer, module.values);
         layer.envelopes.resize(2);
     }
@@ -290,7 +301,7 @@ private:
 
     void takeLink(const Patch::Module& module) {
         static const Field on(ModuleKind::link, "on"), amount(ModuleKind::link, "amount"),
-            curve(ModuleKind::link, "curve");
+            curve(ModuleKind::link, "curve"), linear(ModuleKind::link, "linear");
         const ModuleData& data = module.contents();
         if (data.to.empty() || !on.on(module.values)) return;
         const Address to = Address::parse(data.to);
@@ -306,6 +317,8 @@ private:
         if (link.from == signal::none || (!data.by.empty() && link.by == signal::none)) return;
         link.amount = amount.real(module.values);
         link.curve = curve.of(module.values) * curvePerPercent;
+        link.linear = linear.on(module.values) && canMoveLinearly(patch.descriptor(to));
+        if (link.linear) link.amount /= 100.0f;
         if (!findPlace(link, to)) return;
         linkPaths.push_back(module.path);
         linkTargets.push_back(kindOfPath(to.module) == ModuleKind::link && to.field == "amount" ? to.module
@@ -358,6 +371,7 @@ private:
         }
         const bool here = to.module == layerPath || layerOfPath(to.module) == layerPath;
         if (!here) return false;
+        if (link.linear) return findPart(link, to, kind);
         if (to.module == layerPath && to.field == "level") {
             link.to = To::layerLevel;
             return true;
@@ -376,7 +390,12 @@ private:
             link.amount /= 12.0f;
             return link.to = To::filterCutoff, true;
         }
-        link.to = To::part;
+        return findPart(link, to, kind);
+    }
+
+    /// A parameter without a place of its own.
+    bool findPart(ControlLink& link, const Address& to, ModuleKind kind) {
+        link.to = ControlLink::To::part;
         link.index = partOf(to.module, kind);
         link.field = fieldIndex(kind, to.field);
         return link.index >= 0;
@@ -452,6 +471,7 @@ private:
     float amountScale(const ControlLink& link, const std::string& path) const {
         const Address to = Address::parse(patch.find(path)->contents().to);
         if (link.to == ControlLink::To::sourcePitch && to.field == "cents") return 0.01f;
+        if (link.linear) return 0.01f;
         return link.to == ControlLink::To::filterCutoff ? 1.0f / 12.0f : 1.0f;
     }
     static float audioScale(const AudioLink& link) {
@@ -509,10 +529,10 @@ bool sameLayer(const LayerGraph& a, const LayerGraph& b) {
     if (a.lowKey != b.lowKey || a.highKey != b.highKey || a.lowVelocity != b.lowVelocity ||
         a.highVelocity != b.highVelocity || a.offsetSeconds != b.offsetSeconds)
         return false;
-    if (a.key != b.key || a.parallel != b.parallel || a.fedBack != b.fedBack || a.sources.size() != b.sources.size() ||
-        a.envelopes.size() != b.envelopes.size() || a.lfos.size() != b.lfos.size() ||
-        a.links.size() != b.links.size() || a.audioLinks.size() != b.audioLinks.size() ||
-        a.parts.size() != b.parts.size())
+    if (a.key != b.key || a.parallel != b.parallel || a.fedBack != b.fedBack || a.driveCurve != b.driveCurve ||
+        a.sources.size() != b.sources.size() || a.envelopes.size() != b.envelopes.size() ||
+        a.lfos.size() != b.lfos.size() || a.links.size() != b.links.size() ||
+        a.audioLinks.size() != b.audioLinks.size() || a.parts.size() != b.parts.size())
         return false;
     for (std::size_t i = 0; i < a.sources.size(); ++i) {
         const SourceValues& x = a.sources[i];
@@ -533,6 +553,7 @@ bool sameLayer(const LayerGraph& a, const LayerGraph& b) {
     for (std::size_t i = 0; i < a.links.size(); ++i)
         if (a.links[i].from != b.links[i].from || a.links[i].by != b.links[i].by || a.links[i].to != b.links[i].to ||
             a.links[i].index != b.links[i].index || a.links[i].field != b.links[i].field ||
+            a.links[i].linear != b.links[i].linear ||
             (movesOffset(a, a.links[i]) && a.links[i].amount != b.links[i].amount))
             return false;
     for (std::size_t i = 0; i < a.audioLinks.size(); ++i)
@@ -607,6 +628,13 @@ void takeValues(LayerGraph& layer, ModuleKind kind, int index, std::span<const d
     }
 }
 
+double velocityGainOf(const LayerGraph& layer, double velocity) {
+    const double share = velocity / 127.0;
+    if (!layer.velocityInGain) return gainFromDb(layer.velocityDb * (share - 1.0));
+    const double softest = gainFromDb(-layer.velocityDb);
+    return softest + (1.0 - softest) * share;
+}
+
 double offsetOf(const LayerGraph& layer, const std::array<float, signal::count>& signals) {
     double offset = layer.offsetSeconds;
     const auto& d = parametersOf(ModuleKind::layer)[static_cast<std::size_t>(fieldIndex(ModuleKind::layer, "offset"))];
@@ -615,7 +643,7 @@ double offsetOf(const LayerGraph& layer, const std::array<float, signal::count>&
         if (!movesOffset(layer, link) || link.from >= signal::envelopes || link.by >= signal::envelopes) continue;
         float by = link.amount * bentSignal(link.curve, signals[static_cast<std::size_t>(link.from)]);
         if (link.by != signal::none) by *= signals[static_cast<std::size_t>(link.by)];
-        offset = 1e-3 * fromMovement(d, toMovement(d, 1e3 * offset) + static_cast<double>(by));
+        offset = 1e-3 * movedBy(d, 1e3 * offset, static_cast<double>(by), link.linear);
     }
     return offset;
 }

@@ -3,6 +3,7 @@
 
 #include "core/dsp/envelope.h"
 #include "core/engine/effects/effect.h"
+#include "core/engine/effects/lane_kernels.h"
 #include "core/engine/kernels/filter_kernels.h"
 #include "core/engine/kernels/lfo.h"
 #include "core/engine/kernels/source_kernels.h"
@@ -11,6 +12,7 @@
 #include <array>
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -84,6 +86,7 @@ struct ControlLink {
     int by = signal::none;
     float amount = 0.0f; ///< in the destination's unit of movement
     SegmentCurve curve = 0.0;
+    bool linear = false; ///< of a part: by a share of where it stands (movedLinearly())
     /// Where to. The first four are what moves most often and has a place of its own; `part`: any other parameter of a
     /// module of the layer; `amountOf`: another link's amount.
     enum class To : std::uint8_t { sourcePitch, sourceLevel, filterCutoff, layerLevel, part, amountOf, audioAmountOf };
@@ -112,6 +115,7 @@ struct EffectLink {
     int by = signal::none;
     float amount = 0.0f; ///< in the destination's unit of movement
     SegmentCurve curve = 0.0;
+    bool linear = false;   ///< by a share of where it stands
     bool toAmount = false; ///< moves the amount of another such link
     int index = 0;         ///< effect, `output`, or link
     int field = 0;
@@ -137,6 +141,10 @@ struct LayerGraph {
     float leftGain = 1.0f;
     float rightGain = 1.0f;
     double velocityDb = 0.0;
+    bool velocityInGain = false; ///< goes evenly in gain between softest and hardest, not in dB
+    /// Each note by itself is driven into this curve, behind the filters.
+    std::optional<kernels::ShaperCurve> driveCurve{};
+    float drive = 1.0f; ///< gain
     bool parallel = false;
     bool fedBack = false;
     float feedback = 0.0f;
@@ -190,6 +198,9 @@ bool sameGraph(const Graph& a, const Graph& b);
 /// Seconds after a note at which a layer begins, with what links make of it; `heard`: signals of the note: what is
 /// known before it sounds counts.
 double offsetOf(const LayerGraph& layer, const std::array<float, signal::count>& heard);
+
+/// Gain of a note by its velocity, 1 … 127: 1 for the hardest.
+double velocityGainOf(const LayerGraph& layer, double velocity);
 
 /// A mover's value bent by a link's curve; beyond 1 it goes on straight.
 float bentSignal(const SegmentCurve& curve, float value);

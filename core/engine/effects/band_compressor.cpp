@@ -29,15 +29,20 @@ protected:
             upRatio(kind, "up_ratio"), attack(kind, "attack"), release(kind, "release");
         static const std::array<Field, 3> gains{Field(kind, "low_gain"), Field(kind, "mid_gain"),
                                                 Field(kind, "high_gain")};
+        static const std::array<Field, 3> downs{Field(kind, "low_down"), Field(kind, "mid_down"),
+                                                Field(kind, "high_down")};
+        static const std::array<Field, 3> ups{Field(kind, "low_up"), Field(kind, "mid_up"), Field(kind, "high_up")};
         bands_.lowSplit.set(c, tangent(lowSplit.of(v)), atOnce);
         bands_.highSplit.set(c, tangent(highSplit.of(v)), atOnce);
-        bands_.downThreshold.set(c, downThreshold.of(v), atOnce);
         bands_.downSlope.set(c, 1.0 - 1.0 / downRatio.of(v), atOnce);
-        bands_.upThreshold.set(c, upThreshold.of(v), atOnce);
         bands_.upSlope.set(c, 1.0 - 1.0 / upRatio.of(v), atOnce);
         bands_.attack.set(c, decayPerFrame(attack.of(v)), atOnce);
         bands_.release.set(c, decayPerFrame(release.of(v)), atOnce);
-        for (std::size_t b = 0; b < 3; ++b) bands_.gains[b].set(c, gainFromDb(gains[b].of(v)), atOnce);
+        for (std::size_t b = 0; b < 3; ++b) {
+            bands_.gains[b].set(c, gainFromDb(gains[b].of(v)), atOnce);
+            bands_.downThresholds[b].set(c, downThreshold.of(v) + downs[b].of(v), atOnce);
+            bands_.upThresholds[b].set(c, upThreshold.of(v) + ups[b].of(v), atOnce);
+        }
     }
     void run(int frames) override { kernels::runBandCompressor(bands_, lanes_, frames); }
 

@@ -24,17 +24,19 @@ public:
     }
     void setValues(std::size_t c, std::span<const double> v) override {
         constexpr auto kind = ModuleKind::chorus;
-        static const Field rate(kind, "rate"), depth(kind, "depth"), delay(kind, "delay"), spread(kind, "spread");
+        static const Field rate(kind, "rate"), depth(kind, "depth"), delay(kind, "delay"), spread(kind, "spread"),
+            rightRate(kind, "right_rate");
         Candidate& x = candidates_[c];
-        x.phase.setRate(rate.of(v), rateHz_);
+        x.phases[0].setRate(rate.of(v), rateHz_);
+        x.phases[1].setRate(rate.of(v) * rightRate.of(v) / 100.0, rateHz_);
         x.depth = depth.of(v) * 1e-3 * rateHz_;
         x.delay = delay.of(v) * 1e-3 * rateHz_;
         for (int n = 0; n < voices_; ++n) {
             const double pan = spread.of(v) / 100.0 * (2.0 * n / (voices_ - 1) - 1.0);
             const double angle = (pan + 1.0) * std::numbers::pi / 4.0;
             const double gain = std::sqrt(2.0 / voices_);
-            x.gains[static_cast<std::size_t>(n)] = {static_cast<float>(gain * std::cos(angle)),
-                                                    static_cast<float>(gain * std::sin(angle))};
+            x.gains[0][static_cast<std::size_t>(n)] = static_cast<float>(gain * std::cos(angle));
+            x.gains[1][static_cast<std::size_t>(n)] = static_cast<float>(gain * std::sin(angle));
         }
     }
     void process(std::span<StereoRow> rows, int frames) override {
@@ -44,41 +46,44 @@ public:
             ring.left.write(ring.at, rows[c].left.data(), frames);
             ring.right.write(ring.at, rows[c].right.data(), frames);
             rows[c] = StereoRow{};
-            x.phase.advance(frames);
-            for (int v = 0; v < voices_; ++v) {
-                LinearRamp& ramp = x.ramps[static_cast<std::size_t>(v)];
-                const double place = x.phase.cycles() + static_cast<double>(v) / voices_;
-                ramp.aim(std::clamp(x.delay + x.depth * std::sin(fullTurn * place), 3.0, ring.longest()));
-                const Gains& gain = x.gains[static_cast<std::size_t>(v)];
-                kernels::addDelayed(ring.left, ring.at, ramp.now, ramp.to, gain.left, frames, rows[c].left.data());
-                kernels::addDelayed(ring.right, ring.at, ramp.now, ramp.to, gain.right, frames, rows[c].right.data());
-                ramp.arrive();
+            for (std::size_t side = 0; side < 2; ++side) {
+                const Ring& from = side == 0 ? ring.left : ring.right;
+                kernels::Row& to = side == 0 ? rows[c].left : rows[c].right;
+                x.phases[side].advance(frames);
+                for (int v = 0; v < voices_; ++v) {
+                    LinearRamp& ramp = x.ramps[side][static_cast<std::size_t>(v)];
+                    const double place = x.phases[side].cycles() + static_cast<double>(v) / voices_;
+                    ramp.aim(std::clamp(x.delay + x.depth * std::sin(fullTurn * place), 3.0, ring.longest()));
+                    const float gain = x.gains[side][static_cast<std::size_t>(v)];
+                    kernels::addDelayed(from, ring.at, ramp.now, ramp.to, gain, frames, to.data());
+                    ramp.arrive();
+                }
             }
             ring.at += frames;
         }
     }
     void clear(std::size_t c) override {
         candidates_[c].ring.clear();
-        for (LinearRamp& ramp : candidates_[c].ramps) ramp.started = false;
+        for (auto& side : candidates_[c].ramps)
+            for (LinearRamp& ramp : side) ramp.started = false;
     }
     int memoryFrames(std::size_t c) const override {
         return static_cast<int>(candidates_[c].delay + candidates_[c].depth) + 32;
     }
     void rest(int frames) override {
-        for (Candidate& x : candidates_) x.phase.advance(frames);
+        for (Candidate& x : candidates_)
+            for (PhaseAccumulator& phase : x.phases) phase.advance(frames);
     }
 
 private:
     static constexpr std::size_t mostVoices = 8;
-    struct Gains {
-        float left = 0.0f, right = 0.0f;
-    };
     struct Candidate {
         StereoRing ring;
-        PhaseAccumulator phase;
         double depth = 0.0, delay = 100.0; ///< samples
-        std::array<LinearRamp, mostVoices> ramps{};
-        std::array<Gains, mostVoices> gains{};
+        // Of both sides:
+        std::array<PhaseAccumulator, 2> phases;
+        std::array<std::array<LinearRamp, mostVoices>, 2> ramps{};
+        std::array<std::array<float, mostVoices>, 2> gains{};
         explicit Candidate(double samples) : ring(samples) {}
     };
     double rateHz_;

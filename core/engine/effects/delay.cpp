@@ -19,8 +19,9 @@ namespace {
 class Delay : public Effect {
 public:
     Delay(const EffectGraph& graph, const EffectSetting& setting) : rateHz_(setting.rateHz), tempo_(setting.tempo) {
-        static const Field cross(ModuleKind::delay, "cross");
+        static const Field cross(ModuleKind::delay, "cross"), begin(ModuleKind::delay, "begin");
         cross_ = cross.on(graph.values);
+        fromBoth_ = begin.whole(graph.values) == 1;
         for (std::size_t c = 0; c < setting.candidates; ++c) candidates_.emplace_back(longestSeconds * rateHz_);
     }
     void setValues(std::size_t c, std::span<const double> v) override {
@@ -108,8 +109,12 @@ private:
         for (std::size_t t = 0; t < inLeft.size(); ++t) { // whatever stands behind the last
             const float backLeft = x.feedback * echoes[0][t];
             const float backRight = x.feedback * echoes[1][t];
-            const float left = cross_ ? 0.5f * (row.left[t] + row.right[t]) + backRight : row.left[t] + backLeft;
-            const float right = cross_ ? backLeft : row.right[t] + backRight;
+            float left = row.left[t] + (cross_ ? backRight : backLeft);
+            float right = row.right[t] + (cross_ ? backLeft : backRight);
+            if (cross_ && !fromBoth_) {
+                left = 0.5f * (row.left[t] + row.right[t]) + backRight;
+                right = backLeft;
+            }
             inLeft[t] = std::clamp(left, -16.0f, 16.0f);
             inRight[t] = std::clamp(right, -16.0f, 16.0f);
         }
@@ -120,7 +125,7 @@ private:
         row.right = echoes[1];
     }
     double rateHz_, tempo_;
-    bool cross_ = false;
+    bool cross_ = false, fromBoth_ = false;
     std::vector<Candidate> candidates_;
 };
 

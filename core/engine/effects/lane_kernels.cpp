@@ -357,8 +357,11 @@ struct LaneSplitter {
 void runBandCompressor(BandCompressor& c, StereoLanes& lanes, int frames) {
     LaneSplitter left(c.splitters[0]), right(c.splitters[1]);
     GroupRamp lowSplit = rampOf(c.lowSplit, frames), highSplit = rampOf(c.highSplit, frames);
-    GroupRamp downThreshold = rampOf(c.downThreshold, frames), downSlope = rampOf(c.downSlope, frames);
-    GroupRamp upThreshold = rampOf(c.upThreshold, frames), upSlope = rampOf(c.upSlope, frames);
+    GroupRamp downSlope = rampOf(c.downSlope, frames), upSlope = rampOf(c.upSlope, frames);
+    GroupRamp downThreshold[3] = {rampOf(c.downThresholds[0], frames), rampOf(c.downThresholds[1], frames),
+                                  rampOf(c.downThresholds[2], frames)};
+    GroupRamp upThreshold[3] = {rampOf(c.upThresholds[0], frames), rampOf(c.upThresholds[1], frames),
+                                rampOf(c.upThresholds[2], frames)};
     GroupRamp attack = rampOf(c.attack, frames), release = rampOf(c.release, frames);
     GroupRamp gains[3] = {rampOf(c.gains[0], frames), rampOf(c.gains[1], frames), rampOf(c.gains[2], frames)};
     Group level[3] = {load(c.level[0]), load(c.level[1]), load(c.level[2])};
@@ -371,26 +374,24 @@ void runBandCompressor(BandCompressor& c, StereoLanes& lanes, int frames) {
         right.split(load(lanes.right[t]), crossovers, r);
         Group x = zero, y = zero;
         most = zero;
-        for (int b = 0; b < 3; ++b) {
+        for (std::size_t b = 0; b < 3; ++b) {
             const Group peak = larger(magnitude(l[b]), magnitude(r[b]));
             const Group rate = whereGreater(peak, level[b], attack.now, release.now);
             level[b] = mulAdd(rate, level[b] - peak, peak);
             const Group db = dbOf(level[b]);
-            const Group down = downSlope.now * larger(db - downThreshold.now, zero);
+            const Group down = downSlope.now * larger(db - downThreshold[b].now, zero);
             // What lies below −80 dB is let go, so that silence stays silent.
             const Group heard = clamp((db + splat(100.0f)) * splat(1.0f / 20.0f), 0.0f, 1.0f);
-            const Group up = heard * smaller(upSlope.now * larger(upThreshold.now - db, zero), splat(36.0f));
+            const Group up = heard * smaller(upSlope.now * larger(upThreshold[b].now - db, zero), splat(36.0f));
             const Group gain = gains[b].now * gainOf(up - down);
             most = larger(most, down);
             x = mulAdd(l[b], gain, x);
             y = mulAdd(r[b], gain, y);
-            gains[b].advance();
+            for (GroupRamp* m : {&gains[b], &downThreshold[b], &upThreshold[b]}) m->advance();
         }
         store(x, lanes.left[t]);
         store(y, lanes.right[t]);
-        for (GroupRamp* m :
-             {&lowSplit, &highSplit, &downThreshold, &downSlope, &upThreshold, &upSlope, &attack, &release})
-            m->advance();
+        for (GroupRamp* m : {&lowSplit, &highSplit, &downSlope, &upSlope, &attack, &release}) m->advance();
     }
     for (std::size_t b = 0; b < 3; ++b) store(level[b], c.level[b]);
     store(most, c.reduction);
@@ -486,9 +487,10 @@ void runLimiter(Limiter& l, StereoLanes& lanes, int frames) {
 
 void runBandCompressor(BandCompressor& c, StereoLanes& lanes, int frames) {
     HWY_DYNAMIC_DISPATCH(runBandCompressor)(c, lanes, frames);
-    for (LaneRamp* value : {&c.lowSplit, &c.highSplit, &c.downThreshold, &c.downSlope, &c.upThreshold, &c.upSlope,
-                            &c.attack, &c.release, &c.gains[0], &c.gains[1], &c.gains[2]})
+    for (LaneRamp* value : {&c.lowSplit, &c.highSplit, &c.downSlope, &c.upSlope, &c.attack, &c.release})
         value->arrive();
+    for (auto* bands : {&c.gains, &c.downThresholds, &c.upThresholds})
+        for (LaneRamp& value : *bands) value.arrive();
 }
 
 void runBandWidth(BandWidth& w, StereoLanes& lanes, int frames) {

@@ -142,12 +142,12 @@ struct Splitter {
             for (Row& row : section) row[lane] = 0.0f;
     }
 };
-/// Compresses each of three bands downward above one threshold and upward below another; thresholds in dB, slopes 1 −
-/// 1/ratio, attack and release as coefficients per sample.
+/// Compresses each of three bands downward above one threshold and upward below another of its own; thresholds in dB,
+/// slopes 1 − 1/ratio, attack and release as coefficients per sample.
 struct BandCompressor {
     LaneRamp lowSplit, highSplit; ///< tan(π f / rate)
-    LaneRamp downThreshold, downSlope, upThreshold, upSlope, attack, release;
-    std::array<LaneRamp, 3> gains;
+    LaneRamp downSlope, upSlope, attack, release;
+    std::array<LaneRamp, 3> gains, downThresholds, upThresholds;
     std::array<Splitter, 2> splitters;
     alignas(64) std::array<Row, 3> level{};
     alignas(64) Row reduction{};

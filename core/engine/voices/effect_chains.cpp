@@ -148,7 +148,7 @@ void EffectChains::follow(std::size_t c, std::span<const std::array<float, signa
         const ModuleKind kind = output ? ModuleKind::output : kinds_[static_cast<std::size_t>(link.index)];
         const ParameterDescriptor& d = parametersOf(kind)[static_cast<std::size_t>(link.field)];
         double& value = values[static_cast<std::size_t>(link.field)];
-        value = fromMovement(d, toMovement(d, value) + static_cast<double>(by));
+        value = movedBy(d, value, static_cast<double>(by), link.linear);
     }
     for (std::size_t e = 0; e < effects_.size(); ++e)
         if (graph.effects[e].moved) aimEffect(c, e);

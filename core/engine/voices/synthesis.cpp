@@ -115,6 +115,17 @@ void Synthesis::prepareVoice(Voice& voice, std::size_t l, Rows* rows) {
     voice.jobs.resize(voice.oscillators.size());
     voice.filterJobs.resize(2 * voiced_);
     if (layer.doubled) voice.halvings.resize(layer.written.size() * voiced_);
+    if (graph.driveCurve) {
+        voice.driven = std::make_unique<kernels::Shaper>();
+        voice.driven->curve = *graph.driveCurve;
+        voice.driven->rateHz = static_cast<float>(rate_);
+        for (std::size_t c = 0; c < voiced_; ++c) {
+            voice.driven->output.set(c, 1.0, true);
+            voice.driven->mix.set(c, 1.0, true);
+        }
+        kernels::StereoLanes silence{};
+        kernels::runShaper(*voice.driven, silence, 1); // coefficients are made before the audio thread asks
+    }
     std::size_t place = 0;
     for (std::size_t c = 0; c < voiced_; ++c) {
         CandidateVoice& candidate = voice.candidates[c];

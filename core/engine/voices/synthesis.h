@@ -264,6 +264,8 @@ private:
     void makeBlocks(Voice& voice, std::size_t l, Rows* voiceRows, int frames);
     /// Makes the blocks of a layer and adds them to the output.
     void processLayer(std::size_t l, int at, int frames);
+    /// Drives what a note has come to into its layer's curve, all its rows joined.
+    void driveVoice(Voice& voice, std::size_t l, Rows* voiceRows, int frames);
     void addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows, int at);
     /// Whether a voice has died away or has been stolen.
     bool finished(const Voice& voice) const;

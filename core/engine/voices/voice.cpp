@@ -89,8 +89,11 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
     candidate.layerDb = 0.0f;
     // Moved parts start from where they stand in the patch, on their scales of movement.
     constexpr std::size_t mostParts = mostModulesOfLayer; // each module is one part at most
-    std::array<std::array<double, mostFields>, mostParts> moves;
-    for (std::size_t i = 0; i < layer.parts.size(); ++i) moves[i].fill(0.0);
+    std::array<std::array<double, mostFields>, mostParts> moves, shares;
+    for (std::size_t i = 0; i < layer.parts.size(); ++i) {
+        moves[i].fill(0.0);
+        shares[i].fill(0.0);
+    }
     for (std::size_t i = 0; i < layer.links.size(); ++i) {
         const ControlLink& link = layer.links[i];
         float by =
@@ -104,7 +107,9 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
         case ControlLink::To::layerLevel: candidate.layerDb += by; break;
         case ControlLink::To::amountOf: candidate.linkAmounts[at] += by; break;
         case ControlLink::To::audioAmountOf: candidate.audioAmounts[at] += by; break;
-        case ControlLink::To::part: moves[at][static_cast<std::size_t>(link.field)] += by; break;
+        case ControlLink::To::part:
+            (link.linear ? shares : moves)[at][static_cast<std::size_t>(link.field)] += by;
+            break;
         }
     }
     // Amounts may ask for more than can be heard, or computed.
@@ -119,8 +124,10 @@ void followLinks(CandidateVoice& candidate, const LayerGraph& layer) {
         const MovedPart& part = layer.parts[i];
         std::array<double, mostFields> values = part.values;
         const auto fields = parametersOf(part.kind);
-        for (std::size_t k = 0; k < static_cast<std::size_t>(part.count); ++k)
-            if (moves[i][k] != 0.0) values[k] = fromMovement(fields[k], toMovement(fields[k], values[k]) + moves[i][k]);
+        for (std::size_t k = 0; k < static_cast<std::size_t>(part.count); ++k) {
+            if (shares[i][k] != 0.0) values[k] = movedBy(fields[k], values[k], shares[i][k], true);
+            if (moves[i][k] != 0.0) values[k] = movedBy(fields[k], values[k], moves[i][k], false);
+        }
         std::array<double, mostFields>& before = candidate.partValues[i];
         if (values == before) continue;
         const auto count = static_cast<std::size_t>(part.count);

@@ -99,6 +99,7 @@ struct Voice {
     std::vector<kernels::SourceJob> jobs;         ///< likewise: with what they ended the last block with
     std::vector<kernels::FilterJob> filterJobs;   ///< [candidate][side]
     std::vector<Halving> halvings;                ///< [candidate][written row], of doubled layers
+    std::unique_ptr<kernels::Shaper> driven;      ///< of layers with a drive curve, one lane a candidate
 };
 
 /// Brings everything that links move to where the candidate's signals stand now. `layer`: as it stands in the patch,

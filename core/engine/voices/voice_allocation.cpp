@@ -140,6 +140,9 @@ void Synthesis::startVoice(const Pending& start) {
         const bool glide = graph.glideSeconds > 0.0 && start.hasGlideFrom && (graph.glideAlways || start.overlapping);
         candidate.glideFrom = glide ? start.glideFrom - start.pitch : 0.0;
         strike(voice, c, start.layer);
+        if (!voice.driven) continue;
+        for (kernels::ShaperSide& side : voice.driven->sides) side.clear(c);
+        voice.driven->drive.set(c, static_cast<double>(valuesOf(candidate, c, start.layer).drive), true);
     }
     startPhases(voice, start.layer);
     prime(voice, start.layer);
@@ -151,7 +154,7 @@ void Synthesis::strike(Voice& voice, std::size_t c, std::size_t l) {
     for (Lfo& lfo : candidate.lfos) lfo.start();
     followMovers(voice, c, l);
     candidate.version = 0;
-    candidate.velocityGain = gainFromDb(valuesOf(candidate, c, l).velocityDb * (voice.velocity / 127.0 - 1.0));
+    candidate.velocityGain = velocityGainOf(valuesOf(candidate, c, l), voice.velocity);
 }
 
 void Synthesis::prime(Voice& voice, std::size_t l) {

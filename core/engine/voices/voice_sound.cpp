@@ -73,6 +73,41 @@ void Synthesis::addFilterJobs(Voice& voice) {
             filterJobs_.push_back(&voice.filterJobs[2 * c + side]);
 }
 
+void Synthesis::driveVoice(Voice& voice, std::size_t l, Rows* voiceRows, int frames) {
+    kernels::Shaper& shaper = *voice.driven;
+    const Layer& layer = layers_[l];
+    const bool second = layer.secondIn && !graphs_.front().layers[l].filtered();
+    for (std::size_t c = 0; c < voiced_; ++c) {
+        shaper.drive.set(c, static_cast<double>(valuesOf(voice.candidates[c], c, l).drive), false);
+        const Rows& rows = voiceRows[c];
+        const auto join = [frames](float* to, const float* from) {
+            for (int t = 0; t < frames; ++t) to[t] += from[t];
+        };
+        if (second) join(rows.left, rows.left2);
+        if (second && stereo_) join(rows.right, rows.right2);
+        if (layer.past) join(rows.left, rows.leftPast);
+        if (layer.past && stereo_) join(rows.right, rows.rightPast);
+    }
+    kernels::StereoLanes lanes{};
+    std::array<StereoRow, kernels::laneCount> blocks{};
+    const std::span<StereoRow> used(blocks.data(), voiced_);
+    for (int at = 0; at < frames; at += kernels::blockFrames) {
+        const int count = std::min(kernels::blockFrames, frames - at);
+        for (std::size_t c = 0; c < voiced_; ++c) {
+            const float* right = stereo_ ? voiceRows[c].right : voiceRows[c].left;
+            std::copy_n(voiceRows[c].left + at, kernels::blockFrames, blocks[c].left.data());
+            std::copy_n(right + at, kernels::blockFrames, blocks[c].right.data());
+        }
+        kernels::toLanes(used, lanes, count);
+        kernels::runShaper(shaper, lanes, count);
+        kernels::fromLanes(lanes, used, count);
+        for (std::size_t c = 0; c < voiced_; ++c) {
+            std::copy_n(blocks[c].left.data(), count, voiceRows[c].left + at);
+            if (stereo_) std::copy_n(blocks[c].right.data(), count, voiceRows[c].right + at);
+        }
+    }
+}
+
 bool Synthesis::finished(const Voice& voice) const {
     if (voice.fading) return voice.fadeSeconds >= stealFadeSeconds;
     if (voice.held) return false;
@@ -124,6 +159,8 @@ void Synthesis::processLayer(std::size_t l, int at, int frames) {
     const kernels::FilterPair pair{graph.filters[0].structure, graph.filters[1].structure, graph.parallel,
                                    graph.fedBack};
     kernels::runFilters(filterJobs_, pair, static_cast<float>(rate_), frames);
+    if (graph.driveCurve)
+        for (std::uint16_t v : layer.sounding) driveVoice(layer.voices[v], l, &layer.rows[v * voiced_], frames);
     mixJobs_.clear();
     for (std::uint16_t v : layer.sounding) addMixJobs(layer.voices[v], l, &layer.rows[v * voiced_], at);
     kernels::mix(mixJobs_, frames);
@@ -224,7 +261,9 @@ void Synthesis::makeVoices(int at, int frames) {
 
 void Synthesis::addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows, int at) {
     const Layer& layer = layers_[l];
-    const bool unfiltered2 = layer.secondIn && !graphs_.front().layers[l].filtered();
+    const LayerGraph& graph = graphs_.front().layers[l];
+    const bool joined = graph.driveCurve.has_value(); // by driveVoice()
+    const bool unfiltered2 = layer.secondIn && !graph.filtered() && !joined;
     for (std::size_t c = 0; c < voiced_; ++c) {
         const CandidateVoice& candidate = voice.candidates[c];
         const LayerGraph& values = valuesOf(candidate, c, l);
@@ -241,7 +280,7 @@ void Synthesis::addMixJobs(Voice& voice, std::size_t l, const Rows* voiceRows, i
         const auto addAll = [&](const Sides& sum, float gain) {
             add(rows.left, rows.right, sum, gain);
             if (unfiltered2) add(rows.left2, rows.right2, sum, gain);
-            if (layer.past) add(rows.leftPast, rows.rightPast, sum, gain);
+            if (layer.past && !joined) add(rows.leftPast, rows.rightPast, sum, gain);
         };
         addAll(output_[c], 1.0f);
         if (sends_ && values.send > 0.0f) addAll(sent_[c], values.send);
