@@ -18,6 +18,7 @@ void addPiece(CLI::App& app);
 void addWavetable(CLI::App& app);
 void addChanges(CLI::App& app);
 void addStages(CLI::App& app);
+void addElements(CLI::App& app);
 void addParams(CLI::App& app);
 
 } // namespace facet::cli

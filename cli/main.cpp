@@ -27,6 +27,7 @@ int run(int argc, char** argv) {
     facet::cli::addWavetable(app);
     facet::cli::addChanges(app);
     facet::cli::addStages(app);
+    facet::cli::addElements(app);
     facet::cli::addParams(app);
     try {
         app.parse(argc, argv); // runs the command

@@ -1,4 +1,4 @@
-// analyze, readings, compare, stages: what recordings and patches measure.
+// analyze, readings, compare, stages, elements: what recordings and patches measure.
 #include "cli/commands.h"
 #include "cli/input.h"
 #include "core/analysis/profile.h"
@@ -9,6 +9,7 @@
 #include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/engine/inspect/stage.h"
+#include "core/match/heard_elements.h"
 #include "core/match/report.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/value_text.h"
@@ -36,6 +37,19 @@ void printComparison(const Comparison& comparison) {
         fmt::print("\n{:<12} {:>3.0f}  {}\n", labelOf(facet.facet), facet.likeness, facet.words);
         for (const auto& value : facet.values) fmt::print("{}", valueLine(value));
     }
+}
+
+/// Where no notes are given: low and high, soft and hard, apart and together.
+Performance auditionPhrase() {
+    Performance phrase;
+    phrase.rateHz = analysisRateHz;
+    phrase.notes = {{0.05, 0.55, 45, 0.0, 110.0},
+                    {0.6, 1.0, 57, 0.0, 60.0},
+                    {1.0, 1.6, 52, 0.0, 100.0},
+                    {1.5, 2.1, 64, 0.0, 80.0},
+                    {2.3, 3.2, 48, 0.0, 127.0}};
+    phrase.normalize();
+    return phrase;
 }
 
 void printProfile(const Profile& profile, const Heard& heard) {
@@ -188,6 +202,50 @@ void addStages(CLI::App& app) {
                            reading.addedDb[i]);
             fmt::print("\n");
         }
+    });
+}
+
+void addElements(CLI::App& app) {
+    struct Options {
+        std::string patch, notes, performance;
+        int threads = hardwareThreads();
+        bool json = false;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("elements", "Say what a patch is made of, and how much of it is heard");
+    command->add_option("PATCH", options->patch, "Patch file (JSON)")->required();
+    auto* notes = command->add_option("--notes", options->notes, "Standard MIDI File that it plays");
+    command->add_option("--performance", options->performance, "Performance file (JSON) that it plays")
+        ->excludes(notes);
+    command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
+    command->add_flag("--json", options->json, "Write JSON");
+    command->callback([options] {
+        const Patch patch = readPatch(options->patch);
+        Performance played = options->notes.empty() ? auditionPhrase() : readMidi(options->notes);
+        if (!options->performance.empty()) played = readPerformance(options->performance);
+        if (played.frames == 0) {
+            double end = 0.0;
+            for (const Note& note : played.notes) end = std::max(end, note.end);
+            played.frames = static_cast<int>(std::ceil((end + 1.0) * played.rateHz));
+        }
+        played.channelCount = 2;
+        const StopOnSignal signals;
+        const auto elements = heardElements(patch, played, options->threads, {.stop = signals.token(), .progress = {}});
+        if (options->json) {
+            Json list = Json::array();
+            for (const HeardElement& each : elements)
+                list.push_back({{"element", wordOf(each.element.element)},
+                                {"words", each.element.words},
+                                {"cost", std::round(10.0 * each.cost) / 10.0},
+                                {"heard", each.heard()}});
+            fmt::print("{}", jsonText({{"elements", std::move(list)}}));
+            return;
+        }
+        for (const HeardElement& each : elements)
+            fmt::print("{:<20} {:<48} {}\n", wordOf(each.element.element), each.element.words,
+                       !each.element.without ? "what it is made from"
+                       : each.heard()        ? fmt::format("without it {:.0f} less alike", each.cost)
+                                             : "not heard here");
     });
 }
 

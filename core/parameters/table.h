@@ -124,8 +124,6 @@ std::span<const ParameterDescriptor> parametersOf(ModuleKind kind);
 int fieldIndex(ModuleKind kind, std::string_view field);
 /// The whole table.
 std::span<const ParameterDescriptor> parameterTable();
-/// Grows whenever the table or the sound of a parameter changes.
-inline constexpr int parameterTableVersion = 4;
 
 /// What moves a parameter (links, the search's steps) moves it along its scale: frequencies in semitones, other
 /// logarithmic quantities in octaves (doublings of value + logOffset), everything else in its own unit.
