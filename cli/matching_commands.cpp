@@ -34,7 +34,7 @@ struct MatchOptions : Listening {
     std::string out;
     std::string start;
     std::vector<std::string> locks, ranges, leftOut;
-    std::string focus, without;
+    std::string focus, without, ruledOut;
     double seconds = 20.0;
     int evaluations = 0;
     std::uint64_t seed = 1;
@@ -88,6 +88,7 @@ void runMatch(const MatchOptions& options) {
         const auto [address, range] = parseRange(text, settings.start);
         settings.limits.ranges[address] = range;
     }
+    settings.limits.ruledOut = elementsOfWords(options.ruledOut);
     settings.weights = weightsWithout(options.without);
     if (!options.focus.empty()) {
         const auto [low, high] = parsePair(options.focus, "--focus");
@@ -173,6 +174,9 @@ void addMatch(CLI::App& app) {
         ->check(problemOfPair)
         ->allow_extra_args(false);
     command->add_option("--without", options->without, "Facets that do not count, for example space,width");
+    command->add_option(
+        "--rule-out", options->ruledOut,
+        "Elements that the patch may not have, for example \"fm, second source\" or \"effects\"; see elements");
     command->add_option("--focus", options->focus, "Band LOW:HIGH in Hz that the search looks at")
         ->check(problemOfPair);
     command->add_option("--tempo", options->tempo, "Quarter notes per minute")->check(CLI::Range(10.0, 1000.0));

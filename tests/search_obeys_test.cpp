@@ -187,6 +187,43 @@ TEST(Ranges, HoldAtEveryTurnOfASearch) {
         }
 }
 
+TEST(RuledOutElements, ComeBackAtNoTurnOfASearch) {
+    // The recording has two of them; what a search would add or take for the only source is ruled out too.
+    Patch sounding = filtered(900.0);
+    sounding.set({"layer:a/source:b", "on"}, 1.0);
+    sounding.set({"layer:a/source:b", "octave"}, -1.0);
+    sounding.add("delay:a");
+    sounding.set({"delay:a", "on"}, 1.0);
+    const Performance notes = played({45, 52});
+    const Recording reference = render(sounding, notes);
+    MatchSettings settings = quick(500);
+    settings.limits.ruledOut = elementsOfWords("effects, second source, detuned sources, noise, saw");
+    const MatchResult result = match(reference, notes, settings);
+    std::vector<Patch> found{result.best.patch};
+    for (const ScoredPatch& other : result.runnersUp) found.push_back(other.patch);
+    for (const Patch& patch : found)
+        for (const PatchElement& each : elementsOf(patch))
+            EXPECT_FALSE(settings.limits.ruledOut.contains(each.element)) << wordOf(each.element);
+    EXPECT_GT(result.best.likeness, result.before.likeness);
+}
+
+TEST(AMatch, NeverEndsLessAlikeThanItBegan) {
+    // Near the goal, with hardly any time: simpler patches and smaller losses may not cost likeness.
+    Patch goal = filtered(900.0);
+    goal.add("chorus:a");
+    goal.set({"chorus:a", "on"}, 1.0);
+    const Performance notes = played({45, 52, 57});
+    const Recording reference = render(goal, notes);
+    for (const double cutoff : {900.0, 930.0, 1100.0})
+        for (const int evaluations : {20, 150}) {
+            MatchSettings settings = quick(evaluations);
+            settings.start = goal;
+            settings.start.set({"layer:a/filter:a", "cutoff"}, cutoff);
+            const MatchResult result = match(reference, notes, settings);
+            EXPECT_GE(result.best.likeness, result.before.likeness - 1e-9) << cutoff << " " << evaluations;
+        }
+}
+
 TEST(Locks, HoldForTheOutputToo) {
     const Address output{"output", "level"};
     const Performance notes = played({45, 52});

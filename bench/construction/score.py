@@ -23,12 +23,11 @@ SAME = {
     "late layer": "second source",
     "voice drive": "saturation",  # driven before or behind the level envelope
     "folded": "folding",
-    "clipped": "saturation",
     "feedback fm": "saw",  # which it comes to
     "detuned sources": "stacked",  # a stack of two, or two sources
     "resonator": "comb",
-    "filter lfo": "filter lfo",
     "sample": "partials",
+    "wavetable": "partials",
 }
 
 

@@ -201,7 +201,7 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     const bool curvesDrawn =
         std::any_of(result.curves.begin(), result.curves.end(), [](const auto& curves) { return !curves.empty(); });
     budget.stages().enter("score");
-    rescoreWinner(scored, prepared, curvesDrawn, search, deadline);
+    rescoreWinner(scored, result.before, prepared, curvesDrawn, search, deadline);
     if (scored.empty()) scored.push_back(result.before);
     for (ScoredPatch& each : scored) each.reading = reading;
 
@@ -213,7 +213,8 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.evaluations = budget.evaluations(); // what follows is compared with nothing
     budget.stages().enter("certainty");
     constexpr double mayBeLate = 0.4; // seconds
-    if (!deadline.hurried() && !deadline.passedIn(budget.certaintySeconds() - mayBeLate)) result.ranges = certaintyOf(search, result.best.patch);
+    if (!deadline.hurried() && !deadline.passedIn(budget.certaintySeconds() - mayBeLate))
+        result.ranges = certaintyOf(search, result.best.patch);
     result.unidentifiable = unidentifiableOf(search.inputs, result.best.patch);
     result.shortfalls = shortfallsOf(result.best.comparison, result.best.facetFloors, prepared.front().profile,
                                      measureQuality(first.reference));

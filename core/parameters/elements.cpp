@@ -22,6 +22,7 @@ constexpr auto elementWords = std::to_array<std::string_view>({"saw",
                                                                "sine",
                                                                "noise",
                                                                "partials",
+                                                               "wavetable",
                                                                "sample",
                                                                "blend",
                                                                "stacked",
@@ -79,8 +80,8 @@ Element elementOf(Wave wave) {
     case Wave::saw: return Element::saw;
     case Wave::pulse: return Element::pulse;
     case Wave::clippedSine: return Element::sine;
-    case Wave::harmonics:
-    case Wave::wavetable: return Element::partials;
+    case Wave::harmonics: return Element::partials;
+    case Wave::wavetable: return Element::wavetable;
     case Wave::noise: return Element::noise;
     case Wave::sample: return Element::sample;
     }
@@ -350,7 +351,7 @@ private:
         const bool alike = value(source.path, "wave") == value(first.path, "wave") &&
                            std::abs(intervalOf(source) - intervalOf(first)) < same;
         if (!alike)
-            add(Element::secondSource,
+            add(Element::otherSource,
                 fmt::format("a second source {:+.0f} semitones", intervalOf(source) - intervalOf(first)),
                 facet::without(patch_, source.path));
         else if (value(source.path, "cents") != value(first.path, "cents"))
@@ -464,6 +465,11 @@ std::set<Element> elementsOfWords(std::string_view list) {
         while (word.starts_with(' ')) word.remove_prefix(1);
         while (word.ends_with(' ')) word.remove_suffix(1);
         if (word.empty()) continue;
+        if (word == "effects") {
+            for (int i = static_cast<int>(Element::saturation); i < elementCount; ++i)
+                elements.insert(static_cast<Element>(i));
+            continue;
+        }
         const auto element = elementOfWord(word);
         if (!element)
             throw Error(fmt::format("“{}” is no element; there are {}.", word, fmt::join(elementWords, ", ")));
@@ -484,8 +490,19 @@ Patch withoutElements(Patch patch, const std::set<Element>& unwanted) {
         const auto found = std::find_if(elements.begin(), elements.end(), [&](const PatchElement& each) {
             return each.without && unwanted.contains(each.element) && !each.without->soundsLike(patch);
         });
-        if (found == elements.end()) return patch;
+        if (found == elements.end()) break;
         patch = *found->without;
+    }
+    const Patch before = patch;
+    for (const auto& module : before.modules()) {
+        if (module.kind != ModuleKind::source || !takesPart(patch, module)) continue;
+        const Address wave{module.path, "wave"};
+        if (!unwanted.contains(elementOf(static_cast<Wave>(patch.value(wave))))) continue;
+        for (Wave other : {Wave::saw, Wave::pulse, Wave::triangle, Wave::sine, Wave::noise})
+            if (!unwanted.contains(elementOf(other))) {
+                patch.set(wave, static_cast<double>(other));
+                break;
+            }
     }
     return patch;
 }

@@ -22,12 +22,13 @@ enum class Element : std::uint8_t {
     triangle,
     sine,
     noise,
-    partials, ///< levels of its own: a table, a wavetable
+    partials, ///< levels of its own
+    wavetable,
     sample,
     blend, ///< two waves in one cycle
     stacked,
     detunedSources, ///< a second source of the same wave at the same interval
-    secondSource,   ///< one of another wave or interval
+    otherSource,    ///< one of another wave or interval
     fm,
     feedbackFm,
     ring,
@@ -75,13 +76,14 @@ enum class Element : std::uint8_t {
     response,
     width
 };
-inline constexpr int elementCount = 54;
+inline constexpr int elementCount = 55;
 
 /// "saw", "second source", "filter envelope", …; unique.
 std::string_view wordOf(Element element);
 /// The element of a word; nothing for what is none.
 std::optional<Element> elementOfWord(std::string_view word);
-/// "saw, chorus, no such thing" → elements. Throws Error that names the first unknown word and lists all known ones.
+/// "saw, chorus" → elements; "effects" stands for all that come behind the voices. Throws Error that names the first
+/// unknown word and lists all known ones.
 std::set<Element> elementsOfWords(std::string_view list);
 
 /// An element as one patch has it.
@@ -97,7 +99,7 @@ struct PatchElement {
 /// addresses.
 std::vector<PatchElement> elementsOf(const Patch& patch, std::span<const std::string> curves = {});
 
-/// The patch without what is named, as far as it can go without; the only source stays.
+/// The patch without what is named. An only source of an unwanted wave plays another one.
 Patch withoutElements(Patch patch, const std::set<Element>& unwanted);
 
 } // namespace facet

@@ -66,7 +66,7 @@ bool effectMatters(const Patch& patch, const Patch::Module& module, std::string_
     switch (module.kind) {
     case ModuleKind::postFilter: return filterMatters(value.choice<FilterKind>("kind"), field);
     case ModuleKind::chorus:
-        if (field == "rate" || field == "right_rate") return moved("depth");
+        if (field == "rate" || field == "right_rate" || field == "phase" || field == "sides") return moved("depth");
         return true;
     case ModuleKind::flanger:
     case ModuleKind::phaser:

@@ -1,6 +1,7 @@
 // What the producer has said about parameters before a search.
 #pragma once
 
+#include "core/parameters/elements.h"
 #include "core/parameters/patch.h"
 
 #include <algorithm>
@@ -16,6 +17,7 @@ struct SearchLimits {
     std::set<Address> locks;
     std::map<Address, std::pair<double, double>> ranges; ///< allowed values, in the parameter's unit
     std::set<ModuleKind> excluded{};                     ///< kinds of effects that there may be none of
+    std::set<Element> ruledOut{};                        ///< elements that there may be none of, also new ones
 
     bool locked(const Address& address) const { return locks.contains(address); }
     /// Whether any parameter of a module is locked.

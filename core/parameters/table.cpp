@@ -372,6 +372,10 @@ constexpr ParameterDescriptor table[] = {
     {K::chorus, "depth", "Depth", U::milliseconds, 0, 20, 2, logarithmic, 0.1, {}, FacetSet(motion | pitch), block, 0.1, 8,
      "How far the delays go to either side"},
     {K::chorus, "delay", "Delay", U::milliseconds, 1, 50, 12, logarithmic, 0, {}, FacetSet(motion | harmonics), block, 2, 30, "Delay in the middle"},
+    {K::chorus, "phase", "Start phase", U::degrees, 0, 360, 0, linear, 0, {}, FacetSet(motion | harmonics), block, 0, 360,
+     "Place in the cycle at the beginning"},
+    {K::chorus, "sides", "Left to right", U::degrees, 0, 360, 0, linear, 0, {}, width, block, 0, 360,
+     "How far the right side is ahead in the cycle"},
     {K::chorus, "spread", "Spread", U::percent, 0, 100, 100, linear, 0, {}, width, block, 0, 100, "How far the copies are panned apart"},
 
     onOf(K::flanger, FacetSet(motion | harmonics)), chainOf(K::flanger, FacetSet(motion | harmonics)), mixOf(K::flanger, FacetSet(motion | harmonics), 50),
@@ -384,7 +388,7 @@ constexpr ParameterDescriptor table[] = {
      "What comes out goes in again"},
     {K::flanger, "phase", "Start phase", U::degrees, 0, 360, 0, linear, 0, {}, FacetSet(motion | harmonics), block, 0, 360,
      "Place in the cycle at the beginning"},
-    {K::flanger, "sides", "Left to right", U::degrees, 0, 180, 0, linear, 0, {}, width, block, 0, 0, "How far the right side is ahead in the cycle"},
+    {K::flanger, "sides", "Left to right", U::degrees, 0, 180, 0, linear, 0, {}, width, block, 0, 180, "How far the right side is ahead in the cycle"},
 
     onOf(K::phaser, FacetSet(motion | harmonics)), chainOf(K::phaser, FacetSet(motion | harmonics)), mixOf(K::phaser, FacetSet(motion | harmonics), 50),
     {K::phaser, "stages", "Stages", U::count, 2, 64, 6, linear, 0, {}, FacetSet(motion | harmonics), graph, 0, 0, "All-passes in the chain"},
@@ -397,7 +401,7 @@ constexpr ParameterDescriptor table[] = {
      "What comes out goes in again"},
     {K::phaser, "phase", "Start phase", U::degrees, 0, 360, 0, linear, 0, {}, FacetSet(motion | harmonics), block, 0, 360,
      "Place in the cycle at the beginning"},
-    {K::phaser, "sides", "Left to right", U::degrees, 0, 180, 0, linear, 0, {}, width, block, 0, 0, "How far the right side is ahead in the cycle"},
+    {K::phaser, "sides", "Left to right", U::degrees, 0, 180, 0, linear, 0, {}, width, block, 0, 180, "How far the right side is ahead in the cycle"},
 
     onOf(K::shifter, FacetSet(pitch | harmonics)), chainOf(K::shifter, FacetSet(pitch | harmonics)), mixOf(K::shifter, FacetSet(pitch | harmonics), 100),
     {K::shifter, "shift", "Shift", U::hertz, -4000, 4000, 0, linear, 0, {}, FacetSet(pitch | harmonics | motion), block, -500, 500,

@@ -25,10 +25,11 @@ public:
     void setValues(std::size_t c, std::span<const double> v) override {
         constexpr auto kind = ModuleKind::chorus;
         static const Field rate(kind, "rate"), depth(kind, "depth"), delay(kind, "delay"), spread(kind, "spread"),
-            rightRate(kind, "right_rate");
+            rightRate(kind, "right_rate"), phase(kind, "phase"), sides(kind, "sides");
         Candidate& x = candidates_[c];
         x.phases[0].setRate(rate.of(v), rateHz_);
         x.phases[1].setRate(rate.of(v) * rightRate.of(v) / 100.0, rateHz_);
+        x.starts = {phase.of(v) / 360.0, (phase.of(v) + sides.of(v)) / 360.0};
         x.depth = depth.of(v) * 1e-3 * rateHz_;
         x.delay = delay.of(v) * 1e-3 * rateHz_;
         for (int n = 0; n < voices_; ++n) {
@@ -52,7 +53,7 @@ public:
                 x.phases[side].advance(frames);
                 for (int v = 0; v < voices_; ++v) {
                     LinearRamp& ramp = x.ramps[side][static_cast<std::size_t>(v)];
-                    const double place = x.phases[side].cycles() + static_cast<double>(v) / voices_;
+                    const double place = x.phases[side].cycles() + x.starts[side] + static_cast<double>(v) / voices_;
                     ramp.aim(std::clamp(x.delay + x.depth * std::sin(fullTurn * place), 3.0, ring.longest()));
                     const float gain = x.gains[side][static_cast<std::size_t>(v)];
                     kernels::addDelayed(from, ring.at, ramp.now, ramp.to, gain, frames, to.data());
@@ -81,6 +82,7 @@ private:
         StereoRing ring;
         double depth = 0.0, delay = 100.0; ///< samples
         // Of both sides:
+        std::array<double, 2> starts{}; ///< cycles
         std::array<PhaseAccumulator, 2> phases;
         std::array<std::array<LinearRamp, mostVoices>, 2> ramps{};
         std::array<std::array<float, mostVoices>, 2> gains{};

@@ -66,18 +66,21 @@ std::vector<Patch> withEffects(const ProposalContext& in) {
         for (double attack : {3.0, 20.0})
             proposeEffect(in, ModuleKind::compressor,
                           {{"threshold", threshold}, {"ratio", 5.0}, {"attack", attack}, {"release", 140.0}}, all);
-    for (double rate : {0.15, 0.5})
+    // What moves slowly is near only where it is at the right place of its cycle.
+    for (double rate : {0.15, 0.3, 0.6})
         for (double center : {500.0, 1400.0})
-            for (double phase : {0.0, 180.0})
+            for (double phase : {0.0, 120.0, 240.0})
                 proposeEffect(in, ModuleKind::phaser, {{"rate", rate}, {"center", center}, {"phase", phase}}, all);
-    for (double rate : {0.15, 0.5})
+    for (double rate : {0.15, 0.3, 0.6})
         for (double delay : {2.0, 4.0})
-            for (double phase : {0.0, 180.0})
+            for (double phase : {0.0, 120.0, 240.0})
                 proposeEffect(in, ModuleKind::flanger, {{"rate", rate}, {"delay", delay}, {"phase", phase}}, all);
-    for (double rate : {0.4, 1.0})
-        for (double delay : {8.0, 16.0})
-            for (double depth : {0.8, 2.5})
-                proposeEffect(in, ModuleKind::chorus, {{"rate", rate}, {"delay", delay}, {"depth", depth}}, all);
+    for (double rate : {0.35, 0.6, 1.0})
+        for (double delay : {8.0, 15.0})
+            for (double phase : {0.0, 120.0, 240.0})
+                proposeEffect(in, ModuleKind::chorus,
+                              {{"rate", rate}, {"delay", delay}, {"depth", 2.0}, {"phase", phase}, {"sides", 270.0}},
+                              all);
     if (in.reference.width.stereo)
         for (double wide : {60.0, 150.0})
             proposeEffect(in, ModuleKind::width, {{"low", 0.5 * wide}, {"mid", wide}, {"high", wide}}, all);

@@ -68,11 +68,11 @@ bool Constraints::hasLocked(const Patch& patch) const {
 
 Patch Constraints::withoutExcluded(Patch patch) const {
     takeOutExcluded(settings_.limits, patch);
-    return patch;
+    return withoutElements(std::move(patch), settings_.limits.ruledOut);
 }
 
 Patch Constraints::applied(Patch patch) const {
-    takeOutExcluded(settings_.limits, patch);
+    patch = withoutExcluded(std::move(patch));
     takeOutLinksToLocked(settings_, patch);
     keepTies(settings_.start, patch);
     for (const auto& [address, range] : settings_.limits.ranges)

@@ -59,7 +59,9 @@ void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
     constexpr std::size_t followed = 6;
     constexpr int mostRounds = 3;
     MatchSettings settings = state.inputs.settings;
-    settings.limits.excluded.insert({ModuleKind::delay, ModuleKind::reverb});
+    // What rings on is an upper bound here; what is rare would stand in for what is not found yet.
+    settings.limits.excluded.insert(
+        {ModuleKind::delay, ModuleKind::reverb, ModuleKind::response, ModuleKind::resonator, ModuleKind::shifter});
     const std::vector<PreparedTarget> telling = tellingTargets(state.inputs, closeLook),
                                       few = tellingTargets(state.inputs, quickLook);
     const SearchInputs inputs{telling, state.inputs.whole, settings, state.inputs.task, state.inputs.identifiable};
@@ -77,9 +79,15 @@ void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
     state.raced = std::move(dry.raced);
     std::vector<Patch> found;
     for (const Patch& each : different(dry.leaderboard, followed)) {
+        const Profile& profile = state.inputs.profile();
+        const Patch echoing = withMeasuredEcho(profile, each);
+        std::vector<Patch> spaces = withMeasuredRoom(profile, each);
+        if (!echoing.soundsLike(each)) {
+            spaces.push_back(echoing);
+            for (Patch& both : withMeasuredRoom(profile, echoing)) spaces.push_back(std::move(both));
+        }
         found.push_back(state.constraints.applied(each));
-        Patch echoing = state.constraints.applied(withMeasuredEcho(state.inputs.profile(), each));
-        if (!echoing.soundsLike(found.back())) found.push_back(std::move(echoing));
+        for (Patch& space : spaces) found.push_back(state.constraints.applied(std::move(space)));
     }
     if (found.empty())
         found.push_back(state.constraints.applied(

@@ -3,6 +3,7 @@
 #include "core/match/proposals/effect_proposals.h"
 #include "core/match/proposals/module_proposals.h"
 #include "core/match/search/added_modules.h"
+#include "core/match/search/judged.h"
 #include "core/match/search/refine.h"
 
 #include <algorithm>
@@ -44,12 +45,18 @@ std::optional<Patch> with(const FittedEffect& effect, const Patch& patch) {
 
 } // namespace
 
-void addEffects(SearchState& state, const Evaluator& evaluator) {
-    constexpr int most = 4;
-    constexpr double leastGain = 0.015;
+namespace {
+
+/// Adds effects to `best` one by one, as long as they are worth it. Throws BudgetSpent; what was added until then
+/// stays.
+void addTo(Judged& best, SearchState& state, const Evaluator& evaluator) {
+    constexpr int most = 5;
+    constexpr double leastGain = 0.5; // of worth
+    constexpr double notFar = 1.12;   // times the rank without it: what likeness cannot make up for
+    constexpr std::size_t heard = 6;
     std::vector<FittedEffect> known;
     for (int pass = 0; pass < most; ++pass) {
-        const Candidate before = state.leaderboard.best();
+        const Candidate before = best.candidate;
         std::vector<Patch> proposals;
         const auto propose = [&](Patch&& patch) {
             proposals.push_back(state.constraints.applied(state.constraints.centered(std::move(patch))));
@@ -64,14 +71,43 @@ void addEffects(SearchState& state, const Evaluator& evaluator) {
         if (proposals.empty()) return;
         auto changed = evaluator.evaluate(proposals);
         state.reporter.report("effects");
-        const std::size_t asProposed = changed.size();
-        fitAddedModules(state, evaluator, changed, before, {.promising = 1.1, .mostKinds = 4, .iterations = 1});
-        if (pass == 0)
-            known = fittedOf({changed.begin() + static_cast<std::ptrdiff_t>(asProposed), changed.end()}, before);
-        std::erase_if(changed, [&](const Candidate& each) { return each.rank > before.rank; });
-        refineBest(state, evaluator, changed, 1, 1);
-        if (state.leaderboard.bestRank() > (1.0 - leastGain) * before.rank) return;
+        const auto asProposed = static_cast<std::ptrdiff_t>(changed.size());
+        fitAddedModules(state, evaluator, changed, before,
+                        {.promising = 1.25, .mostKinds = pass == 0 ? heard + 2 : heard, .iterations = 1});
+        std::vector<Candidate> fitted(changed.begin() + asProposed, changed.end());
+        if (pass == 0) known = fittedOf(fitted, before);
+        std::erase_if(fitted, [&](const Candidate& each) { return each.rank > notFar * before.rank; });
+        std::stable_sort(fitted.begin(), fitted.end(), better);
+        fitted.resize(std::min(fitted.size(), heard));
+        if (fitted.empty()) return;
+        evaluator.require(1);
+        const Judged found = mostWorth(state, fitted);
+        if (found.worth < best.worth + leastGain) return;
+        best = found;
+        best = mostWorth(state, {found.candidate, refine(state, evaluator, found.candidate, 1)});
+        state.reporter.report("effects");
     }
+}
+
+} // namespace
+
+void addEffects(SearchState& state, const Evaluator& evaluator) {
+    const Judged dry = mostWorth(state, {state.leaderboard.best()});
+    Judged best = dry;
+    const auto follow = [&] {
+        if (best.candidate.patch.soundsLike(dry.candidate.patch)) return;
+        for (const auto& module : best.candidate.patch.modules())
+            if (isEffect(module.kind) && !dry.candidate.patch.find(module.path)) state.settled.insert(module.path);
+        state.leaderboard.lead(best.candidate);
+        state.jacobian.forget();
+    };
+    try {
+        addTo(best, state, evaluator);
+    } catch (const BudgetSpent&) {
+        follow();
+        throw;
+    }
+    follow();
 }
 
 } // namespace facet

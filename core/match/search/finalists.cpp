@@ -89,24 +89,32 @@ void rankByWorth(std::vector<ScoredPatch>& scored, const ScoredPatch& before, co
     std::stable_sort(scored.begin(), scored.end(), [&](const ScoredPatch& a, const ScoredPatch& b) {
         return worthOf(a, search) > worthOf(b, search);
     });
-    if (search.constraints.allow(search.inputs.settings.start) && !scored.empty() &&
-        worthOf(before, search) > worthOf(scored.front(), search))
+    if (scored.empty() || !search.constraints.allow(search.inputs.settings.start)) return;
+    // Simpler, or nearer in what no facet sees, is no reason to sound less alike than at the beginning.
+    std::stable_partition(scored.begin(), scored.end(),
+                          [&](const ScoredPatch& each) { return each.likeness >= before.likeness; });
+    const ScoredPatch& best = scored.front();
+    if (best.likeness < before.likeness || worthOf(before, search) > worthOf(best, search))
         scored.insert(scored.begin(), before);
 }
 
-void rescoreWinner(std::vector<ScoredPatch>& scored, const std::vector<PreparedTarget>& targets, bool curvesDrawn,
-                   const SearchState& search, const Deadline& deadline) {
+void rescoreWinner(std::vector<ScoredPatch>& scored, ScoredPatch& before, const std::vector<PreparedTarget>& targets,
+                   bool curvesDrawn, const SearchState& search, const Deadline& deadline) {
     if (scored.empty()) return;
     const MatchSettings& settings = search.inputs.settings;
     const double scoreSeconds = search.budget.scoreSeconds();
     constexpr double batches = 2.0; // of as many seeds as there are threads
     const bool inTime = !deadline.hurried() && !deadline.passedIn(batches * scoreSeconds);
-    if (curvesDrawn || inTime)
-        scored.front() = scoreAll(scored.front().patch, targets, inTime ? scoredSeeds : 1, settings);
-    if (curvesDrawn || !inTime || scored.size() < 2 || deadline.passedIn(batches * scoreSeconds)) return;
-    if (worthOf(scored[1], search) <= worthOf(scored[0], search)) return;
-    scored[1] = scoreAll(scored[1].patch, targets, scoredSeeds, settings);
-    if (worthOf(scored[1], search) > worthOf(scored[0], search)) std::swap(scored[0], scored[1]);
+    const int seeds = inTime ? scoredSeeds : 1;
+    if (curvesDrawn || inTime) scored.front() = scoreAll(scored.front().patch, targets, seeds, settings);
+    if (!curvesDrawn && inTime && scored.size() > 1 && !deadline.passedIn(batches * scoreSeconds) &&
+        worthOf(scored[1], search) > worthOf(scored[0], search)) {
+        scored[1] = scoreAll(scored[1].patch, targets, scoredSeeds, settings);
+        if (worthOf(scored[1], search) > worthOf(scored[0], search)) std::swap(scored[0], scored[1]);
+    }
+    if (scored.front().likeness >= before.likeness || !search.constraints.allow(settings.start)) return;
+    before = scoreAll(before.patch, targets, seeds, settings); // by the same measure
+    if (scored.front().likeness < before.likeness) scored.insert(scored.begin(), before);
 }
 
 } // namespace facet

@@ -38,17 +38,16 @@ Finalists finalistsOf(const SearchState& search, const Deadline& deadline);
 /// Scores them with one seed each, as many as there is time for, in their order. `scoreSeconds`: about how long as many
 /// as there are threads take; measured anew. Throws Error.
 std::vector<ScoredPatch> scoreFinalists(const Finalists& finalists, const std::vector<PreparedTarget>& targets,
-                                        const MatchSettings& settings, const Deadline& deadline,
-                                        double& scoreSeconds);
+                                        const MatchSettings& settings, const Deadline& deadline, double& scoreSeconds);
 
-/// Puts what is worth most first (worthOf()). What the search began with, `before`, stays among them where nothing is
-/// worth more and the constraints allow it: a short search must not undo work.
+/// Puts what is worth most first (worthOf()), of what sounds no less alike than `before`, which the search began with.
+/// That stays where nothing else is worth as much and the constraints allow it: a search must not undo work.
 void rankByWorth(std::vector<ScoredPatch>& scored, const ScoredPatch& before, const SearchState& search);
 
 /// Scores the winner again over several seeds, as far as there is time: the search has overfitted its own seed a
-/// little. With other phases it may be worth less than the next one, which then has to show what it is worth itself.
+/// little. With other phases it may be worth less than the next one, which then has to show what it is worth itself,
+/// or sound less alike than `before`, which then is scored by the same measure.
 /// `curvesDrawn`: the targets' performances have changed since the first score.
-void rescoreWinner(std::vector<ScoredPatch>& scored, const std::vector<PreparedTarget>& targets, bool curvesDrawn,
-                   const SearchState& search, const Deadline& deadline);
-
+void rescoreWinner(std::vector<ScoredPatch>& scored, ScoredPatch& before, const std::vector<PreparedTarget>& targets,
+                   bool curvesDrawn, const SearchState& search, const Deadline& deadline);
 } // namespace facet

@@ -36,6 +36,12 @@ void Leaderboard::replace(const Candidate& candidate) {
         if (each.structure == structureKeyOf(candidate.patch)) each.candidate = candidate;
 }
 
+void Leaderboard::lead(const Candidate& candidate) {
+    std::erase_if(present_, [&](const Entry& each) { return each.candidate.rank <= candidate.rank; });
+    bestRank_ = std::numeric_limits<double>::infinity();
+    record(candidate);
+}
+
 void Leaderboard::beginAttempt() {
     earlier_.swap(present_);
     earlierRank_ = bestRank_;

@@ -21,6 +21,8 @@ public:
     void record(const Candidate& candidate);
     /// Puts a candidate in place of the best of its structure, though its rank be worse.
     void replace(const Candidate& candidate);
+    /// Makes a candidate the best of the present attempt: what ranks before it goes.
+    void lead(const Candidate& candidate);
     /// Sets what was found aside, for an attempt of its own.
     void beginAttempt();
     /// Joins what earlier attempts have found.

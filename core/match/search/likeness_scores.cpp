@@ -1,17 +1,18 @@
 #include "core/match/search/likeness_scores.h"
 
+#include "core/base/parallel.h"
 #include "core/engine/render.h"
 
 #include <utility>
 
 namespace facet {
 
-double LikenessScores::likenessOf(const Patch& patch, std::array<double, facetCount>* facets) const {
+double LikenessScores::likenessOf(const Patch& patch, std::array<double, facetCount>* facets, int threads) const {
     double likeness = 0.0;
     const MatchSettings& settings = inputs_.settings;
     for (const PreparedTarget& target : inputs_.targets) {
         const Recording render = std::move(renderAt48k({&patch, 1}, target.performance, inputs_.task).front());
-        const Comparison comparison = target.compareWith(render, settings.threads, settings.weights, inputs_.task);
+        const Comparison comparison = target.compareWith(render, threads, settings.weights, inputs_.task);
         likeness += target.share * comparison.likeness;
         if (!facets || &target != &inputs_.targets.front()) continue;
         facets->fill(notMeasurable);
@@ -27,12 +28,30 @@ const LikenessScore& LikenessScores::of(const Patch& patch) {
     if (known == known_.end() || !known->second.complete) {
         const auto begun = std::chrono::steady_clock::now();
         LikenessScore score;
-        score.likeness = likenessOf(patch, &score.facets);
+        score.likeness = likenessOf(patch, &score.facets, inputs_.settings.threads);
         score.complete = true;
         budget_.setScoreSeconds(secondsSince(begun)); // the targets' own measurement took longer
         known = known_.insert_or_assign(key, score).first;
     }
     return known->second;
+}
+
+std::vector<double> LikenessScores::measureAll(const std::vector<Patch>& patches) {
+    std::vector<double> likenesses(patches.size());
+    std::vector<std::size_t> unknown;
+    for (std::size_t i = 0; i < patches.size(); ++i) {
+        const auto known = known_.find(patches[i].hash());
+        if (known == known_.end())
+            unknown.push_back(i);
+        else
+            likenesses[i] = known->second.likeness;
+    }
+    parallelFor(static_cast<int>(unknown.size()), inputs_.settings.threads, [&](int k) {
+        const std::size_t i = unknown[static_cast<std::size_t>(k)];
+        likenesses[i] = likenessOf(patches[i], nullptr, 1);
+    });
+    for (std::size_t i : unknown) known_[patches[i].hash()] = {likenesses[i], {}, false};
+    return likenesses;
 }
 
 std::optional<double> LikenessScores::nowAndThen(const Patch& patch) {

@@ -9,6 +9,7 @@
 #include <cstdint>
 #include <map>
 #include <optional>
+#include <vector>
 
 namespace facet {
 
@@ -27,12 +28,14 @@ public:
     /// Remembered, or measured now; the budget learns how long measuring takes. Throws Cancelled.
     const LikenessScore& of(const Patch& patch);
     /// Measured anew, without its facets. Throws Cancelled.
-    double measure(const Patch& patch) const { return likenessOf(patch, nullptr); }
+    double measure(const Patch& patch) const { return likenessOf(patch, nullptr, inputs_.settings.threads); }
+    /// Of each, remembered or measured, several at a time. Throws Cancelled.
+    std::vector<double> measureAll(const std::vector<Patch>& patches);
     /// Remembered, or measured where none was within the last 1.5 s. Throws Cancelled.
     std::optional<double> nowAndThen(const Patch& patch);
 
 private:
-    double likenessOf(const Patch& patch, std::array<double, facetCount>* facets) const;
+    double likenessOf(const Patch& patch, std::array<double, facetCount>* facets, int threads) const;
 
     const SearchInputs& inputs_;
     Budget& budget_;

@@ -2,7 +2,10 @@
 
 #include "core/match/optimize/level_finish.h"
 #include "core/match/proposals/simplifications.h"
+#include "core/match/search/judged.h"
 #include "core/match/search/refine.h"
+#include "core/parameters/elements.h"
+#include "core/parameters/relevance.h"
 
 #include <algorithm>
 
@@ -10,35 +13,58 @@ namespace facet {
 
 namespace {
 
-constexpr double allMayCost = 0.08;     ///< of the loss
-constexpr double eachMustEarn = 0.03;   ///< of the loss
-constexpr double likenessMayCost = 1.0; ///< of one step
+constexpr double replaces = 0.16; ///< of the loss: what lies so little before what was pruned is the same with more
 
-/// Takes modules out of `pruned`.
+/// Without effects and links that are off.
+Patch tidied(Patch patch, const SearchLimits& limits) {
+    std::vector<std::string> idle;
+    for (const auto& module : patch.modules())
+        if ((isEffect(module.kind) || module.kind == ModuleKind::link) && !takesPart(patch, module) &&
+            !Patch::isFixed(module.path) && !limits.locksAnyOf(module.path))
+            idle.push_back(module.path);
+    for (const std::string& path : idle) patch.remove(path);
+    return patch;
+}
+
+/// The patch with one thing less each: an element, or part of one.
+std::vector<Patch> withOneLess(const SearchState& state, const Patch& patch) {
+    const SearchLimits& limits = state.inputs.settings.limits;
+    std::vector<Patch> all;
+    const auto add = [&](const Patch& less) {
+        Patch each = state.constraints.applied(tidied(less, limits));
+        if (each.soundsLike(patch)) return;
+        if (std::none_of(all.begin(), all.end(), [&](const Patch& other) { return other.soundsLike(each); }))
+            all.push_back(std::move(each));
+    };
+    for (const Patch& each : simplerThan(patch, limits)) add(each);
+    for (const PatchElement& each : elementsOf(patch))
+        if (each.without) add(*each.without);
+    return all;
+}
+
+/// Takes out of `pruned` what people would not miss, one thing after the other: where the rest, refined, is worth as
+/// much without it.
 void pruneFrom(SearchState& state, const Evaluator& evaluator, Candidate& pruned) {
-    const double most = (1.0 + allMayCost) * pruned.loss;
-    double likenessBefore = state.scores.measure(pruned.patch);
-    bool removed = true, fits = true;
-    while (removed) {
-        std::vector<Patch> without;
-        for (Patch& each : simplerThan(pruned.patch, state.inputs.settings.limits))
-            if (each = state.constraints.applied(std::move(each)); !each.soundsLike(pruned.patch))
-                without.push_back(std::move(each));
-        std::vector<Candidate> simpler = evaluator.evaluate(without);
+    constexpr std::size_t heard = 4;
+    constexpr double notFar = 1.1; // times the rank of what is pruned
+    pruned.patch = tidied(pruned.patch, state.inputs.settings.limits);
+    if (!state.jacobian.get()) refine(state, evaluator, pruned, 1);
+    Judged best = mostWorth(state, {pruned});
+    bool fits = true;
+    for (;;) {
+        std::vector<Candidate> simpler = evaluator.evaluate(withOneLess(state, best.candidate.patch));
         std::stable_sort(simpler.begin(), simpler.end(), better);
-        removed = false;
-        for (std::size_t i = 0; i < std::min<std::size_t>(simpler.size(), 3) && !removed; ++i) {
-            const Candidate refined = refine(state, evaluator, simpler[i], 1);
-            state.reporter.report("without what makes no difference");
-            if (refined.loss > std::min(most, (1.0 + eachMustEarn) * pruned.loss)) continue;
-            evaluator.require(1);
-            const double likeness = state.scores.measure(refined.patch);
-            if (likeness < likenessBefore - likenessMayCost) continue;
-            likenessBefore = std::max(likenessBefore, likeness);
-            pruned = refined;
-            removed = true;
-            fits = false;
-        }
+        simpler.resize(std::min(simpler.size(), heard));
+        refineEach(state, evaluator, simpler, 1, state.jacobian.get());
+        state.reporter.report("without what makes no difference");
+        std::erase_if(simpler, [&](const Candidate& each) { return each.rank > notFar * best.candidate.rank; });
+        if (simpler.empty()) break;
+        evaluator.require(1);
+        const Judged found = mostWorth(state, simpler);
+        if (found.worth < best.worth) break;
+        best = found;
+        pruned = best.candidate;
+        fits = false;
     }
     constexpr int further = 4; // what is left takes over from what was removed
     if (!fits) pruned = refine(state, evaluator, pruned, further);
@@ -47,7 +73,7 @@ void pruneFrom(SearchState& state, const Evaluator& evaluator, Candidate& pruned
 void dropReplaced(Leaderboard& leaderboard, const Candidate& pruned) {
     leaderboard.drop([&](const Leaderboard::Entry& each) {
         return each.candidate.loss < pruned.loss && each.structure != structureKeyOf(pruned.patch) &&
-               each.candidate.loss > pruned.loss / (1.0 + 2.0 * allMayCost);
+               each.candidate.loss > pruned.loss / (1.0 + replaces);
     });
 }
 

@@ -38,6 +38,10 @@ void enterMeasured(SearchState& state, const Recording& heard, StartingPoints& s
     auto& hypotheses = state.raced.hypotheses;
     if (hypotheses.empty()) hypotheses = hypothesesFor(in.profile(), heard, in.settings.start, in.settings.threads);
     for (const Hypothesis& each : hypotheses) enter(state, each, starts);
+    constexpr std::size_t inRooms = 12;
+    for (std::size_t i = 0; i < std::min(inRooms, hypotheses.size()); ++i)
+        for (Patch& room : withMeasuredRoom(in.profile(), hypotheses[i].patch))
+            enter(state, {hypotheses[i].words, std::move(room), hypotheses[i].measured}, starts);
 }
 
 void enterOfTheBank(SearchState& state, const Recording& heard, int attempt, StartingPoints& starts) {

@@ -50,14 +50,19 @@ std::vector<Patch> proposalsFor(SearchState& state, const Patch& from, Depth dep
     if (depth == Depth::thorough) state.rejected.clear();
     const MatchSettings& settings = state.inputs.settings;
     std::vector<Patch> changed;
+    const auto keepsSettled = [&](const Patch& other) {
+        return std::all_of(state.settled.begin(), state.settled.end(), [&](const std::string& path) {
+            return other.find(path) && other.value({path, "on"}) > 0.5;
+        });
+    };
     for (Patch& other : structuralProposals({from, settings.limits, state.inputs.profile()})) {
         other = state.constraints.applied(state.constraints.centered(std::move(other)));
-        if (!other.soundsLike(from) && !state.rejected.contains(proposalKeyOf(from, other)))
+        if (!other.soundsLike(from) && keepsSettled(other) && !state.rejected.contains(proposalKeyOf(from, other)))
             changed.push_back(std::move(other));
     }
     constexpr std::size_t mostRecombined = 8;
     for (Patch& other : recombined(from, state.raced.donors, settings.limits, mostRecombined))
-        changed.push_back(state.constraints.applied(std::move(other)));
+        if (keepsSettled(other)) changed.push_back(state.constraints.applied(std::move(other)));
     return changed;
 }
 
@@ -187,6 +192,8 @@ void settle(SearchState& state, Allowance allowance) {
     state.budget.stages().enter("effects");
     scoreBest(state);
     addEffects(state, evaluator);
+    state.budget.stages().enter("phases");
+    fixPhases(state, allowance);
     state.budget.stages().enter("quick rounds");
     while (gains(Depth::quick)) {}
     state.budget.stages().enter("further rounds");
@@ -216,7 +223,7 @@ void fixPhases(SearchState& state, Allowance allowance) {
     }
     const Evaluator evaluator = state.evaluator(allowance);
     auto candidates = evaluator.evaluate(fixed);
-    refineBest(state, evaluator, candidates, 2, 2);
+    refineBest(state, evaluator, candidates, 1, 1);
 }
 
 } // namespace facet

@@ -4,8 +4,7 @@
 #include "core/compare/loss.h"
 #include "core/dsp/loudness.h"
 #include "core/engine/render.h"
-#include "core/match/proposals/simplifications.h"
-#include "core/parameters/relevance.h"
+#include "core/parameters/elements.h"
 
 #include <algorithm>
 #include <cmath>
@@ -104,13 +103,42 @@ ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targ
     return all;
 }
 
+namespace {
+
+/// Likeness that an element must bring. What is rare, or what nobody could set on another synthesizer, must bring more.
+double priceOf(Element element) {
+    constexpr double common = 0.7, rare = 1.5, opaque = 3.0, copied = 8.0;
+    switch (element) {
+    case Element::wavetable:
+    case Element::sample: return copied;
+    case Element::partials:
+    case Element::response: return opaque;
+    case Element::blend:
+    case Element::ring:
+    case Element::sync:
+    case Element::notch:
+    case Element::comb:
+    case Element::allPass:
+    case Element::folding:
+    case Element::shifter:
+    case Element::resonator:
+    case Element::voiceDrive: return rare;
+    default: return common;
+    }
+}
+
+} // namespace
+
+double storyCost(const Patch& patch, const Patch& start) {
+    double cost = 0.0;
+    for (const PatchElement& each : elementsOf(patch)) cost += priceOf(each.element);
+    for (const PatchElement& each : elementsOf(start)) cost -= priceOf(each.element);
+    return std::max(0.0, cost);
+}
+
 double worthOf(const Patch& patch, double likeness, double loss, const Patch& start) {
-    constexpr double perDb = 6.0, perModule = 0.3, perHandicap = 20.0;
-    const auto modules = std::count_if(patch.modules().begin(), patch.modules().end(), [&](const auto& m) {
-        return takesPart(patch, m) && m.kind != ModuleKind::envelope;
-    });
-    return likeness - perDb * loss - perModule * static_cast<double>(modules) -
-           perHandicap * (handicapOf(patch, start) - 1.0);
+    constexpr double perDb = 6.0;
+    return likeness - perDb * loss - storyCost(patch, start);
 }
 
 } // namespace facet

@@ -11,8 +11,8 @@ namespace facet {
 
 namespace {
 
-constexpr Allowance untilRounds{.share = 0.4, .strict = true}; ///< the dry beginning
-constexpr Allowance untilPruning{.share = 0.82};
+constexpr Allowance untilRounds{.share = 0.3, .strict = true}; ///< the dry beginning
+constexpr Allowance untilPruning{.share = 0.75};
 
 /// What is kept back from the rounds is for pruning and levels, and time besides for scores and curves.
 Allowance untilLevels(const Budget& budget) { return {.share = budget.limitedByEvaluations() ? 0.96 : 0.9}; }
@@ -63,8 +63,6 @@ void explore(SearchState& state) {
             state.budget.stages().enter("race");
             race(state, untilPruning, 0);
         }
-        state.budget.stages().enter("phases");
-        fixPhases(state, untilPruning);
     } else {
         goOn(state, untilPruning);
     }

@@ -69,6 +69,7 @@ struct SearchState {
     Random random;
     JacobianAtBest jacobian;
     std::set<std::string> rejected; ///< proposals that promised nothing, until a thorough round; see proposalKeyOf()
+    std::set<std::string> settled;  ///< paths of effects that were chosen by what they are worth; ranks take none out
     RaceMemory raced;
     MostValued mostValued;
     std::vector<Patch> wentOnWith; ///< what an earlier search had found, within the constraints

@@ -169,6 +169,33 @@ double chordFallOf(const Profile& profile) {
 
 } // namespace
 
+std::vector<Patch> withMeasuredRoom(const Profile& profile, const Patch& patch) {
+    constexpr double leastSeconds = 0.5; // what is shorter may be a release
+    constexpr double shortReleaseMs = 60.0;
+    const double tail = profile.space.tailSeconds;
+    const auto is = [](ModuleKind kind) { return [kind](const Patch::Module& m) { return m.kind == kind; }; };
+    const auto& modules = patch.modules();
+    if (!isMeasured(tail) || tail < leastSeconds ||
+        std::any_of(modules.begin(), modules.end(), is(ModuleKind::reverb)) ||
+        std::count_if(modules.begin(), modules.end(), [](const auto& m) { return isEffect(m.kind); }) >= mostEffects)
+        return {};
+    std::vector<Patch> rooms;
+    for (double mix : {12.0, 25.0, 45.0}) {
+        Patch room = patch;
+        const std::string path = room.freePath(ModuleKind::reverb);
+        room.add(path);
+        room.set({path, "on"}, 1.0);
+        room.setNearest({path, "decay"}, 1000.0 * tail);
+        room.set({path, "mix"}, mix);
+        for (const auto& module : patch.modules())
+            if (module.path.ends_with("/envelope:level"))
+                room.setNearest({module.path, "release"},
+                                std::min(shortReleaseMs, patch.value({module.path, "release"})));
+        rooms.push_back(std::move(room));
+    }
+    return rooms;
+}
+
 Patch withMeasuredEcho(const Profile& profile, Patch patch) {
     estimateEcho(profile.space.echo, patch);
     return patch;

@@ -12,6 +12,9 @@ Patch estimate(const Profile& profile, const Patch& base);
 
 /// The patch with a delay for the echo that was heard, unless it has one already or none was heard.
 Patch withMeasuredEcho(const Profile& profile, Patch patch);
+/// The patch in the room that was heard after the notes, at a few mixes: its release need not stand for the tail any
+/// more. Nothing where notes end as soon as they are let go, or the patch has a reverb.
+std::vector<Patch> withMeasuredRoom(const Profile& profile, const Patch& patch);
 
 /// The structure in words of any patch: "pulse 30 % + saw, low-pass 12 dB".
 std::string structureText(const Patch& patch);

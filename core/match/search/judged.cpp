@@ -1,0 +1,28 @@
+#include "core/match/search/judged.h"
+
+#include "core/match/search/score.h"
+
+#include <algorithm>
+
+namespace facet {
+
+std::vector<Judged> judged(SearchState& state, const std::vector<Candidate>& candidates) {
+    std::vector<Patch> patches;
+    for (const Candidate& each : candidates) patches.push_back(each.patch);
+    const std::vector<double> likenesses = state.scores.measureAll(patches);
+    std::vector<Judged> all;
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+        const Candidate& each = candidates[i];
+        all.push_back(
+            {each, likenesses[i], worthOf(each.patch, likenesses[i], each.loss, state.inputs.settings.start)});
+    }
+    return all;
+}
+
+Judged mostWorth(SearchState& state, const std::vector<Candidate>& candidates) {
+    const std::vector<Judged> all = judged(state, candidates);
+    return *std::max_element(all.begin(), all.end(),
+                             [](const Judged& a, const Judged& b) { return a.worth < b.worth; });
+}
+
+} // namespace facet
