@@ -4,6 +4,7 @@
 #include "core/base/units.h"
 #include "core/engine/render.h"
 #include "core/match/starts/estimate.h"
+#include "core/parameters/elements.h"
 
 #include <cmath>
 
@@ -37,6 +38,17 @@ Json toJson(const Comparison& comparison) {
     return json;
 }
 
+/// What a patch is made of: an element's word and its values in words.
+Json elementsIn(const Patch& patch, const std::vector<std::vector<Curve>>& curves) {
+    std::vector<std::string> moved;
+    for (const auto& of : curves)
+        for (const Curve& curve : of) moved.push_back(curve.target);
+    Json list = Json::array();
+    for (const PatchElement& each : elementsOf(patch, moved))
+        list.push_back({{"element", wordOf(each.element)}, {"words", each.words}});
+    return list;
+}
+
 } // namespace
 
 std::string matchReport(const MatchResult& result) {
@@ -58,9 +70,11 @@ std::string matchReport(const MatchResult& result) {
             {"words", after.words}};
     }
     json["structure"] = structureText(result.best.patch);
+    json["elements"] = elementsIn(result.best.patch, result.curves);
     json["runners_up"] = Json::array();
     for (const auto& other : result.runnersUp) {
         json["runners_up"].push_back({{"structure", structureText(other.patch)},
+                                      {"elements", elementsIn(other.patch, {})},
                                       {"likeness", number(other.likeness)},
                                       {"loss_db", number(other.loss)}});
         if (!result.readings.empty()) json["runners_up"].back()["reading"] = other.reading + 1;

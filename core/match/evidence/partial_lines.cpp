@@ -246,4 +246,21 @@ std::vector<LineInstant> lineInstantsOf(const Profile& profile, const Recording&
     return instants;
 }
 
+void takeOut(const SideComb& comb, std::vector<LineInstant>& instants) {
+    for (LineInstant& each : instants) {
+        float strongest = -200.0f;
+        for (std::size_t i = 0; i < each.levels.size(); ++i) {
+            double power = 0.0;
+            for (int f = 0; f < each.frames; ++f)
+                power += comb.powerAt(0.5 * static_cast<double>(i + 1) * each.hz,
+                                      each.at + each.frameStep * (f - 0.5 * (each.frames - 1))) /
+                         each.frames;
+            constexpr double deepest = 0.02; // in a notch nothing is left to be made louder
+            if (each.levels[i] > deepestDb) each.levels[i] -= static_cast<float>(dbFromPower(std::max(deepest, power)));
+            strongest = std::max(strongest, each.levels[i]);
+        }
+        for (float& level : each.levels) level = std::max(deepestDb, level - strongest);
+    }
+}
+
 } // namespace facet

@@ -3,6 +3,7 @@
 
 #include "core/analysis/profile.h"
 #include "core/audio/recording.h"
+#include "core/match/evidence/side_comb.h"
 
 #include <array>
 #include <vector>
@@ -27,6 +28,9 @@ struct LineInstant {
     std::array<bool, lineCount> heard{}; ///< whether it stands out of what lies beside it
     double worth = 1.0;                  ///< 0 … 1: what is far softer than the note's loudest instant tells little
 };
+
+/// Takes what a chorus or flanger makes of the partials out of their levels.
+void takeOut(const SideComb& comb, std::vector<LineInstant>& instants);
 
 /// At most `most` instants in at most twelve notes: those that sound alone, or, where none does, all, as far as their
 /// lines lie clear of each other's.

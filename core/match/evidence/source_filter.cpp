@@ -267,8 +267,9 @@ bool standOut(const std::vector<LineInstant>& instants) {
 }
 
 std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& recording48k, double upperHz,
-                                    std::size_t most, int threads) {
+                                    std::size_t most, int threads, const SideComb* comb) {
     std::vector<LineInstant> instants = lineInstantsOf(profile, recording48k, upperHz);
+    if (comb) takeOut(*comb, instants);
     if (!standOut(instants)) return {};
     // Instants with several lines tell most. Where there are few of these, a sine or a triangle, the fundamental does.
     const auto linesOf = [](const LineInstant& each) {
@@ -365,8 +366,8 @@ std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& rec
 } // namespace source_filter
 
 std::vector<SourceFilterFit> sourceFilterFits(const Profile& profile, const Recording& recording48k, double upperHz,
-                                              std::size_t most, int threads) {
-    return source_filter::fitsOf(profile, recording48k, upperHz, most, threads);
+                                              std::size_t most, int threads, const SideComb* comb) {
+    return source_filter::fitsOf(profile, recording48k, upperHz, most, threads, comb);
 }
 
 std::string wordsOf(const SourceFilterFit& fit) {

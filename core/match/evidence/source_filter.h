@@ -5,6 +5,7 @@
 #include "core/analysis/profile.h"
 #include "core/audio/recording.h"
 #include "core/match/evidence/measured_course.h"
+#include "core/match/evidence/side_comb.h"
 #include "core/match/evidence/source_spectra.h"
 #include "core/parameters/table.h"
 
@@ -29,9 +30,10 @@ struct SourceFilterFit {
 /// The stories that explain the partials best, best first, at most `most`. Every source (source_spectra.h) behind no
 /// filter and each kind with several resonances. First the cutoff is free at each instant, but may not leap within a
 /// note; its way is read as an envelope, key tracking, velocity and a way through the phrase; then all values of a
-/// story are fitted at once. Empty where no note shows enough partials. Results do not depend on `threads`.
+/// story are fitted at once. Empty where no note shows enough partials. `comb`: of a chorus or flanger behind all of
+/// it, where one was heard. Results do not depend on `threads`.
 std::vector<SourceFilterFit> sourceFilterFits(const Profile& profile, const Recording& recording48k, double upperHz,
-                                              std::size_t most, int threads = 1);
+                                              std::size_t most, int threads = 1, const SideComb* comb = nullptr);
 
 /// "pulse 30 % + sine an octave below, low-pass 24 dB"
 std::string wordsOf(const SourceFilterFit& fit);

@@ -86,12 +86,16 @@ void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
             spaces.push_back(echoing);
             for (Patch& both : withMeasuredRoom(profile, echoing)) spaces.push_back(std::move(both));
         }
-        found.push_back(state.constraints.applied(each));
+        if (spaces.empty() || !isInRoom(profile)) found.push_back(state.constraints.applied(each));
         for (Patch& space : spaces) found.push_back(state.constraints.applied(std::move(space)));
     }
     if (found.empty())
         found.push_back(state.constraints.applied(
             withMotion(state.inputs.profile(), estimate(state.inputs.profile(), state.inputs.settings.start))));
+    state.settled.insert(dry.settled.begin(), dry.settled.end());
+    if (isInRoom(state.inputs.profile()) && !state.inputs.settings.limits.excluded.contains(ModuleKind::reverb) &&
+        !state.inputs.settings.limits.ruledOut.contains(Element::reverb))
+        state.settled.insert(ModuleKind::reverb);
     state.budget.stages().enter("best on all");
     // In whatever time, something must come of it.
     std::vector<Candidate> entrants = state.evaluator({allowance.share, true}).evaluate(found);
@@ -99,6 +103,8 @@ void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
     const Evaluator whole = state.evaluator(afterwards);
     refineBest(state, whole, entrants, 2, 1);
     refineBest(state, whole, entrants, 1, 1);
+    // What was heard on the way, without what is settled, may rank before it.
+    if (!state.settled.empty()) state.leaderboard.lead(entrants.front());
 }
 
 } // namespace facet

@@ -97,7 +97,7 @@ void addEffects(SearchState& state, const Evaluator& evaluator) {
     const auto follow = [&] {
         if (best.candidate.patch.soundsLike(dry.candidate.patch)) return;
         for (const auto& module : best.candidate.patch.modules())
-            if (isEffect(module.kind) && !dry.candidate.patch.find(module.path)) state.settled.insert(module.path);
+            if (isEffect(module.kind) && !dry.candidate.patch.find(module.path)) state.settled.insert(module.kind);
         state.leaderboard.lead(best.candidate);
         state.jacobian.forget();
     };

@@ -27,8 +27,6 @@ public:
     void beginAttempt();
     /// Joins what earlier attempts have found.
     void endAttempt();
-    /// Drops entries that `pointless` says so of.
-    template <typename F> void drop(F&& pointless) { std::erase_if(present_, pointless); }
     void sort();
 
     bool empty() const { return present_.empty() && earlier_.empty(); }

@@ -4,16 +4,16 @@
 #include "core/match/proposals/simplifications.h"
 #include "core/match/search/judged.h"
 #include "core/match/search/refine.h"
+#include "core/match/search/score.h"
 #include "core/parameters/elements.h"
 #include "core/parameters/relevance.h"
 
 #include <algorithm>
+#include <set>
 
 namespace facet {
 
 namespace {
-
-constexpr double replaces = 0.16; ///< of the loss: what lies so little before what was pruned is the same with more
 
 /// Without effects and links that are off.
 Patch tidied(Patch patch, const SearchLimits& limits) {
@@ -42,52 +42,104 @@ std::vector<Patch> withOneLess(const SearchState& state, const Patch& patch) {
     return all;
 }
 
-/// Takes out of `pruned` what people would not miss, one thing after the other: where the rest, refined, is worth as
-/// much without it.
-void pruneFrom(SearchState& state, const Evaluator& evaluator, Candidate& pruned) {
-    constexpr std::size_t heard = 4;
-    constexpr double notFar = 1.1; // times the rank of what is pruned
-    pruned.patch = tidied(pruned.patch, state.inputs.settings.limits);
-    if (!state.jacobian.get()) refine(state, evaluator, pruned, 1);
-    Judged best = mostWorth(state, {pruned});
-    bool fits = true;
-    for (;;) {
-        std::vector<Candidate> simpler = evaluator.evaluate(withOneLess(state, best.candidate.patch));
-        std::stable_sort(simpler.begin(), simpler.end(), better);
-        simpler.resize(std::min(simpler.size(), heard));
-        refineEach(state, evaluator, simpler, 1, state.jacobian.get());
-        state.reporter.report("without what makes no difference");
-        std::erase_if(simpler, [&](const Candidate& each) { return each.rank > notFar * best.candidate.rank; });
-        if (simpler.empty()) break;
-        evaluator.require(1);
-        const Judged found = mostWorth(state, simpler);
-        if (found.worth < best.worth) break;
-        best = found;
-        pruned = best.candidate;
-        fits = false;
+/// All that the rest would hardly miss, taken out at once, by what the Jacobian predicts for each.
+Patch withoutWhatHardlyCounts(const SearchState& state, const Evaluator& evaluator, const Candidate& best) {
+    constexpr double hardly = 0.5; // of an element's price
+    const LinearRefit* jacobian = state.jacobian.get();
+    if (!jacobian) return best.patch;
+    std::vector<Element> elements;
+    std::vector<Patch> less;
+    for (const PatchElement& each : elementsOf(best.patch)) {
+        if (!each.without) continue;
+        Patch patch = state.constraints.applied(*each.without);
+        if (patch.soundsLike(best.patch)) continue;
+        elements.push_back(each.element);
+        less.push_back(std::move(patch));
     }
-    constexpr int further = 4; // what is left takes over from what was removed
-    if (!fits) pruned = refine(state, evaluator, pruned, further);
+    const auto residuals = evaluator.residuals(less);
+    Patch rest = best.patch;
+    for (std::size_t i = 0; i < less.size(); ++i) {
+        const double grown = jacobian->of(less[i], residuals[i]).loss - best.loss;
+        if (worthPerDb * grown > hardly * priceOf(elements[i])) continue;
+        for (const PatchElement& each : elementsOf(rest))
+            if (each.element == elements[i] && each.without) {
+                rest = state.constraints.applied(*each.without);
+                break;
+            }
+    }
+    return state.constraints.applied(tidied(rest, state.inputs.settings.limits));
 }
 
-void dropReplaced(Leaderboard& leaderboard, const Candidate& pruned) {
-    leaderboard.drop([&](const Leaderboard::Entry& each) {
-        return each.candidate.loss < pruned.loss && each.structure != structureKeyOf(pruned.patch) &&
-               each.candidate.loss > pruned.loss / (1.0 + replaces);
-    });
-}
+/// Takes elements out of a patch one after the other.
+class Pruning {
+public:
+    Pruning(SearchState& state, const Evaluator& evaluator, const Candidate& from)
+        : state_(state), evaluator_(evaluator), best_(mostWorth(state, {from})) {}
+
+    const Candidate& best() const { return best_.candidate; }
+
+    /// At once, then one by one, as long as the rest, refined, is worth as much without. Throws BudgetSpent; best() is
+    /// what has been reached.
+    void run() {
+        const Patch rest = withoutWhatHardlyCounts(state_, evaluator_, best_.candidate);
+        if (!rest.soundsLike(best_.candidate.patch)) take(evaluator_.evaluate({rest}), 2);
+        for (;;) {
+            std::vector<Candidate> simpler = evaluator_.evaluate(withOneLess(state_, best_.candidate.patch));
+            std::stable_sort(simpler.begin(), simpler.end(), better);
+            simpler.resize(std::min(simpler.size(), heard));
+            if (simpler.empty() || !take(std::move(simpler), 1)) break;
+        }
+        constexpr int further = 4; // what is left takes over from what was removed
+        if (!gone_.empty()) take({best_.candidate}, further);
+    }
+
+private:
+    static constexpr std::size_t heard = 4;
+
+    /// Refines them with what is gone held out, and takes what is worth most, if that is no less than before.
+    bool take(std::vector<Candidate> simpler, int iterations) {
+        std::vector<SearchLimits> limits;
+        std::vector<std::set<Address>> gone;
+        for (const Candidate& each : simpler) {
+            gone.push_back(gone_);
+            for (const Address& address : changedAddresses(best_.candidate.patch, each.patch))
+                if (each.patch.has(address)) gone.back().insert(address);
+            limits.push_back(state_.inputs.settings.limits);
+            limits.back().locks.insert(gone.back().begin(), gone.back().end());
+        }
+        refineEachWithin(state_, evaluator_, simpler, limits, iterations);
+        state_.reporter.report("without what makes no difference");
+        evaluator_.require(1);
+        const std::vector<Judged> all = judged(state_, simpler);
+        const auto most = std::max_element(all.begin(), all.end(),
+                                           [](const Judged& a, const Judged& b) { return a.worth < b.worth; });
+        if (most->worth < best_.worth) return false;
+        best_ = *most;
+        gone_ = gone[static_cast<std::size_t>(most - all.begin())];
+        return true;
+    }
+
+    SearchState& state_;
+    const Evaluator& evaluator_;
+    Judged best_;
+    std::set<Address> gone_; ///< what stands where it does nothing
+};
 
 } // namespace
 
 void prune(SearchState& state, Allowance allowance) {
-    Candidate pruned = state.leaderboard.best();
+    const Evaluator evaluator = state.evaluator(allowance);
+    Candidate from = state.leaderboard.best();
+    from.patch = tidied(from.patch, state.inputs.settings.limits);
+    if (!state.jacobian.isOfBest(state.leaderboard.bestRank())) refine(state, evaluator, from, 1);
+    Pruning pruning(state, evaluator, from);
     try {
-        pruneFrom(state, state.evaluator(allowance), pruned);
+        pruning.run();
     } catch (...) {
-        dropReplaced(state.leaderboard, pruned);
+        state.leaderboard.lead(pruning.best());
         throw;
     }
-    dropReplaced(state.leaderboard, pruned);
+    state.leaderboard.lead(pruning.best());
 }
 
 void finishLevels(SearchState& state, Allowance allowance) {

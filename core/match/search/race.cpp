@@ -25,7 +25,10 @@ struct StartingPoints {
 
 /// Puts a starting point among the others, unless a lock forbids it.
 void enter(const SearchState& state, const Hypothesis& hypothesis, StartingPoints& starts) {
-    const Patch allowed = state.constraints.withoutExcluded(hypothesis.patch);
+    Patch heard = hypothesis.patch;
+    if (state.raced.comb)
+        if (auto combed = withMeasuredComb(*state.raced.comb, heard)) heard = std::move(*combed);
+    const Patch allowed = state.constraints.withoutExcluded(std::move(heard));
     const Patch start = state.constraints.applied(state.constraints.centered(allowed));
     if (structureKeyOf(start) != structureKeyOf(allowed)) return;
     if (std::none_of(starts.patches.begin(), starts.patches.end(), [&](const Patch& p) { return p.soundsLike(start); }))
@@ -36,12 +39,19 @@ void enter(const SearchState& state, const Hypothesis& hypothesis, StartingPoint
 void enterMeasured(SearchState& state, const Recording& heard, StartingPoints& starts) {
     const SearchInputs& in = state.inputs;
     auto& hypotheses = state.raced.hypotheses;
-    if (hypotheses.empty()) hypotheses = hypothesesFor(in.profile(), heard, in.settings.start, in.settings.threads);
+    if (hypotheses.empty()) {
+        constexpr double longEnough = 8.0; // seconds of a search that may listen for a comb
+        if (in.settings.seconds <= 0.0 || in.settings.seconds >= longEnough)
+            state.raced.comb = sideCombOf(heard, in.settings.threads);
+        hypotheses = hypothesesFor(in.profile(), heard, in.settings.start, in.settings.threads,
+                                   state.raced.comb ? &*state.raced.comb : nullptr);
+        if (state.raced.comb) state.settled.insert(state.raced.comb->kind());
+    }
     for (const Hypothesis& each : hypotheses) enter(state, each, starts);
     constexpr std::size_t inRooms = 12;
     for (std::size_t i = 0; i < std::min(inRooms, hypotheses.size()); ++i)
-        for (Patch& room : withMeasuredRoom(in.profile(), hypotheses[i].patch))
-            enter(state, {hypotheses[i].words, std::move(room), hypotheses[i].measured}, starts);
+        if (const std::vector<Patch> rooms = withMeasuredRoom(in.profile(), hypotheses[i].patch); !rooms.empty())
+            enter(state, {hypotheses[i].words, rooms[rooms.size() / 2], hypotheses[i].measured}, starts);
 }
 
 void enterOfTheBank(SearchState& state, const Recording& heard, int attempt, StartingPoints& starts) {

@@ -10,6 +10,7 @@
 #include "core/match/search/effects.h"
 #include "core/match/search/refine.h"
 #include "core/parameters/changes.h"
+#include "core/parameters/relevance.h"
 
 #include <algorithm>
 #include <cmath>
@@ -50,10 +51,13 @@ std::vector<Patch> proposalsFor(SearchState& state, const Patch& from, Depth dep
     if (depth == Depth::thorough) state.rejected.clear();
     const MatchSettings& settings = state.inputs.settings;
     std::vector<Patch> changed;
+    const auto has = [](const Patch& patch, ModuleKind kind) {
+        return std::any_of(patch.modules().begin(), patch.modules().end(),
+                           [&](const Patch::Module& m) { return m.kind == kind && takesPart(patch, m); });
+    };
     const auto keepsSettled = [&](const Patch& other) {
-        return std::all_of(state.settled.begin(), state.settled.end(), [&](const std::string& path) {
-            return other.find(path) && other.value({path, "on"}) > 0.5;
-        });
+        return std::all_of(state.settled.begin(), state.settled.end(),
+                           [&](ModuleKind kind) { return has(other, kind) || !has(from, kind); });
     };
     for (Patch& other : structuralProposals({from, settings.limits, state.inputs.profile()})) {
         other = state.constraints.applied(state.constraints.centered(std::move(other)));

@@ -103,9 +103,6 @@ ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targ
     return all;
 }
 
-namespace {
-
-/// Likeness that an element must bring. What is rare, or what nobody could set on another synthesizer, must bring more.
 double priceOf(Element element) {
     constexpr double common = 0.7, rare = 1.5, opaque = 3.0, copied = 8.0;
     switch (element) {
@@ -127,8 +124,6 @@ double priceOf(Element element) {
     }
 }
 
-} // namespace
-
 double storyCost(const Patch& patch, const Patch& start) {
     double cost = 0.0;
     for (const PatchElement& each : elementsOf(patch)) cost += priceOf(each.element);
@@ -137,8 +132,7 @@ double storyCost(const Patch& patch, const Patch& start) {
 }
 
 double worthOf(const Patch& patch, double likeness, double loss, const Patch& start) {
-    constexpr double perDb = 6.0;
-    return likeness - perDb * loss - storyCost(patch, start);
+    return likeness - worthPerDb * loss - storyCost(patch, start);
 }
 
 } // namespace facet

@@ -8,6 +8,7 @@
 #include "core/compare/comparison.h"
 #include "core/match/search/match_settings.h"
 #include "core/match/targets/prepared_target.h"
+#include "core/parameters/elements.h"
 #include "core/parameters/patch.h"
 #include "core/performance/performance.h"
 
@@ -47,13 +48,16 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
 ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targets, int seeds,
                      const MatchSettings& settings);
 
-/// What the elements cost that a patch has beyond the start patch: 0.7 for each common one, 1.5 for rare ones, 3 for
-/// partials and responses, 8 for cycles that were taken from the recording. Chosen by hand, on the tuning half of the
-/// sounds of known making.
+/// Likeness that an element must bring: 0.7 for common ones, 1.5 for rare ones, 3 for partials and responses, 8 for cycles
+/// that were taken from the recording, which nobody could set on another synthesizer. Chosen by hand, on the tuning half
+/// of the sounds of known making.
+double priceOf(Element element);
+/// What the elements cost that a patch has beyond the start patch.
 double storyCost(const Patch& patch, const Patch& start);
 
 /// By what structures are chosen: likeness less 6 for each decibel of loss (which sees what no facet does) and less the
 /// story's cost.
+inline constexpr double worthPerDb = 6.0;
 double worthOf(const Patch& patch, double likeness, double loss, const Patch& start);
 
 } // namespace facet

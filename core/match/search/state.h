@@ -11,6 +11,7 @@
 #include "core/match/search/likeness_scores.h"
 #include "core/match/search/match_progress.h"
 #include "core/match/search/reporter.h"
+#include "core/match/evidence/side_comb.h"
 #include "core/match/starts/hypotheses.h"
 
 #include <limits>
@@ -46,6 +47,7 @@ struct MostValued {
 /// What is known of the starting points, once they have raced.
 struct RaceMemory {
     std::vector<Hypothesis> hypotheses; ///< from measurements; made once
+    std::optional<SideComb> comb{};     ///< of a chorus or flanger that was heard
     std::vector<Patch> donors;          ///< all that raced last, best first: parts of them are tried in other patches
     std::set<std::string> followed;     ///< structures that an attempt was made with
     std::size_t entered = 0;            ///< starting points of the last race
@@ -69,7 +71,9 @@ struct SearchState {
     Random random;
     JacobianAtBest jacobian;
     std::set<std::string> rejected; ///< proposals that promised nothing, until a thorough round; see proposalKeyOf()
-    std::set<std::string> settled;  ///< paths of effects that were chosen by what they are worth; ranks take none out
+    /// Kinds of effects that were measured without doubt, or chosen by what they are worth: ranks take none of them
+    /// out.
+    std::set<ModuleKind> settled;
     RaceMemory raced;
     MostValued mostValued;
     std::vector<Patch> wentOnWith; ///< what an earlier search had found, within the constraints

@@ -169,6 +169,13 @@ double chordFallOf(const Profile& profile) {
 
 } // namespace
 
+bool isInRoom(const Profile& profile) {
+    constexpr double leastSeconds = 0.7;
+    const SpaceProfile& space = profile.space;
+    return isMeasured(space.tailSeconds) && space.tailSeconds > leastSeconds && !space.echo.found() &&
+           profile.width.stereo;
+}
+
 std::vector<Patch> withMeasuredRoom(const Profile& profile, const Patch& patch) {
     constexpr double leastSeconds = 0.5; // what is shorter may be a release
     constexpr double shortReleaseMs = 60.0;

@@ -4,6 +4,9 @@
 #include "core/analysis/profile.h"
 #include "core/parameters/patch.h"
 
+#include <string>
+#include <vector>
+
 namespace facet {
 
 /// `base` with everything set that can be measured without knowing the source: level envelope, glide, a low-pass with
@@ -12,6 +15,8 @@ Patch estimate(const Profile& profile, const Patch& base);
 
 /// The patch with a delay for the echo that was heard, unless it has one already or none was heard.
 Patch withMeasuredEcho(const Profile& profile, Patch patch);
+/// Whether a room was heard without doubt: a long tail that no echo makes.
+bool isInRoom(const Profile& profile);
 /// The patch in the room that was heard after the notes, at a few mixes: its release need not stand for the tail any
 /// more. Nothing where notes end as soon as they are let go, or the patch has a reverb.
 std::vector<Patch> withMeasuredRoom(const Profile& profile, const Patch& patch);

@@ -36,8 +36,8 @@ Wave waveOf(TextbookWave wave) {
 
 class Maker {
 public:
-    Maker(const Profile& profile, const Recording& reference, const Patch& start, int threads)
-        : profile_(profile), reference_(reference), base_(estimate(profile, start)), threads_(threads) {
+    Maker(const Profile& profile, const Recording& reference, const Patch& start, int threads, const SideComb* comb)
+        : profile_(profile), reference_(reference), base_(estimate(profile, start)), threads_(threads), comb_(comb) {
         for (const NoteProfile& note : profile.notes)
             if (!longest_ || note.note.end - note.note.start > longest_->note.end - longest_->note.start)
                 longest_ = &note;
@@ -139,7 +139,7 @@ private:
     void sourcesBehindFilters(Wave heard) {
         constexpr std::size_t most = 10, stackedToo = 4;
         constexpr double leastSpread = 2.0; // cents
-        const auto fits = sourceFilterFits(profile_, reference_, 0.45 * analysisRateHz, most, threads_);
+        const auto fits = sourceFilterFits(profile_, reference_, 0.45 * analysisRateHz, most, threads_, comb_);
         const IsolatedNote lone = longestIsolatedNote(profile_, reference_.seconds());
         double spread = notMeasurable;
         if (lone.note && !profile_.motion.vibrato.found())
@@ -510,6 +510,7 @@ private:
     const Recording& reference_;
     const Patch base_;
     const int threads_;
+    const SideComb* comb_;
     const NoteProfile* longest_ = nullptr;
     std::vector<Hypothesis> hypotheses_;
 };
@@ -517,8 +518,8 @@ private:
 } // namespace
 
 std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start,
-                                      int threads) {
-    return Maker(profile, reference48k, start, threads).all();
+                                      int threads, const SideComb* comb) {
+    return Maker(profile, reference48k, start, threads, comb).all();
 }
 
 } // namespace facet

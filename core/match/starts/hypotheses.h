@@ -3,6 +3,7 @@
 
 #include "core/analysis/profile.h"
 #include "core/audio/recording.h"
+#include "core/match/evidence/side_comb.h"
 #include "core/match/starts/seed_bank.h"
 #include "core/parameters/patch.h"
 
@@ -21,8 +22,9 @@ struct Hypothesis {
 /// Starts for a search, simple ones first: textbook waves behind either slope, resonant and saturating filters, stacked
 /// and doubled voices, modulation of phase, amplitude and sync, noise, and the partials and cycles of the reference's
 /// own longest note. `profile` is of the reference, at 48 kHz; what nothing measured determines comes from `start`.
+/// `comb`: of the chorus or flanger that was heard; the partials are read without it.
 std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start,
-                                      int threads = 1);
+                                      int threads = 1, const SideComb* comb = nullptr);
 
 /// Patches of the bank that sound most like the longest note that sounds alone, brought to its pitch, nearest first,
 /// each as it stands (a gate that was measured is put in) and with the envelopes and the motion that were measured: its
