@@ -65,7 +65,7 @@ TEST(Elements, AreReadFromAnyPatch) {
     EXPECT_EQ(namesOf(Patch()), std::set{Element::saw});
     EXPECT_EQ(namesOf(rich()),
               (std::set{Element::saw, Element::stacked, Element::pulse, Element::otherSource, Element::movedWidth,
-                        Element::lowPass, Element::filterEnvelope, Element::velocityToFilter, Element::velocityToLevel,
+                        Element::lowPass, Element::sweptFilter, Element::velocityToFilter, Element::velocityToLevel,
                         Element::gate, Element::chorus, Element::reverb}));
     Patch fm;
     fm.set({"layer:a/source:b", "on"}, 1.0);
@@ -114,7 +114,7 @@ TEST(RuledOut, IsNothingOfAPatchAnyMore) {
     const std::set<Element> left = namesOf(withoutElements(rich(), unwanted));
     for (const Element each : unwanted) EXPECT_FALSE(left.contains(each)) << wordOf(each);
     EXPECT_TRUE(left.contains(Element::chorus));
-    EXPECT_TRUE(left.contains(Element::filterEnvelope));
+    EXPECT_TRUE(left.contains(Element::sweptFilter));
     // The only source has to play something else.
     const std::set<Element> other = namesOf(withoutElements(Patch(), {Element::saw}));
     ASSERT_EQ(other.size(), 1u);
@@ -137,7 +137,7 @@ TEST(HeardElements, CountOnlyWhereTheyChangeTheSound) {
     };
     EXPECT_LT(costOf(Element::equalizer), leastHeardCost);
     EXPECT_GE(costOf(Element::equalizer), 0.0);
-    for (const Element heard : {Element::lowPass, Element::filterEnvelope, Element::gate, Element::reverb})
+    for (const Element heard : {Element::lowPass, Element::sweptFilter, Element::gate, Element::reverb})
         EXPECT_GT(costOf(heard), leastHeardCost) << wordOf(heard);
     const auto again = heardElements(patch, phrase, 1);
     ASSERT_EQ(again.size(), elements.size());

@@ -80,8 +80,18 @@ TEST(Leaderboards, KeepTheBestOfEachStructure) {
     EXPECT_LT(ranking[0]->candidate.rank, ranking[1]->candidate.rank);
     board.replace(candidate(400.0, 2.05));
     EXPECT_EQ(board.best().rank, 2.05) << "in place of the best of its structure, though worse";
-    board.drop([](const Leaderboard::Entry& each) { return each.candidate.rank < 2.1; });
-    EXPECT_EQ(board.best().rank, 2.2);
+}
+
+TEST(Leaderboards, AreLedByWhatWasChosenThoughItRanksBehind) {
+    Leaderboard board;
+    board.record(candidate(500.0, 2.0));
+    board.record(candidate(700.0, 2.6, false));
+    board.lead(candidate(900.0, 2.3)); // of the structure that ranked first
+    EXPECT_EQ(board.best().rank, 2.3);
+    EXPECT_EQ(board.bestRank(), 2.3);
+    ASSERT_EQ(board.present().size(), 2u) << "what ranks behind it stays";
+    board.record(candidate(400.0, 2.1));
+    EXPECT_EQ(board.best().rank, 2.1) << "and what ranks before it from then on leads again";
 }
 
 TEST(Leaderboards, KeepAttemptsApartUntilTheyJoin) {

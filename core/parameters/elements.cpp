@@ -396,7 +396,7 @@ private:
         if (value(path, "envelope") != 0.0 || !envelopes.empty()) {
             Patch still = withoutLinks(envelopes);
             still.set({path, "envelope"}, 0.0);
-            add(Element::filterEnvelope,
+            add(Element::sweptFilter,
                 "its envelope moves the cutoff by " +
                     (envelopes.empty() ? text(path, "envelope") : amountOf(envelopes.front())),
                 std::move(still));

@@ -44,8 +44,8 @@ enum class Element : std::uint8_t {
     notch,
     comb,
     allPass,
-    formants, ///< two band-passes side by side
-    filterEnvelope,
+    formants,    ///< two band-passes side by side
+    sweptFilter, ///< by an envelope
     filterLfo,
     filterOpens, ///< the cutoff moves once over the phrase
     velocityToFilter,

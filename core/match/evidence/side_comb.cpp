@@ -233,7 +233,7 @@ void refine(SideComb& comb, double& deviation, const std::vector<SidePoint>& poi
                              {&SideComb::rateHz, 0.02, 0.03, 3.0},
                              {&SideComb::phase, 0.03, -2.0, 2.0},
                              {&SideComb::sides, 0.04, 0.05, 0.95},
-                             {&SideComb::mix, 0.08, 0.15, 0.7}}};
+                             {&SideComb::mix, 0.08, 0.15, 0.5}}};
     constexpr int rounds = 40;
     constexpr double shorter = 0.6, shortest = 0.01;
     double scale = 1.0;

@@ -17,7 +17,7 @@ struct SideComb {
     double rateHz = 0.0;
     double phase = 0.0;     ///< cycles, of the left side at the recording's beginning
     double sides = 0.0;     ///< cycles
-    double mix = 0.5;       ///< m
+    double mix = 0.4;       ///< m ≤ ½: levels are the same with 1 − m
     double explained = 0.0; ///< share of the differences between the sides' levels that it accounts for, 0 … 1
 
     /// What stands for it: a chorus, or, where the delay is short, a flanger.
