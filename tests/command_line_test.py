@@ -88,6 +88,27 @@ class CommandLine(unittest.TestCase):
         both = run("match", reference, "--out", self.path / "no", "--performance", exact, "--notes", DEMO / "comet-tail.mid", *options)
         self.assertNotEqual(both.returncode, 0)
 
+    def test_elements(self):
+        patch = sorted(FIXTURES.glob("*.json"))[0]
+        said = run("elements", patch)
+        self.assertEqual(said.returncode, 0, said.stderr)
+        listed = json.loads(run("elements", patch, "--notes", DEMO / "comet-tail.mid", "--json").stdout)["elements"]
+        self.assertGreater(len(listed), 1)
+        for each in listed:
+            self.assertTrue(each["words"])
+            self.assertEqual(each["heard"], each["cost"] >= 1.0)
+            self.assertIn(each["element"], said.stdout)
+        ruled = run("match", DEMO / "comet-tail.flac", "--notes", DEMO / "comet-tail.mid", "--out", self.path / "ruled", "--evaluations", 80, "--seconds", 0,
+                    "--rule-out", "effects, noise", "--without-bank")
+        self.assertEqual(ruled.returncode, 0, ruled.stderr)
+        report = json.loads((self.path / "ruled" / "report.json").read_text())
+        words = {e["element"] for e in report["elements"]}
+        self.assertTrue(words)
+        self.assertFalse(words & {"noise", "chorus", "reverb", "delay", "saturation", "compressor"})
+        wrong = run("match", DEMO / "comet-tail.flac", "--out", self.path / "wrong", "--rule-out", "wobble")
+        self.assertEqual(wrong.returncode, 1)
+        self.assertIn("wobble", wrong.stderr)
+
     def test_analyze(self):
         measured = json.loads(run("analyze", DEMO / "comet-tail.flac", "--json").stdout)
         truth = json.loads((DEMO / "comet-tail.json").read_text())
