@@ -5,6 +5,7 @@
 #include "core/engine/render.h"
 #include "core/match/evidence/partial_lines.h"
 #include "core/match/evidence/side_comb.h"
+#include "core/match/starts/comb_starts.h"
 #include "core/match/starts/estimate.h"
 #include "tests/support/fixtures.h"
 #include "tests/support/sounds.h"

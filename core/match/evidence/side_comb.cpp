@@ -4,7 +4,6 @@
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
-#include "core/match/proposals/effect_proposals.h"
 
 #include <algorithm>
 #include <array>
@@ -12,6 +11,7 @@
 #include <complex>
 #include <cstdint>
 #include <numbers>
+#include <utility>
 #include <vector>
 
 namespace facet {
@@ -313,32 +313,6 @@ std::optional<SideComb> sideCombOf(const Recording& recording, int threads) {
     for (const Look& look : {Look{1500.0, 4000.0}, Look{800.0, 2000.0}})
         if (const auto comb = lookFor(recording, look, threads)) return comb;
     return std::nullopt;
-}
-
-std::optional<Patch> withMeasuredComb(const SideComb& comb, const Patch& patch) {
-    const auto& modules = patch.modules();
-    const ModuleKind kind = comb.kind();
-    const bool flanger = kind == ModuleKind::flanger;
-    if (std::any_of(modules.begin(), modules.end(), [kind](const auto& m) { return m.kind == kind; }) ||
-        std::count_if(modules.begin(), modules.end(), [](const auto& m) { return isEffect(m.kind); }) >= mostEffects)
-        return std::nullopt;
-    Patch combed = patch;
-    const std::string path = combed.freePath(kind);
-    combed.add(path);
-    combed.set({path, "on"}, 1.0);
-    combed.setNearest({path, "delay"}, 1e3 * comb.delay);
-    combed.setNearest({path, "depth"}, 1e3 * comb.depth);
-    combed.setNearest({path, "rate"}, comb.rateHz);
-    combed.setNearest({path, "phase"}, 360.0 * comb.phase);
-    combed.setNearest({path, "mix"}, 100.0 * comb.mix);
-    if (flanger) {
-        combed.setNearest({path, "sides"}, 360.0 * std::min(comb.sides, 1.0 - comb.sides));
-    } else { // its second copy is half a cycle ahead of the first by itself
-        const double ahead = comb.sides - 0.5;
-        combed.setNearest({path, "sides"}, 360.0 * (ahead - std::floor(ahead)));
-    }
-    moveToUsualPlace(combed, path);
-    return combed;
 }
 
 } // namespace facet

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/audio/recording.h"
-#include "core/parameters/patch.h"
+#include "core/parameters/table.h"
 
 #include <optional>
 
@@ -32,9 +32,5 @@ struct SideComb {
 /// explain 3 % of the differences and twice as much as any other comb, which all explain a little by chance. Results do
 /// not depend on `threads`.
 std::optional<SideComb> sideCombOf(const Recording& recording48k, int threads = 1);
-
-/// The patch with a chorus or, below 5 ms, a flanger as it was heard, behind what colors and before what rings on.
-/// Nothing where there is no room for it or one is there.
-std::optional<Patch> withMeasuredComb(const SideComb& comb, const Patch& patch);
 
 } // namespace facet

@@ -43,10 +43,6 @@ std::optional<Patch> with(const FittedEffect& effect, const Patch& patch) {
     return together;
 }
 
-} // namespace
-
-namespace {
-
 /// Adds effects to `best` one by one, as long as they are worth it. Throws BudgetSpent; what was added until then
 /// stays.
 void addTo(Judged& best, SearchState& state, const Evaluator& evaluator) {

@@ -11,7 +11,7 @@
 #include "core/match/search/likeness_scores.h"
 #include "core/match/search/match_progress.h"
 #include "core/match/search/reporter.h"
-#include "core/match/evidence/side_comb.h"
+#include "core/match/starts/comb_starts.h"
 #include "core/match/starts/hypotheses.h"
 
 #include <limits>
