@@ -202,7 +202,7 @@ class Maker:
         elif kind == "compressor":
             values.update(threshold=e["threshold"] + 4.0, ratio=e["ratio"], attack=e["attack"], release=e["release"], makeup=e["makeup"], knee=0.0)
         elif kind == "chorus":
-            values.update(delay=e["delay"], depth=e["depth"], rate=e["hz"], mix=100.0 * e["mix"], voices=2, sides=270.0)
+            values.update(delay=e["delay"], depth=e["depth"], rate=e["hz"], mix=100.0 * e["mix"], voices=2, sides=-90.0)
         elif kind == "flanger":
             values.update(delay=e["delay"], depth=e["depth"], rate=e["hz"], feedback=100.0 * e["feedback"], mix=100.0 * e["mix"], sides=360.0 * e.get("sides", 0.0))
         elif kind == "phaser":

@@ -374,7 +374,7 @@ constexpr ParameterDescriptor table[] = {
     {K::chorus, "delay", "Delay", U::milliseconds, 1, 50, 12, logarithmic, 0, {}, FacetSet(motion | harmonics), block, 2, 30, "Delay in the middle"},
     {K::chorus, "phase", "Start phase", U::degrees, 0, 360, 0, linear, 0, {}, FacetSet(motion | harmonics), block, 0, 360,
      "Place in the cycle at the beginning"},
-    {K::chorus, "sides", "Left to right", U::degrees, 0, 360, 0, linear, 0, {}, width, block, 0, 360,
+    {K::chorus, "sides", "Left to right", U::degrees, -180, 180, 0, linear, 0, {}, width, block, -180, 180,
      "How far the right side is ahead in the cycle"},
     {K::chorus, "spread", "Spread", U::percent, 0, 100, 100, linear, 0, {}, width, block, 0, 100, "How far the copies are panned apart"},
 

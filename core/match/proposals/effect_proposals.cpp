@@ -79,7 +79,7 @@ std::vector<Patch> withEffects(const ProposalContext& in) {
         for (double delay : {8.0, 15.0})
             for (double phase : {0.0, 120.0, 240.0})
                 proposeEffect(in, ModuleKind::chorus,
-                              {{"rate", rate}, {"delay", delay}, {"depth", 2.0}, {"phase", phase}, {"sides", 270.0}},
+                              {{"rate", rate}, {"delay", delay}, {"depth", 2.0}, {"phase", phase}, {"sides", -90.0}},
                               all);
     if (in.reference.width.stereo)
         for (double wide : {60.0, 150.0})

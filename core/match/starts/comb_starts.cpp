@@ -27,7 +27,7 @@ std::optional<Patch> withMeasuredComb(const SideComb& comb, const Patch& patch) 
         combed.setNearest({path, "sides"}, 360.0 * std::min(comb.sides, 1.0 - comb.sides));
     } else { // its second copy is half a cycle ahead of the first by itself
         const double ahead = comb.sides - 0.5;
-        combed.setNearest({path, "sides"}, 360.0 * (ahead - std::floor(ahead)));
+        combed.setNearest({path, "sides"}, 360.0 * (ahead - std::round(ahead)));
     }
     moveToUsualPlace(combed, path);
     return combed;
