@@ -100,7 +100,7 @@ Patch movedPatch() {
     set("voicing", "mode", 0.0);
     set("layer:a", "routing", 1.0);
     set("layer:a", "feedback", 20.0);
-    set("layer:a", "velocity", 12.0);
+    set("layer:a", "velocity", 30.0);
     set("layer:a", "drive_curve", 1.0);
     set("layer:a/source:a", "wave", static_cast<double>(Wave::clippedSine));
     set("layer:a/source:a", "blend", 40.0);
