@@ -1,11 +1,11 @@
 #!/usr/bin/python3
 """How much of a sound's construction a search has found: recall, precision and F1 of elements.
 
-Usage: bench/construction/score.py CLI REFERENCES FOUND [--worst]
+Usage: bench/construction/score.py CLI REFERENCES FOUND
 
 REFERENCES holds ID.json with the elements a sound was made of (references.py) and ID.mid; FOUND holds ID/patch.json of a search. CLI is
 facet-cli, whose `elements` says what the found patch is made of and what of it is heard. An element of the truth counts where leaving it out
-changes the sound by LEAST_DB; the first source's wave always does. The two are compared as sets of words, after what stands for what:
+changes the sound by LEAST_DB; the first source's wave always does. The two are compared as sets of words, once what stands for what (SAME) is put in its place.
 """
 import concurrent.futures
 import json
@@ -16,7 +16,7 @@ import sys
 
 LEAST_DB = 0.4  # of the references' own measure of change, about one likeness
 
-# Ways of making the same sound, each taken for the first of its row.
+# Ways of making the same sound, each word taken for the one it stands beside.
 SAME = {
     "limiter": "compressor",  # both hold peaks down
     "second layer": "second source",  # two sources, whatever layer they stand in

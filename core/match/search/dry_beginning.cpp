@@ -77,6 +77,9 @@ void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
         for (int round = 0; round < mostRounds && quickRound(dry, allowance); ++round) {}
     } catch (const BudgetSpent&) {} // what was found until then goes on
     state.raced = std::move(dry.raced);
+    const SearchLimits& limits = state.inputs.settings.limits;
+    const bool inRoom = isInRoom(state.inputs.profile()) && !limits.excluded.contains(ModuleKind::reverb) &&
+                        !limits.ruledOut.contains(Element::reverb);
     std::vector<Patch> found;
     for (const Patch& each : different(dry.leaderboard, followed)) {
         const Profile& profile = state.inputs.profile();
@@ -86,25 +89,23 @@ void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
             spaces.push_back(echoing);
             for (Patch& both : withMeasuredRoom(profile, echoing)) spaces.push_back(std::move(both));
         }
-        if (spaces.empty() || !isInRoom(profile)) found.push_back(state.constraints.applied(each));
+        if (spaces.empty() || !inRoom) found.push_back(state.constraints.applied(each));
         for (Patch& space : spaces) found.push_back(state.constraints.applied(std::move(space)));
     }
     if (found.empty())
         found.push_back(state.constraints.applied(
             withMotion(state.inputs.profile(), estimate(state.inputs.profile(), state.inputs.settings.start))));
     state.settled.insert(dry.settled.begin(), dry.settled.end());
-    if (isInRoom(state.inputs.profile()) && !state.inputs.settings.limits.excluded.contains(ModuleKind::reverb) &&
-        !state.inputs.settings.limits.ruledOut.contains(Element::reverb))
-        state.settled.insert(ModuleKind::reverb);
+    if (inRoom) state.settled.insert(ModuleKind::reverb);
     state.budget.stages().enter("best on all");
     // In whatever time, something must come of it.
     std::vector<Candidate> entrants = state.evaluator({allowance.share, true}).evaluate(found);
+    // What was heard on the way, without what is settled, may rank before it.
+    if (!state.settled.empty()) state.leaderboard.lead(*std::min_element(entrants.begin(), entrants.end(), better));
     state.reporter.report("the notes with what rings on");
     const Evaluator whole = state.evaluator(afterwards);
     refineBest(state, whole, entrants, 2, 1);
     refineBest(state, whole, entrants, 1, 1);
-    // What was heard on the way, without what is settled, may rank before it.
-    if (!state.settled.empty()) state.leaderboard.lead(entrants.front());
 }
 
 } // namespace facet
