@@ -64,6 +64,17 @@ private:
     void run(const Candidate& x, Ring& ring, LinearRamp& ramp, double ahead, float* side, int frames) const {
         const double place = x.phase.cycles() + x.offset + ahead;
         ramp.aim(std::clamp(x.delay + x.depth * std::sin(fullTurn * place), 3.0, x.ring.longest()));
+        constexpr int newest = 2; // samples after the one looked for that interpolation reads
+        if (std::min(ramp.now, ramp.to) >= frames + newest) { // nothing of this block comes back within it
+            alignas(64) kernels::Row delayed, in;
+            kernels::readDelayed(ring, x.ring.at, ramp.now, ramp.to, frames, delayed.data());
+            for (std::size_t t = 0; t < in.size(); ++t)
+                in[t] = std::clamp(side[t] + x.feedback * delayed[t], -32.0f, 32.0f);
+            ring.write(x.ring.at, in.data(), frames);
+            std::copy_n(delayed.begin(), frames, side);
+            ramp.arrive();
+            return;
+        }
         auto back = static_cast<float>(ramp.now);
         const auto step = static_cast<float>((ramp.to - ramp.now) / frames);
         for (int t = 0; t < frames; ++t, back += step) {

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstring>
 #include <numbers>
+#include <utility>
 
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "core/engine/kernels/source_kernels.cpp"
@@ -239,6 +240,7 @@ struct MovedSource {
     float width = 0.5f;
     float position = 0.0f;
     int sampleIndex = 0;
+    bool passesEvents = true;
 
     HWY_INLINE void jump(double before, float amount) {
         addResidual(tables.step, o.line.data(), bandLimitReach + sampleIndex, before, amount);
@@ -298,7 +300,13 @@ struct MovedSource {
         default: break;
         }
     }
+    /// Whether a wave jumps or has corners on its way.
+    bool hasEvents(Wave wave) const {
+        return wave == Wave::saw || wave == Wave::pulse || wave == Wave::triangle ||
+               (wave == Wave::clippedSine && shape.clip > 1.0f);
+    }
     void passAll(double from, double to, double beforeA, double beforeB) {
+        if (!passesEvents) return;
         pass(shape.wave, 1.0f - shape.blend, from, to, beforeA, beforeB);
         pass(shape.blendWave, shape.blend, from, to, beforeA, beforeB);
     }
@@ -327,6 +335,8 @@ void runMoved(const SourceJob& job, int frames) {
     Oscillator& o = *job.oscillator;
     OscillatorExtra& x = *o.extra;
     MovedSource source{o, *job.shape, bandLimitTables()};
+    source.passesEvents = (job.shape->blend < 1.0f && source.hasEvents(job.shape->wave)) ||
+                          (job.shape->blend > 0.0f && source.hasEvents(job.shape->blendWave));
     float* block = o.line.data() + bandLimitReach;
     const bool phased = job.shape->wave != Wave::noise && job.shape->wave != Wave::sample;
     const float pulsed = (job.shape->wave == Wave::pulse ? 1.0f - job.shape->blend : 0.0f) +
@@ -400,7 +410,8 @@ void runMoved(const SourceJob& job, int frames) {
         const double speed = std::max(increment, std::abs(phase - x.before));
         const float value = source.value(phase, std::min(speed, 0.5));
         block[i] += value;
-        if (job.ahead) job.ahead[i] += movingValue(*job.shape, source, phase, std::min(speed, 0.5));
+        if (job.ahead)
+            job.ahead[i] += source.passesEvents ? movingValue(*job.shape, source, phase, std::min(speed, 0.5)) : value;
         x.earlier = x.last;
         x.last = value;
         // Steps of a movement that go more than a cycle are steps within one.
@@ -448,6 +459,74 @@ void runMovedSine(const SourceJob& job, int frames) {
     x.wrapped = -1.0;
 }
 
+/// A sine that is moved by itself, or in pitch, and nothing else: each value waits for the one before.
+HWY_INLINE bool isFeedbackSine(const SourceJob& job) {
+    const SampleMoves* m = job.moves;
+    return m && job.shape->wave == Wave::sine && job.shape->blend == 0.0f && !job.wraps && m->masterIncrement == 0.0 &&
+           !m->master;
+}
+
+/// Up to sixteen of them side by side, into their lines and what they move others by.
+void runFeedbackSines(const SourceJob* const* jobs, int count, int frames) {
+    alignas(64) float phases[laneCount] = {}, increments[laneCount] = {}, halves[laneCount] = {}, last[laneCount] = {},
+                      earlier[laneCount] = {};
+    // What moves each, and what comes of it: a row for each frame, a column for each job.
+    alignas(64) float moved[blockFrames][laneCount] = {}, steps[blockFrames][laneCount], values[blockFrames][laneCount];
+    bool anyOctaves = false;
+    for (int j = 0; j < count; ++j) {
+        const SourceJob& job = *jobs[j];
+        const OscillatorExtra& x = *job.oscillator->extra;
+        phases[j] = static_cast<float>(job.oscillator->phase);
+        increments[j] = static_cast<float>(job.increment);
+        halves[j] = 0.5f * job.moves->feedback;
+        last[j] = x.last;
+        earlier[j] = x.earlier;
+        if (job.moves->phase)
+            for (int i = 0; i < frames; ++i) moved[i][j] = job.moves->phase[i];
+        anyOctaves = anyOctaves || job.moves->octaves;
+    }
+    if (anyOctaves) {
+        for (auto& row : steps) std::copy_n(increments, laneCount, row);
+        for (int j = 0; j < count; ++j)
+            if (const float* octaves = jobs[j]->moves->octaves)
+                for (int i = 0; i < frames; ++i)
+                    steps[i][j] = static_cast<float>(
+                        std::clamp(jobs[j]->increment * std::exp2(static_cast<double>(octaves[i])), 1e-9, 0.45));
+    }
+    const Group begin = load(phases), step = load(increments), half = load(halves);
+    Group way = begin, before = load(last), beforeThat = load(earlier);
+    for (int i = 0; i < frames; ++i) {
+        const Group place = anyOctaves ? way : mulAdd(splat(static_cast<float>(i)), step, begin);
+        const Group value = sineOfCycles(mulAdd(half, before + beforeThat, place + load(moved[i])));
+        store(value, values[i]);
+        beforeThat = before;
+        before = value;
+        if (anyOctaves) way = way + load(steps[i]);
+    }
+    store(before, last);
+    store(beforeThat, earlier);
+    store(way, phases);
+    for (int j = 0; j < count; ++j) {
+        Oscillator& o = *jobs[j]->oscillator;
+        OscillatorExtra& x = *o.extra;
+        float* block = o.line.data() + bandLimitReach;
+        for (int i = 0; i < frames; ++i) block[i] += values[i][j];
+        if (float* ahead = jobs[j]->ahead)
+            for (int i = 0; i < frames; ++i) ahead[i] += values[i][j];
+        // As if it had been followed step by step.
+        const double end =
+            jobs[j]->moves->octaves ? static_cast<double>(phases[j]) : o.phase + jobs[j]->increment * frames;
+        const double newest = jobs[j]->moves->octaves ? end - static_cast<double>(steps[frames - 1][j])
+                                                      : o.phase + jobs[j]->increment * (frames - 1);
+        x.last = last[j];
+        x.earlier = earlier[j];
+        x.before = newest - std::floor(end) + static_cast<double>(moved[frames - 1][j]);
+        x.begun = true;
+        x.wrapped = -1.0;
+        o.phase = end - std::floor(end);
+    }
+}
+
 HWY_INLINE void addScaled(float* out, const Group& signal, float from, float to, int frames, bool overwrites) {
     const Group gain = mulAdd(counting(), splat((to - from) / static_cast<float>(frames)), splat(from));
     // Added to nothing rather than left alone, so that no bit depends on which of several sources came first.
@@ -459,7 +538,9 @@ HWY_INLINE void runBlock(const SourceJob& job, const BandLimitTables& tables, bo
     Oscillator& o = *job.oscillator;
     if ((job.moves || job.ahead) && isPlainSine(job))
         runMovedSine(job, frames);
-    else if (job.moves || job.ahead || job.wraps)
+    else if (isFeedbackSine(job)) {
+        // is in its line already
+    } else if (job.moves || job.ahead || job.wraps)
         runMoved(job, frames);
     else
         Generator(o, job.increment, frames, tables).run(*job.shape);
@@ -480,6 +561,14 @@ HWY_INLINE void runBlock(const SourceJob& job, const BandLimitTables& tables, bo
 
 void runSources(const SourceJob* jobs, int count, int at, int frames) {
     const BandLimitTables& tables = bandLimitTables();
+    const SourceJob* waiting[laneCount];
+    int gathered = 0;
+    for (int j = 0; j < count; ++j) {
+        if (isPlainSine(jobs[j]) || !isFeedbackSine(jobs[j])) continue;
+        waiting[gathered++] = &jobs[j];
+        if (gathered == laneCount) runFeedbackSines(waiting, std::exchange(gathered, 0), frames);
+    }
+    if (gathered > 0) runFeedbackSines(waiting, gathered, frames);
     for (int j = 0; j < count; ++j)
         for (int done = 0; done < frames; done += blockFrames)
             runBlock(jobs[j], tables, done == 0, at + done, std::min(blockFrames, frames - done));

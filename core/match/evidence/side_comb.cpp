@@ -105,20 +105,49 @@ double deviationOf(const SideComb& comb, const CombResponse& response, const std
     return sum / static_cast<double>(points.size());
 }
 
+float medianOf(std::vector<float> values) {
+    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
 /// What no comb leaves unexplained: the same balance at all times.
 double deviationOfBalance(const std::vector<SidePoint>& points) {
     std::vector<float> levels;
     for (const SidePoint& point : points) levels.push_back(point.db);
-    const auto middle = levels.begin() + static_cast<std::ptrdiff_t>(levels.size() / 2);
-    std::nth_element(levels.begin(), middle, levels.end());
     double least = 1e9;
-    for (const float balance : {0.0f, *middle}) {
+    for (const float balance : {0.0f, medianOf(levels)}) {
         double sum = 0.0;
         for (const SidePoint& point : points)
             sum += static_cast<double>(std::min(mostDb, std::abs(point.db - balance)));
         least = std::min(least, sum / static_cast<double>(points.size()));
     }
     return least;
+}
+
+/// How much of what is left once each frame's own balance is taken out a comb explains: echoes that cross from side to
+/// side move all partials alike, a comb each by itself.
+double explainedWithinFrames(const SideComb& comb, const std::vector<std::vector<SidePoint>>& frames) {
+    const CombResponse response(comb.mix);
+    double with = 0.0, without = 1e-9;
+    for (const std::vector<SidePoint>& points : frames) {
+        std::vector<float> measured, left;
+        for (const SidePoint& point : points) {
+            const auto seconds = static_cast<double>(point.seconds), hz = static_cast<double>(point.hz);
+            const float db = response(hz * comb.delayAt(false, seconds)) - response(hz * comb.delayAt(true, seconds));
+            measured.push_back(point.db);
+            left.push_back(point.db - db);
+        }
+        const auto apart = [](const std::vector<float>& values) {
+            const float middle = medianOf(values);
+            double sum = 0.0;
+            for (float each : values) sum += static_cast<double>(std::min(mostDb, std::abs(each - middle)));
+            return sum;
+        };
+        with += apart(left);
+        without += apart(measured);
+    }
+    return 1.0 - with / without;
 }
 
 /// All pairs of delays against the points of each frame, on a grid of 0.1 ms.
@@ -192,20 +221,25 @@ std::vector<SideComb> bestOnGrid(const std::vector<std::vector<SidePoint>>& fram
     parallelFor(rates, threads, [&](int r) {
         const double rate = slowestHz + rateStep * r;
         std::array<std::uint16_t, DelayGrid::delays> sum;
+        std::vector<std::pair<double, double>> sways(frames.size()); // of both sides, in each frame, re the depth
         for (int p = 0; p < phases; ++p)
-            for (const double sides : apart)
+            for (const double sides : apart) {
+                const double phase = static_cast<double>(p) / phases;
+                for (std::size_t f = 0; f < frames.size(); ++f) {
+                    const double place = rate * static_cast<double>(frames[f].front().seconds) + phase;
+                    sways[f] = {std::sin(turn * place), std::sin(turn * (place + sides))};
+                }
                 for (int d = 0; d < depths; ++d) {
-                    const double depth = leastDepth + depthStep * d, phase = static_cast<double>(p) / phases;
+                    const double depth = leastDepth + depthStep * d;
                     const int reach = static_cast<int>(std::ceil(depth / DelayGrid::step));
                     const auto count = static_cast<std::size_t>(DelayGrid::delays - 2 * reach);
                     sum.fill(0);
                     for (std::size_t f = 0; f < frames.size(); ++f) {
-                        const double place = rate * static_cast<double>(frames[f].front().seconds) + phase;
-                        const auto steps = [&](double cycles) {
-                            return static_cast<int>(std::lround(depth * std::sin(turn * cycles) / DelayGrid::step));
+                        const auto steps = [&](double sway) {
+                            return static_cast<int>(std::lround(depth * sway / DelayGrid::step));
                         };
-                        const int left = steps(place);
-                        addBytes(grid.rowOf(static_cast<int>(f), steps(place + sides) - left) + left + reach,
+                        const int left = steps(sways[f].first);
+                        addBytes(grid.rowOf(static_cast<int>(f), steps(sways[f].second) - left) + left + reach,
                                  sum.data(), count);
                     }
                     const auto lowest = std::min_element(sum.begin(), sum.begin() + static_cast<std::ptrdiff_t>(count));
@@ -215,6 +249,7 @@ std::vector<SideComb> bestOnGrid(const std::vector<std::vector<SidePoint>>& fram
                     const auto at = static_cast<double>(lowest - sum.begin() + reach);
                     comb = {DelayGrid::shortest + DelayGrid::step * at, depth, rate, phase, sides};
                 }
+            }
     });
     std::stable_sort(best.begin(), best.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::vector<SideComb> combs;
@@ -276,12 +311,12 @@ struct Look {
 
 std::optional<SideComb> lookFor(const Recording& recording, const Look& look, int threads) {
     constexpr std::size_t mostFrames = 120, pursued = 6, fewest = 60;
-    constexpr double leastDb = 0.5, leastExplained = 0.03, surely = 2.0;
+    constexpr double leastDb = 0.5, leastExplained = 0.03, leastWithin = 0.02, surely = 2.0;
     constexpr double leastDepth = 3e-4;                     // what moves less is a balance that changes with frequency
     constexpr double otherRateHz = 0.08, otherDelay = 5e-4; // of another comb
     std::vector<SidePoint> points;
-    for (const auto& of : pointsOf(recording, look.highestHz, mostFrames))
-        points.insert(points.end(), of.begin(), of.end());
+    const auto byFrame = pointsOf(recording, look.highestHz, mostFrames);
+    for (const auto& of : byFrame) points.insert(points.end(), of.begin(), of.end());
     if (points.size() < fewest) return std::nullopt;
     const double balance = deviationOfBalance(points);
     if (balance < leastDb) return std::nullopt; // no sides to speak of
@@ -301,7 +336,9 @@ std::optional<SideComb> lookFor(const Recording& recording, const Look& look, in
     for (const SideComb& each : combs)
         if (std::abs(each.rateHz - best.rateHz) > otherRateHz || std::abs(each.delay - best.delay) > otherDelay)
             others = std::max(others, each.explained);
-    if (best.explained < std::max(leastExplained, surely * others) || best.depth < leastDepth) return std::nullopt;
+    if (best.explained < std::max(leastExplained, surely * others) || best.depth < leastDepth ||
+        explainedWithinFrames(best, byFrame) < leastWithin)
+        return std::nullopt;
     best.phase -= std::floor(best.phase);
     return best;
 }
