@@ -8,7 +8,9 @@
 #include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/engine/render.h"
+#include "core/match/heard_elements.h"
 #include "core/match/match.h"
+#include "core/match/proposals/added_element.h"
 #include "core/match/report.h"
 #include "core/match/starts/estimate.h"
 #include "core/match/suggest/next_moves.h"
@@ -21,6 +23,7 @@
 #include <cmath>
 #include <fmt/format.h>
 #include <memory>
+#include <stop_token>
 #include <sstream>
 #include <unistd.h>
 
@@ -34,7 +37,7 @@ struct MatchOptions : Listening {
     std::string out;
     std::string start;
     std::vector<std::string> locks, ranges, leftOut;
-    std::string focus, without, ruledOut;
+    std::string focus, without, ruledOut, insisted;
     double seconds = 20.0;
     int evaluations = 0;
     std::uint64_t seed = 1;
@@ -73,6 +76,15 @@ std::string listOf(const std::vector<Address>& addresses, const Patch& patch) {
     return list;
 }
 
+/// What each element of the found patch contributes; nothing where somebody waits for the end.
+std::vector<HeardElement> contributionsOf(const MatchResult& result, int threads, const std::stop_token& stop) {
+    try {
+        return heardElements(result.best.patch, result.performance, threads, {.stop = stop, .progress = {}});
+    } catch (const Cancelled&) {
+    } catch (const Error&) {} // a render that cannot be measured: the report says it by its likeness
+    return {};
+}
+
 void runMatch(const MatchOptions& options) {
     const StopOnSignal signals; // from the first moment: reading and finding notes take a while too
     const Heard heard = hear(options);
@@ -89,6 +101,14 @@ void runMatch(const MatchOptions& options) {
         settings.limits.ranges[address] = range;
     }
     settings.limits.ruledOut = elementsOfWords(options.ruledOut);
+    settings.limits.insisted = elementsOfWords(options.insisted);
+    for (const Element each : settings.limits.insisted) {
+        if (settings.limits.ruledOut.contains(each))
+            throw Error(fmt::format("“{}” is insisted on and ruled out; decide for one.", wordOf(each)));
+        if (!canBeAdded(each))
+            throw Error(fmt::format("“{}” is taken from the recording; nothing else can be insisted on to have it.",
+                                    wordOf(each)));
+    }
     settings.weights = weightsWithout(options.without);
     if (!options.focus.empty()) {
         const auto [low, high] = parsePair(options.focus, "--focus");
@@ -134,10 +154,18 @@ void runMatch(const MatchOptions& options) {
     writePatch(folder / "patch.json", result.best.patch);
     writePerformance(folder / "performance.json", result.performance);
     writeMidi(folder / "notes.mid", result.performance);
-    writeWholeFile(folder / "report.json", matchReport(result));
+    const std::vector<HeardElement> made = contributionsOf(result, options.threads, signals.token());
+    writeWholeFile(folder / "report.json", matchReport(result, made));
     fmt::print("{}: likeness {:.0f} (was {:.0f}), {}, {} renders in {:.1f} s{}\n", options.out, result.best.likeness,
                result.before.comparison.likeness, structureText(result.best.patch), result.evaluations, result.seconds,
                result.complete ? "" : ", stopped at its limit");
+    for (const HeardElement& each : made) {
+        if (!each.heard()) continue;
+        const auto words = result.evidence.find(each.element.element);
+        fmt::print("  {}{}{}\n", each.element.words,
+                   each.element.without ? fmt::format(", {:.0f} less alike without it", each.cost) : std::string(),
+                   words == result.evidence.end() ? std::string() : ": " + words->second);
+    }
     for (const ReadingTrial& each : result.readings)
         fmt::print("Reading {}, {}: likeness {:.0f} in its trial{}\n", each.reading + 1, each.words, each.likeness,
                    each.reading == result.best.reading ? ", gone on with" : "");
@@ -177,6 +205,8 @@ void addMatch(CLI::App& app) {
     command->add_option(
         "--rule-out", options->ruledOut,
         "Elements that the patch may not have, for example \"fm, second source\" or \"effects\"; see elements");
+    command->add_option("--insist", options->insisted,
+                        "Elements that the patch has to have, for example \"noise, chorus\"; see elements");
     command->add_option("--focus", options->focus, "Band LOW:HIGH in Hz that the search looks at")
         ->check(problemOfPair);
     command->add_option("--tempo", options->tempo, "Quarter notes per minute")->check(CLI::Range(10.0, 1000.0));

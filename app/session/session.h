@@ -9,6 +9,7 @@
 #include "app/session/document/take_keeper.h"
 #include "app/session/listening/listening.h"
 #include "app/session/listening/playback.h"
+#include "app/session/matching/elements_controller.h"
 #include "app/session/matching/match_controller.h"
 #include "app/session/matching/next_moves_controller.h"
 #include "app/session/matching/seed_bank_keeper.h"
@@ -57,6 +58,7 @@ public:
     MatchController matching;
     VariationsController variations;
     NextMovesController nextMoves;
+    ElementsController elements;
 };
 
 } // namespace facet

@@ -63,7 +63,9 @@ void takeShot(QApplication& app, Session& session, MainWindow& window, const QSt
     auto* calm = new QElapsedTimer;
     calm->start();
     QObject::connect(timer, &QTimer::timeout, &window, [&app, &session, &window, file, calm] {
-        if (session.busy() || session.nextMoves.state() == NextMovesController::State::looking) calm->restart();
+        if (session.busy() || session.elements.busy() ||
+            session.nextMoves.state() == NextMovesController::State::looking)
+            calm->restart();
         if (calm->elapsed() < 700) return;
         const bool written = window.grab().save(file);
         if (!written) std::fprintf(stderr, "“%s” cannot be written; choose another folder.\n", qPrintable(file));
@@ -95,8 +97,8 @@ int main(int argc, char** argv) {
                                   "folder");
     const QCommandLineOption shot("shot", "Write a picture of the window when it has settled, and end.", "file");
     const QCommandLineOption view(
-        "view", "The view to open: reference, notes, facets, patch, search, piece, or a facet by its name.", "id",
-        "facets");
+        "view", "The view to open: reference, notes, facets, patch, search, elements, piece, or a facet by its name.",
+        "id", "facets");
     const QCommandLineOption cue("cue", "Name of the cue to open.", "name");
     const QCommandLineOption match("match", "Search for so many seconds at once.", "seconds");
     const QCommandLineOption dark("dark", "Use the dark theme.");
@@ -124,10 +126,10 @@ int main(int argc, char** argv) {
             if (QString::fromStdString(each->name) == options.value(cue)) wanted = each->id;
         session.document.selectCue(wanted);
         if (!window.showView(options.value(view))) {
-            std::fprintf(
-                stderr,
-                "There is no view “%s”; use reference, notes, facets, patch, search, piece or the name of a facet.\n",
-                qPrintable(options.value(view)));
+            std::fprintf(stderr,
+                         "There is no view “%s”; use reference, notes, facets, patch, search, elements, piece or the "
+                         "name of a facet.\n",
+                         qPrintable(options.value(view)));
             return 2;
         }
         const QStringList pictures{"wave", "spectrogram", "level", "pitch", "difference"};

@@ -121,7 +121,7 @@ void MainWindow::makePages(QWidget* body) {
                            session_.listening, session_.playback, session_.messages, pages_);
     pages_->addWidget(patch_);
     search_ = new SearchView(session_.document, session_.patch, session_.bank, session_.matching, session_.variations,
-                             session_.messages, pages_);
+                             session_.elements, session_.messages, pages_);
     pages_->addWidget(search_);
     piece_ = new PiecePage(session_.document, session_.piece, session_.listening, session_.playback, pages_);
     pages_->addWidget(piece_);
@@ -402,6 +402,10 @@ bool MainWindow::showView(const QString& id) {
     if (id.startsWith("patch/")) {
         patch_->open(id.mid(6).toStdString());
         return patch_->chosen() == id.mid(6).toStdString() && showView("patch");
+    }
+    if (id == "elements") {
+        search_->showElements();
+        return showView("search");
     }
     const auto index = ids.indexOf(id);
     if (index < 0) return false;

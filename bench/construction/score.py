@@ -3,7 +3,8 @@
 
 Usage: bench/construction/score.py CLI REFERENCES FOUND
 
-REFERENCES holds ID.json with the elements a sound was made of (references.py) and ID.mid; FOUND holds ID/patch.json of a search. CLI is
+REFERENCES holds ID.json with the elements a sound was made of (references.py); FOUND holds ID/patch.json and
+ID/performance.json of a search. CLI is
 facet-cli, whose `elements` says what the found patch is made of and what of it is heard. An element of the truth counts where leaving it out
 changes the sound by LEAST_DB; the first source's wave always does. The two are compared as sets of words, once what stands for what (SAME) is put in its place.
 """
@@ -28,11 +29,15 @@ SAME = {
     "resonator": "comb",
     "sample": "partials",
     "wavetable": "partials",
+    "gate": "tremolo",  # a level that goes up and down, in steps or not
 }
+# Over a single note an envelope goes as far as the phrase does.
+SAME_IN_ONE_NOTE = {"filter opens": "filter envelope"}
 
 
-def words(elements):
-    return {SAME.get(word, word) for word in elements}
+def words(elements, notes):
+    same = {**SAME, **SAME_IN_ONE_NOTE} if notes == 1 else SAME
+    return {same.get(word, word) for word in elements}
 
 
 def true_elements(truth):
@@ -41,14 +46,15 @@ def true_elements(truth):
         change = each.get("change_db")
         if not change or max(change) >= LEAST_DB:
             heard.append(each["element"])
-    return words(heard)
+    return words(heard, len(truth["notes"]))
 
 
-def found_elements(cli, patch, notes):
-    run = subprocess.run([cli, "elements", patch, "--notes", notes, "--threads", "1", "--json"], capture_output=True, text=True)
+def found_elements(cli, folder, notes):
+    """Of the patch as it plays the performance that was found with it, whose curves are part of the construction."""
+    run = subprocess.run([cli, "elements", folder / "patch.json", "--performance", folder / "performance.json", "--threads", "1", "--json"], capture_output=True, text=True)
     if run.returncode:
         raise SystemExit(run.stderr)
-    return words(e["element"] for e in json.loads(run.stdout)["elements"] if e["heard"])
+    return words((e["element"] for e in json.loads(run.stdout)["elements"] if e["heard"]), notes)
 
 
 def score(true, found):
@@ -64,7 +70,7 @@ def main():
     def one(name):
         truth = json.loads((references / f"{name}.json").read_text())
         true = true_elements(truth)
-        made = found_elements(cli, found / name / "patch.json", references / f"{name}.mid")
+        made = found_elements(cli, found / name, len(truth["notes"]))
         return name, len(truth["notes"]), true, made, score(true, made)
 
     with concurrent.futures.ThreadPoolExecutor(2) as pool:

@@ -49,9 +49,9 @@ void parallelFor(int count, int threads, const std::function<void(int)>& work) {
 
 int hardwareThreads() { return std::max(1, static_cast<int>(std::thread::hardware_concurrency())); }
 
-void lowerThreadPriority() {
+void lowerThreadPriority(int nice) {
     // On Linux the nice value belongs to the thread.
-    setpriority(PRIO_PROCESS, static_cast<id_t>(syscall(SYS_gettid)), 10);
+    setpriority(PRIO_PROCESS, static_cast<id_t>(syscall(SYS_gettid)), nice);
 }
 
 } // namespace facet

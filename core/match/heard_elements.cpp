@@ -10,6 +10,11 @@
 
 namespace facet {
 
+Performance withoutCurve(Performance performance, const std::string& target) {
+    if (!target.empty()) std::erase_if(performance.curves, [&](const Curve& each) { return each.target == target; });
+    return performance;
+}
+
 std::vector<HeardElement> heardElements(const Patch& patch, const Performance& performance, int threads,
                                         const Task& task) {
     std::vector<std::string> curves;
@@ -25,10 +30,11 @@ std::vector<HeardElement> heardElements(const Patch& patch, const Performance& p
     parallelFor(static_cast<int>(elements.size()), threads, [&](int i) {
         HeardElement& each = elements[static_cast<std::size_t>(i)];
         if (!each.element.without) return;
-        const Patch leveled = withSolvedGain(*each.element.without, whole, played);
-        Recording rest = std::move(renderAt48k({&leveled, 1}, played, task).front());
+        const Performance still = withoutCurve(played, each.element.curve);
+        const Patch leveled = withSolvedGain(*each.element.without, whole, still);
+        Recording rest = std::move(renderAt48k({&leveled, 1}, still, task).front());
         if (peakOf(rest) <= 0.0f) return; // nothing is left
-        const Profile other = measureProfile(rest, played, {.source = &profile.source, .threads = 1});
+        const Profile other = measureProfile(rest, still, {.source = &profile.source, .threads = 1});
         each.cost = std::max(0.0, 100.0 - compare(profile, other).likeness);
     });
     return elements;

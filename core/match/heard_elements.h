@@ -5,6 +5,7 @@
 #include "core/parameters/elements.h"
 #include "core/performance/performance.h"
 
+#include <string>
 #include <vector>
 
 namespace facet {
@@ -19,6 +20,9 @@ struct HeardElement {
     double cost = 100.0;
     bool heard() const { return cost >= leastHeardCost; }
 };
+
+/// A performance without the curve of one target; as it is where that is empty.
+Performance withoutCurve(Performance performance, const std::string& target);
 
 /// The elements of a patch in the order of elementsOf(), with what each contributes when the patch plays these notes.
 /// One render and one measurement each. The same on any number of threads. Throws Error for a phrase that cannot be

@@ -3,6 +3,7 @@
 #include "core/analysis/quality.h"
 #include "core/base/error.h"
 #include "core/engine/render.h"
+#include "core/match/element_evidence.h"
 #include "core/match/search/curves.h"
 #include "core/match/search/finalists.h"
 #include "core/match/search/search.h"
@@ -218,6 +219,7 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.unidentifiable = unidentifiableOf(search.inputs, result.best.patch);
     result.shortfalls = shortfallsOf(result.best.comparison, result.best.facetFloors, prepared.front().profile,
                                      measureQuality(first.reference));
+    result.evidence = evidenceIn(prepared.front().profile);
     result.best.patch.name = "Match";
     result.runnersUp.assign(scored.begin() + 1, scored.end());
     for (ScoredPatch& other : bestOfOtherReadings(searches, winner, settings, deadline, budget.scoreSeconds()))

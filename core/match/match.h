@@ -13,6 +13,8 @@
 #include "core/match/targets/match_target.h"
 #include "core/performance/performance.h"
 
+#include <map>
+#include <string>
 #include <vector>
 
 namespace facet {
@@ -27,12 +29,15 @@ struct MatchResult {
     std::vector<std::vector<Curve>> curves;
     int evaluations = 0;
     double seconds = 0.0;
-    std::vector<StageTime> stages; ///< where they went
+    std::vector<StageTime> stages;  ///< where they went
     bool complete = true;           ///< false: stopped before it came to rest
     std::vector<KnownRange> ranges; ///< of the best patch's parameters; empty when it was stopped or late
     /// Parameters of the best patch that no target determines, with one pitch or in mono: left as they were.
     std::vector<Address> unidentifiable;
     std::vector<Shortfall> shortfalls; ///< facets of the first target in which the best stays unlike
+    /// What the first target itself says of elements, in words (core/match/element_evidence.h), also of those that the
+    /// best has not.
+    std::map<Element, std::string> evidence;
     /// How the readings of the first target fared in their trials, those that were tried; empty where one was certain.
     std::vector<ReadingTrial> readings;
 };

@@ -51,7 +51,7 @@ Json elementsIn(const Patch& patch, const std::vector<std::vector<Curve>>& curve
 
 } // namespace
 
-std::string matchReport(const MatchResult& result) {
+std::string matchReport(const MatchResult& result, const std::vector<HeardElement>& made) {
     Json json;
     json["format"] = "facet-report";
     json["version"] = 1;
@@ -71,6 +71,14 @@ std::string matchReport(const MatchResult& result) {
     }
     json["structure"] = structureText(result.best.patch);
     json["elements"] = elementsIn(result.best.patch, result.curves);
+    for (std::size_t i = 0; i < json["elements"].size(); ++i) {
+        Json& each = json["elements"][i];
+        const auto words = result.evidence.find(*elementOfWord(each["element"].get<std::string>()));
+        if (words != result.evidence.end()) each["evidence"] = words->second;
+        if (i < made.size()) each["cost"] = number(made[i].cost);
+    }
+    json["evidence"] = Json::object(); // also for what the patch has not
+    for (const auto& [element, words] : result.evidence) json["evidence"][std::string(wordOf(element))] = words;
     json["runners_up"] = Json::array();
     for (const auto& other : result.runnersUp) {
         json["runners_up"].push_back({{"structure", structureText(other.patch)},

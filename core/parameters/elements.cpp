@@ -161,6 +161,11 @@ private:
     void add(Element element, std::string words, Patch without) {
         found_.push_back({element, std::move(words), std::move(without)});
     }
+    /// What links move, or a curve, or both.
+    void addMoved(Element element, std::string words, Patch without, const Address& moved) {
+        add(element, std::move(words), std::move(without));
+        if (isCurve(moved)) found_.back().curve = moved.text();
+    }
     /// The patch with some values set.
     Patch with(const std::string& path, std::initializer_list<std::pair<const char*, double>> values) const {
         Patch changed = patch_;
@@ -285,9 +290,9 @@ private:
             add(Element::blend, text(path, "blend") + " " + text(path, "blend_wave"), with(path, {{"blend", 0.0}}));
         std::vector<const Module*> moved = linksTo(path, {"width"});
         if (static_cast<Wave>(value(path, "wave")) == Wave::pulse && (!moved.empty() || isCurve({path, "width"})))
-            add(Element::movedWidth, "its width moves", withoutLinks(moved));
+            addMoved(Element::movedWidth, "its width moves", withoutLinks(moved), {path, "width"});
         if (const auto table = linksTo(path, {"position"}); !table.empty() || isCurve({path, "position"}))
-            add(Element::movedTable, "its table is run through", withoutLinks(table));
+            addMoved(Element::movedTable, "its table is run through", withoutLinks(table), {path, "position"});
         readPitch(source);
         readSecond(source);
     }
@@ -408,7 +413,7 @@ private:
                 fmt::format("an LFO of {} moves the cutoff by {}", rateOf(lfos.front()), amountOf(lfos.front())),
                 withoutLinks(lfos));
         if (!ways.empty() || isCurve({path, "cutoff"}))
-            add(Element::filterOpens, "the cutoff moves over the phrase", withoutLinks(ways));
+            addMoved(Element::filterOpens, "the cutoff moves over the phrase", withoutLinks(ways), {path, "cutoff"});
         const auto velocities = onlyFrom(links, "velocity");
         if (value(path, "velocity") > 0.0 || !velocities.empty()) {
             Patch still = withoutLinks(velocities);

@@ -92,6 +92,8 @@ struct PatchElement {
     std::string words; ///< with its values as people read them: "low-pass 24 dB at 400 Hz"
     /// The same patch without it. Of the only source's wave, which cannot be taken out: nothing.
     std::optional<Patch> without{};
+    /// Of what a curve of the performance moves: the curve's target, which has to go as well.
+    std::string curve{};
 };
 
 /// What a patch is made of, in signal order, an element as often as it occurs; what takes no part is none. Whether it

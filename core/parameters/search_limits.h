@@ -18,6 +18,7 @@ struct SearchLimits {
     std::map<Address, std::pair<double, double>> ranges; ///< allowed values, in the parameter's unit
     std::set<ModuleKind> excluded{};                     ///< kinds of effects that there may be none of
     std::set<Element> ruledOut{};                        ///< elements that there may be none of, also new ones
+    std::set<Element> insisted{};                        ///< elements that there must be, where there is room for them
 
     bool locked(const Address& address) const { return locks.contains(address); }
     /// Whether any parameter of a module is locked.

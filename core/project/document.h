@@ -53,7 +53,9 @@ struct Cue {
     std::uint64_t chosenTake = 0; ///< 0: none
     std::set<Address> locks;
     std::map<Address, std::pair<double, double>> ranges; ///< that a search keeps to, in the parameters' units
-    SearchLimits limits() const { return {locks, ranges}; }
+    std::set<Element> ruledOut;                          ///< elements that a search may not use
+    std::set<Element> insisted;                          ///< elements that it has to use
+    SearchLimits limits() const { return {locks, ranges, {}, ruledOut, insisted}; }
     double loopBegin = 0.0; ///< seconds; begin = end: the whole excerpt
     double loopEnd = 0.0;
     double focusLowHz = 0.0;  ///< heard, compared and searched is only what lies between; 0: from the bottom

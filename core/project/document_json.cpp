@@ -150,6 +150,21 @@ Json headJson(const Document& d) {
     return json;
 }
 
+Json wordsOf(const std::set<Element>& elements) {
+    Json words = Json::array();
+    for (const Element each : elements) words.push_back(wordOf(each));
+    return words;
+}
+
+/// Words that only a newer program knows are left out.
+std::set<Element> elementsFrom(const Json& json, const char* key) {
+    std::set<Element> elements;
+    if (const auto words = json.find(key); words != json.end())
+        for (const Json& word : *words)
+            if (const auto element = elementOfWord(word.get<std::string>())) elements.insert(*element);
+    return elements;
+}
+
 Json cueJson(const Cue& cue) {
     Json json{{"id", cue.id},
               {"name", cue.name},
@@ -165,6 +180,8 @@ Json cueJson(const Cue& cue) {
     for (const Address& address : cue.locks) json["locks"].push_back(address.text());
     json["ranges"] = Json::object();
     for (const auto& [address, range] : cue.ranges) json["ranges"][address.text()] = {range.first, range.second};
+    json["ruled_out"] = wordsOf(cue.ruledOut);
+    json["insisted"] = wordsOf(cue.insisted);
     json["excerpts"] = Json::array();
     for (const auto& e : cue.excerpts) json["excerpts"].push_back(excerptJson(*e));
     json["takes"] = Json::array();
@@ -195,6 +212,8 @@ Cue cueFrom(const Json& json, const AudioSource& audio) {
     if (const auto ranges = json.find("ranges"); ranges != json.end())
         for (const auto& [address, range] : ranges->items())
             cue.ranges[Address::parse(address)] = {range.at(0).get<double>(), range.at(1).get<double>()};
+    cue.ruledOut = elementsFrom(json, "ruled_out");
+    cue.insisted = elementsFrom(json, "insisted");
     for (const Json& e : json.at("excerpts"))
         cue.excerpts.push_back(std::make_shared<const Excerpt>(excerptFrom(e, audio)));
     for (const Json& t : json.at("takes")) cue.takes.push_back(std::make_shared<const Take>(takeFrom(t)));

@@ -42,6 +42,27 @@ void PatchEditor::setSearchRange(const Address& address, std::optional<std::pair
     });
 }
 
+PatchEditor::Wish PatchEditor::wishFor(Element element) const {
+    const Cue* cue = document_.cue();
+    if (cue && cue->ruledOut.contains(element)) return Wish::ruledOut;
+    return cue && cue->insisted.contains(element) ? Wish::insisted : Wish::none;
+}
+
+void PatchEditor::setWish(Element element, Wish wish) {
+    if (!document_.cue() || wishFor(element) == wish) return;
+    const std::string_view word = wordOf(element);
+    const QString name = QString::fromUtf8(word.data(), static_cast<int>(word.size()));
+    const QString what = wish == Wish::ruledOut   ? tr("Rule out %1").arg(name)
+                         : wish == Wish::insisted ? tr("Insist on %1").arg(name)
+                                                  : tr("Leave %1 to the search").arg(name);
+    document_.editCue(what, [&](Cue& cue) {
+        cue.ruledOut.erase(element);
+        cue.insisted.erase(element);
+        if (wish == Wish::ruledOut) cue.ruledOut.insert(element);
+        if (wish == Wish::insisted) cue.insisted.insert(element);
+    });
+}
+
 std::string PatchEditor::addModule(ModuleKind kind, const std::string& layer) {
     if (!document_.cue()) return {};
     Patch patch = document_.cue()->patch;

@@ -27,6 +27,10 @@ public:
     void setLocked(const Address& address, bool locked);
     /// Values in the parameter's unit that a search keeps to; nothing: wherever is plausible.
     void setSearchRange(const Address& address, std::optional<std::pair<double, double>> range);
+    /// Whether a search may use an element.
+    enum class Wish { none, ruledOut, insisted };
+    Wish wishFor(Element element) const;
+    void setWish(Element element, Wish wish);
     /// Ties a parameter to another, whose value it takes, or keeps its distance from.
     void tie(const Address& address, const Address& to, bool keepDistance);
     void untie(const Address& address);

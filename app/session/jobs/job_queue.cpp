@@ -43,7 +43,8 @@ void JobQueue::cancel() {
 }
 
 void JobQueue::run(const std::stop_token& quit) {
-    if (priority_ == Priority::low) lowerThreadPriority();
+    constexpr int slightly = 3, much = 10;
+    if (priority_ != Priority::normal) lowerThreadPriority(priority_ == Priority::behind ? slightly : much);
     while (!quit.stop_requested()) {
         Job job;
         Task task;

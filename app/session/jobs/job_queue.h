@@ -19,7 +19,8 @@ void logFailure(const std::exception_ptr& failure);
 /// waits. Jobs get values and give values; what they deliver must check that it is still wanted. Any thread may submit.
 class JobQueue {
 public:
-    enum class Priority { normal, low };
+    /// `behind`: what somebody waits for and may take all processors; `low`: what nobody waits for.
+    enum class Priority { normal, behind, low };
     explicit JobQueue(Priority priority = Priority::normal);
     /// Stops what runs and waits for it.
     ~JobQueue();

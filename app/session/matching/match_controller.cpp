@@ -73,7 +73,7 @@ void drawCurves(Cue& cue, std::uint64_t excerpt, const std::vector<Curve>& curve
 MatchController::MatchController(DocumentStore& document, TakeKeeper& takes, ResultsController& results,
                                  Listening& listening, SeedBankKeeper& bank, Messages& messages, QObject* parent)
     : QObject(parent), document_(document), takes_(takes), results_(results), listening_(listening), bank_(bank),
-      messages_(messages), searching_(JobQueue::Priority::low) {
+      messages_(messages), searching_(JobQueue::Priority::behind) {
     document_.journalThrough([this](const Document& current) { return withUnfinished(current); });
     for (auto outdated : {&DocumentStore::cueEdited, &DocumentStore::lookedElsewhere})
         connect(&document_, outdated, this, [this] { state_.heard = -1; });

@@ -8,6 +8,7 @@
 #include "app/session/messages.h"
 #include "app/views/facets/facet_weights.h"
 #include "app/views/common/plot_style.h"
+#include "app/views/search/elements_view.h"
 #include "app/views/search/search_values.h"
 #include "app/views/common/theme.h"
 #include "app/views/search/variations_view.h"
@@ -29,7 +30,8 @@
 namespace facet {
 
 SearchView::SearchView(DocumentStore& document, PatchEditor& patchEditor, SeedBankKeeper& bank,
-                       MatchController& matching, VariationsController& variations, Messages& messages, QWidget* parent)
+                       MatchController& matching, VariationsController& variations, ElementsController& elements,
+                       Messages& messages, QWidget* parent)
     : QWidget(parent), document_(document), patchEditor_(patchEditor), bank_(bank), matching_(matching),
       messages_(messages) {
     auto* head = new QHBoxLayout;
@@ -78,6 +80,7 @@ SearchView::SearchView(DocumentStore& document, PatchEditor& patchEditor, SeedBa
     auto* body = new QHBoxLayout;
     body->setSpacing(20);
     body->addWidget(plot_, 1);
+    elements_ = new ElementsView(document, patchEditor, elements, this);
     values_ = new SearchValues(document_, patchEditor_, matching_, messages_, this);
     weights_ = new FacetWeightsView(document_, this);
     variations_ = new VariationsView(document, variations, this);
@@ -86,6 +89,7 @@ SearchView::SearchView(DocumentStore& document, PatchEditor& patchEditor, SeedBa
     side_->setAccessibleName(tr("What was found, and what a search may do"));
     side_->tabBar()->setExpanding(false);
     side_->addTab(found_, tr("Found"));
+    side_->addTab(elements_, tr("Made of"));
     side_->addTab(values_, tr("Values"));
     side_->addTab(weights_, tr("Facets"));
     side_->addTab(variations_, tr("Variations"));
@@ -100,6 +104,8 @@ SearchView::SearchView(DocumentStore& document, PatchEditor& patchEditor, SeedBa
     restyle();
     refresh();
 }
+
+void SearchView::showElements() { side_->setCurrentWidget(elements_); }
 
 double SearchView::seconds() const { return seconds_->currentData().toDouble(); }
 
@@ -121,6 +127,7 @@ void SearchView::refresh() {
     start_->setEnabled(state.running || ready);
     goOn_->setEnabled(!state.running && ready);
     seconds_->setEnabled(!state.running);
+    elements_->refresh();
     values_->refresh();
     weights_->refresh();
     variations_->refresh();

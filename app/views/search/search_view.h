@@ -21,24 +21,28 @@ class PatchEditor;
 class SeedBankKeeper;
 class MatchController;
 class VariationsController;
+class ElementsController;
+class ElementsView;
 class Messages;
 class VariationsView;
 struct MatchState;
 struct ScoredPatch;
 
 /// Starts, stops and continues searches; draws likeness over time while one runs; lists what leads or was found, to
-/// hear and to take. Beside it: values and locks, facet weights, variations, shortfalls. GUI thread only.
+/// hear and to take. Beside it: what the patch is made of, values and locks, facet weights, variations, shortfalls. GUI thread only.
 class SearchView : public QWidget {
     Q_OBJECT
 
 public:
     explicit SearchView(DocumentStore& document, PatchEditor& patchEditor, SeedBankKeeper& bank,
-                        MatchController& matching, VariationsController& variations, Messages& messages,
-                        QWidget* parent = nullptr);
+                        MatchController& matching, VariationsController& variations, ElementsController& elements,
+                        Messages& messages, QWidget* parent = nullptr);
     /// Shows the search, and the patch it would start from, as they stand.
     void refresh();
     /// Draws the plot anew in the theme's colors; call after the theme has changed.
     void restyle();
+    /// Turns to what the patch is made of.
+    void showElements();
     /// How long the chosen effort lets a search run, seconds.
     double seconds() const;
 
@@ -61,6 +65,7 @@ private:
     QPushButton* start_;
     QPushButton* goOn_;
     QTabWidget* side_;
+    ElementsView* elements_;
     SearchValues* values_;
     FacetWeightsView* weights_;
     VariationsView* variations_;

@@ -1,5 +1,7 @@
 #include "core/match/search/constraints.h"
 
+#include "core/match/proposals/added_element.h"
+
 #include <algorithm>
 
 namespace facet {
@@ -72,7 +74,7 @@ Patch Constraints::withoutExcluded(Patch patch) const {
 }
 
 Patch Constraints::applied(Patch patch) const {
-    patch = withoutExcluded(std::move(patch));
+    patch = withoutExcluded(withElements(std::move(patch), settings_.limits.insisted));
     takeOutLinksToLocked(settings_, patch);
     keepTies(settings_.start, patch);
     for (const auto& [address, range] : settings_.limits.ranges)

@@ -13,8 +13,9 @@ public:
     Constraints(const MatchSettings& settings, const Identifiable& identifiable)
         : settings_(settings), identifiable_(identifiable) {}
 
-    /// Takes out excluded effects, elements that were ruled out and links to locked parameters that the start has not,
-    /// ties what the start has tied, clips into the given ranges and puts back everything that is locked.
+    /// Adds elements that the producer insists on, takes out excluded effects, elements that were ruled out and links
+    /// to locked parameters that the start has not, ties what the start has tied, clips into the given ranges and puts
+    /// back everything that is locked.
     Patch applied(Patch patch) const;
     /// Without effects of the excluded kinds and elements that were ruled out, as applied() takes them out; what is
     /// locked stays.

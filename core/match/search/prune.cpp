@@ -38,7 +38,7 @@ std::vector<Patch> withOneLess(const SearchState& state, const Patch& patch) {
     };
     for (const Patch& each : simplerThan(patch, limits)) add(each);
     for (const PatchElement& each : elementsOf(patch))
-        if (each.without) add(*each.without);
+        if (each.without && !limits.insisted.contains(each.element)) add(*each.without);
     return all;
 }
 
@@ -50,7 +50,7 @@ Patch withoutWhatHardlyCounts(const SearchState& state, const Evaluator& evaluat
     std::vector<Element> elements;
     std::vector<Patch> less;
     for (const PatchElement& each : elementsOf(best.patch)) {
-        if (!each.without) continue;
+        if (!each.without || state.inputs.settings.limits.insisted.contains(each.element)) continue;
         Patch patch = state.constraints.applied(*each.without);
         if (patch.soundsLike(best.patch)) continue;
         elements.push_back(each.element);
