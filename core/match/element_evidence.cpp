@@ -60,11 +60,11 @@ std::string subOctave(const Profile& profile) {
 }
 
 std::string inharmonic(const Profile& profile) {
-    constexpr double sure = 0.5, heard = 5.0; // cents
+    constexpr double sure = 0.5, audible = 5.0; // cents
     const double cents = middleOfNotes(profile, [](const NoteProfile& note) {
         return note.inharmonicity.confidence > sure ? note.inharmonicity.tenthPartialCents() : notMeasurable;
     });
-    if (!isMeasured(cents) || std::abs(cents) < heard) return {};
+    if (!isMeasured(cents) || std::abs(cents) < audible) return {};
     return fmt::format("the partials are no multiples of the pitch: the tenth lies {:.0f} cents off", cents);
 }
 
@@ -98,8 +98,8 @@ std::string cycling(const PeriodicChange& change, const char* what, const std::s
 }
 
 std::string drift(const Profile& profile) {
-    constexpr double heard = 1.5; // cents
-    if (!isMeasured(profile.motion.driftCents) || profile.motion.driftCents < heard) return {};
+    constexpr double audible = 1.5; // cents
+    if (!isMeasured(profile.motion.driftCents) || profile.motion.driftCents < audible) return {};
     return fmt::format("the pitch strays by {:.1f} cents", profile.motion.driftCents);
 }
 

@@ -8,6 +8,7 @@
 #include "core/match/proposals/catalogue.h"
 #include "core/match/search/added_modules.h"
 #include "core/match/search/effects.h"
+#include "core/match/search/motions.h"
 #include "core/match/search/refine.h"
 #include "core/parameters/changes.h"
 #include "core/parameters/relevance.h"
@@ -196,6 +197,8 @@ void settle(SearchState& state, Allowance allowance) {
     state.budget.stages().enter("effects");
     scoreBest(state);
     addEffects(state, evaluator);
+    state.budget.stages().enter("motions");
+    addMotions(state, evaluator);
     state.budget.stages().enter("phases");
     fixPhases(state, allowance);
     state.budget.stages().enter("quick rounds");

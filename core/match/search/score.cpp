@@ -119,7 +119,11 @@ double priceOf(Element element) {
     case Element::folding:
     case Element::shifter:
     case Element::resonator:
-    case Element::voiceDrive: return rare;
+    case Element::voiceDrive:
+    case Element::width:         // what chorus and rooms do besides
+    case Element::keyTracking:   // what makes up for wrong sources
+    case Element::pitchEnvelope: // what makes up for wrong attacks
+        return rare;
     default: return common;
     }
 }
