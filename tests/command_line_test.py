@@ -105,6 +105,17 @@ class CommandLine(unittest.TestCase):
         words = {e["element"] for e in report["elements"]}
         self.assertTrue(words)
         self.assertFalse(words & {"noise", "chorus", "reverb", "delay", "saturation", "compressor"})
+        for each in report["elements"]:
+            self.assertGreaterEqual(each["cost"], 0.0)
+        self.assertIn("evidence", report["elements"][0])
+        insisted = run("match", DEMO / "comet-tail.flac", "--notes", DEMO / "comet-tail.mid", "--out", self.path / "insisted", "--evaluations", 80, "--seconds", 0,
+                       "--insist", "noise, chorus", "--without-bank")
+        self.assertEqual(insisted.returncode, 0, insisted.stderr)
+        words = {e["element"] for e in json.loads((self.path / "insisted" / "report.json").read_text())["elements"]}
+        self.assertLessEqual({"noise", "chorus"}, words)
+        both = run("match", DEMO / "comet-tail.flac", "--out", self.path / "wrong", "--rule-out", "fm", "--insist", "fm")
+        self.assertEqual(both.returncode, 1)
+        self.assertIn("insisted on and ruled out", both.stderr)
         wrong = run("match", DEMO / "comet-tail.flac", "--out", self.path / "wrong", "--rule-out", "wobble")
         self.assertEqual(wrong.returncode, 1)
         self.assertIn("wobble", wrong.stderr)

@@ -665,5 +665,18 @@ TEST(Response, OfASpeakerIsABandOfFourthOrder) {
     EXPECT_NEAR(responseDb(h, 100) - responseDb(h, 50), 24.0, 0.5);
 }
 
+TEST(Flanger, IsTheSameWhetherItComesBackWithinABlockOrAfterIt) {
+    // A comb that is fed back: poles at all multiples of 1/τ, whatever τ (J. O. Smith, Physical Audio Signal
+    // Processing, feedback comb filters).
+    for (const double ms : {0.2, 0.35, 0.5, 1.0, 4.0, 11.0}) {
+        const auto fed =
+            Bench(ModuleKind::flanger, {{"delay", ms}, {"depth", 0}, {"rate", 0}, {"feedback", 70}})(impulse(1.0))
+                .channels[0];
+        const double hz = 1000.0 / ms, peak = hz <= 3000.0 ? std::ceil(500.0 / hz) * hz : hz;
+        EXPECT_NEAR(responseDb(fed, peak), 20.0 * std::log10(1.0 / (1.0 - 0.7)), 0.3) << ms;
+        EXPECT_NEAR(responseDb(fed, peak - 0.5 * hz), 20.0 * std::log10(1.0 / (1.0 + 0.7)), 0.3) << ms;
+    }
+}
+
 } // namespace
 } // namespace facet

@@ -1,6 +1,7 @@
 // The elements of construction: read from patches, taken out of them, ruled out, and heard.
 #include "core/base/error.h"
 #include "core/match/heard_elements.h"
+#include "core/match/proposals/added_element.h"
 #include "core/parameters/elements.h"
 #include "core/parameters/patch_json.h"
 #include "tests/support/fixtures.h"
@@ -142,6 +143,60 @@ TEST(HeardElements, CountOnlyWhereTheyChangeTheSound) {
     const auto again = heardElements(patch, phrase, 1);
     ASSERT_EQ(again.size(), elements.size());
     for (std::size_t i = 0; i < again.size(); ++i) EXPECT_EQ(again[i].cost, elements[i].cost);
+}
+
+TEST(AddedElements, AreThereAfterwardsAndNothingElseIsGone) {
+    for (const Patch& patch : {Patch(), rich()})
+        for (int i = 0; i < elementCount; ++i) {
+            const auto element = static_cast<Element>(i);
+            const Patch with = withElements(patch, {element});
+            EXPECT_EQ(namesOf(with).contains(element), canBeAdded(element) || namesOf(patch).contains(element))
+                << wordOf(element);
+            EXPECT_TRUE(withElements(with, {element}).soundsLike(with)) << wordOf(element) << ": once is enough";
+            // A wave takes a wave's place; formants take the place of the filter that stood there.
+            constexpr auto waves = static_cast<int>(Element::sample);
+            if (i <= waves || element == Element::fm || element == Element::feedbackFm || element == Element::sync ||
+                element == Element::formants || element == Element::movedWidth || element == Element::ring ||
+                (element >= Element::lowPass && element <= Element::allPass) || element == Element::gate ||
+                element == Element::tremolo)
+                continue;
+            for (const Element before : namesOf(patch))
+                EXPECT_TRUE(namesOf(with).contains(before)) << wordOf(element) << " took out " << wordOf(before);
+        }
+}
+
+TEST(AddedElements, StandBesideEachOther) {
+    const std::set<Element> wanted =
+        elementsOfWords("pulse, sine, noise, low-pass, high-pass, vibrato, chorus, reverb, velocity to level");
+    const std::set<Element> made = namesOf(withElements(Patch(), wanted));
+    for (const Element each : wanted) EXPECT_TRUE(made.contains(each)) << wordOf(each);
+    EXPECT_FALSE(made.contains(Element::saw)) << "a wave that nobody wants makes room";
+    EXPECT_TRUE(withElements(rich(), {}).soundsLike(rich()));
+}
+
+TEST(AddedElements, AreLeftOutWhereThereIsNoRoom) {
+    Patch full;
+    for (int i = 0; i < 3; ++i) full.add(full.freePath(ModuleKind::source, "layer:a").c_str());
+    for (const char* source : {"a", "b", "c", "d"})
+        if (full.find(std::string("layer:a/source:") + source))
+            full.set({std::string("layer:a/source:") + source, "on"}, 1.0);
+    EXPECT_NO_THROW(withElements(full, elementsOfWords("fm, ring, noise, second source")));
+}
+
+TEST(HeardElements, CountWhatACurveOfThePerformanceMoves) {
+    Patch patch;
+    patch.set({"layer:a/filter:a", "on"}, 1.0);
+    patch.set({"layer:a/filter:a", "cutoff"}, 300.0);
+    Performance performance = testing::oneNote(45, 0.0, 1.4, 1.6);
+    performance.setCurve({"layer:a/filter:a/cutoff", {{0.0, 0.4}, {1.4, 0.85}}});
+    const auto elements = heardElements(patch, performance, 2);
+    const auto opens = std::find_if(elements.begin(), elements.end(), [](const HeardElement& each) {
+        return each.element.element == Element::filterOpens;
+    });
+    ASSERT_NE(opens, elements.end());
+    EXPECT_EQ(opens->element.curve, "layer:a/filter:a/cutoff");
+    EXPECT_GT(opens->cost, 5.0);
+    EXPECT_TRUE(withoutCurve(performance, opens->element.curve).curves.empty());
 }
 
 } // namespace

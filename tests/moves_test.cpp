@@ -120,6 +120,31 @@ TEST_F(NextMove, ObeysLocksAndRanges) {
     }
 }
 
+TEST_F(NextMove, OffersNothingThatWasRuledOutAndTakesNothingAwayThatIsInsistedOn) {
+    Patch patch = basePatch();
+    patch.add("reverb:a");
+    patch.set({"reverb:a", "on"}, 1.0);
+    const auto has = [](const Patch& of, Element element) {
+        const auto elements = elementsOf(of);
+        return std::any_of(elements.begin(), elements.end(),
+                           [&](const PatchElement& each) { return each.element == element; });
+    };
+    const auto count = [&](const SearchLimits& limits, Element element, bool there) {
+        std::ptrdiff_t sum = 0;
+        for (const ProposalFamily& family : proposalFamilies({patch, limits, *reference.profile}))
+            sum += std::count_if(family.patches.begin(), family.patches.end(),
+                                 [&](const Patch& each) { return has(each, element) == there; });
+        return sum;
+    };
+    SearchLimits limits;
+    limits.ruledOut = {Element::saturation};
+    limits.insisted = {Element::reverb};
+    EXPECT_GT(count({}, Element::saturation, true), 0);
+    EXPECT_EQ(count(limits, Element::saturation, true), 0);
+    EXPECT_GT(count({}, Element::reverb, false), 0);
+    EXPECT_EQ(count(limits, Element::reverb, false), 0);
+}
+
 TEST_F(NextMove, TakesValuesThatPeopleWouldType) {
     Patch patch = basePatch();
     std::size_t semitones = 0;

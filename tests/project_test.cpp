@@ -39,6 +39,8 @@ Document demoDocument() {
     cue.takes = {std::make_shared<const Take>(take)};
     cue.locks = {{"layer:a/filter:a", "cutoff"}};
     cue.ranges = {{{"layer:a/filter:a", "resonance"}, {-3.0, 12.0}}};
+    cue.ruledOut = {Element::fm, Element::ring};
+    cue.insisted = {Element::otherSource};
     cue.loopBegin = 0.25;
     cue.loopEnd = 0.5;
     return withCue(document, std::move(cue));

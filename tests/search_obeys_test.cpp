@@ -307,5 +307,23 @@ TEST(Ties, AtADistanceKeepIt) {
         << "it was searched all the same";
 }
 
+TEST(InsistedElements, AreInWhateverASearchFinds) {
+    // Nothing in the recording asks for them.
+    const Performance notes = played({45, 52});
+    const Recording reference = render(filtered(900.0), notes);
+    MatchSettings settings = quick(400);
+    settings.limits.insisted = elementsOfWords("noise, reverb, vibrato");
+    const MatchResult result = match(reference, notes, settings);
+    std::vector<Patch> found{result.best.patch};
+    for (const ScoredPatch& other : result.runnersUp) found.push_back(other.patch);
+    for (const Patch& patch : found) {
+        std::set<Element> made;
+        for (const PatchElement& each : elementsOf(patch)) made.insert(each.element);
+        for (const Element each : settings.limits.insisted) EXPECT_TRUE(made.contains(each)) << wordOf(each);
+    }
+    // The start itself may be what sounds nearest; it is offered all the same.
+    EXPECT_GT(result.best.likeness, 0.0);
+}
+
 } // namespace
 } // namespace facet

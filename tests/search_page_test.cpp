@@ -2,6 +2,7 @@
 #include "app/views/search/search_view.h"
 #include "core/devices/audio_output.h"
 #include "app/views/facets/facet_weights.h"
+#include "app/views/search/elements_view.h"
 #include "app/views/search/search_values.h"
 #include "app/views/search/variations_view.h"
 #include "tests/support/window_fixture.h"
@@ -286,6 +287,63 @@ TEST_F(SearchPageTest, PlaybackDoesNotStutterWhileItRuns) {
         << "from " << from;
     EXPECT_LT(static_cast<double>(clock.elapsed()), 1000.0 * 1.4 / 0.99 + 100.0) << "ms";
     EXPECT_LT(session.playback.player().takeLoad(), 1.0f) << "of real time";
+}
+
+TEST_F(SearchPageTest, WhatThePatchIsMadeOfIsToldHeardWithoutAndRuledOut) {
+    Patch patch;
+    patch.set({"layer:a/filter:a", "on"}, 1.0);
+    patch.set({"layer:a/filter:a", "cutoff"}, 500.0);
+    patch.add("reverb:a");
+    patch.set({"reverb:a", "on"}, 1.0);
+    session.patch.setPatch("Other", patch);
+    ASSERT_TRUE(settle());
+    window.showView("elements");
+    auto* view = window.findChild<ElementsView*>();
+    ASSERT_TRUE(view->isVisible());
+    ASSERT_TRUE(QTest::qWaitFor([this] { return session.elements.measured(); }, 60000 * patience));
+    const auto rows = [&] {
+        std::vector<QWidget*> all;
+        for (QWidget* each : view->findChildren<QWidget*>("elementRow"))
+            if (each->isVisible()) all.push_back(each);
+        return all;
+    };
+    ASSERT_EQ(rows().size(), 3u) << "a saw, a low-pass, a reverb";
+    bool costs = false;
+    for (QLabel* each : view->findChildren<QLabel*>("elementCost"))
+        costs = costs || (each->isVisible() && each->text().startsWith(QString::fromUtf8("−")));
+    EXPECT_TRUE(costs) << "what leaving it out costs";
+    QTest::mouseClick(visible("hearWithout"), Qt::LeftButton);
+    EXPECT_GE(session.elements.heard(), 0);
+    EXPECT_TRUE(session.document.cue()->patch.soundsLike(patch)) << "hearing changes nothing";
+    // Rule out what comes last, the reverb.
+    QPushButton* out = rows().back()->findChild<QPushButton*>("ruleOut");
+    ASSERT_TRUE(out);
+    QTest::mouseClick(out, Qt::LeftButton);
+    EXPECT_TRUE(session.document.cue()->ruledOut.contains(Element::reverb));
+    EXPECT_TRUE(elementsOf(session.document.cue()->patch).size() == 2u) << "it is taken out too";
+    QPushButton* chip = visible("ruledOutElement");
+    ASSERT_TRUE(chip);
+    QTest::mouseClick(chip, Qt::LeftButton);
+    EXPECT_TRUE(session.document.cue()->ruledOut.empty());
+    session.document.undoStack().undo(); // the wish, …
+    EXPECT_TRUE(session.document.cue()->ruledOut.contains(Element::reverb));
+}
+
+TEST_F(SearchPageTest, WhatIsInsistedOnIsObeyedByTheNextSearch) {
+    window.showView("elements");
+    auto* choices = window.findChild<ElementsView*>()->findChild<QComboBox*>("insistOn");
+    ASSERT_TRUE(choices && choices->isEnabled());
+    const int noise = choices->findData(static_cast<int>(Element::noise));
+    ASSERT_GT(noise, 0);
+    choices->setCurrentIndex(noise);
+    emit choices->activated(noise);
+    EXPECT_TRUE(session.document.cue()->insisted.contains(Element::noise));
+    EXPECT_TRUE(visible("insistedElement"));
+    session.matching.start(4.0);
+    ASSERT_TRUE(ended());
+    std::set<Element> made;
+    for (const PatchElement& each : elementsOf(session.document.cue()->patch)) made.insert(each.element);
+    EXPECT_TRUE(made.contains(Element::noise));
 }
 
 } // namespace facet::testing

@@ -201,5 +201,28 @@ TEST(SourceAndFilter, SayNothingOfNoise) {
     EXPECT_TRUE(fitsOf(testing::soundOf(1.0, 48000, [](double) { return 0.0; }), line).empty());
 }
 
+TEST(SourceAndFilter, ReadTwoPeaksSideBySideAsFormants) {
+    // 500 Hz and 1200 Hz, the same for all keys, each 1/(s² + s/q + 1).
+    const Performance line = lineOf({45, 48, 52, 57, 60}, {100.0}, 0.5);
+    const auto band = [](double hz, double center, double q) {
+        const std::complex<double> s(0.0, hz / center);
+        return 1.0 / (s * s + s / q + 1.0);
+    };
+    const Recording sound = sung(line, [&](int n, double, double hz, const Note&) {
+        return 2.0 / n * std::abs(band(hz, 500.0, 6.0) + band(hz, 1200.0, 6.0));
+    });
+    const auto fits = fitsOf(sound, line);
+    ASSERT_FALSE(fits.empty());
+    EXPECT_EQ(wordsOf(fits.front()), "saw, formants");
+    EXPECT_EQ(fits.front().second, 1.25);
+    EXPECT_NEAR(std::exp2(fits.front().cutoff.rest), 500.0, 60.0);
+    EXPECT_NEAR(fits.front().cutoff.perOctave, 0.0, 0.1);
+    Patch patch;
+    applySourceFilterFit(patch, measureProfile(sound, line), fits.front());
+    const auto elements = elementsOf(patch);
+    EXPECT_TRUE(std::any_of(elements.begin(), elements.end(),
+                            [](const PatchElement& each) { return each.element == Element::formants; }));
+}
+
 } // namespace
 } // namespace facet

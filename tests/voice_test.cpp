@@ -951,5 +951,59 @@ TEST(Patches, EqualTiesMoveTogether) {
     EXPECT_EQ(patch.value({a, "detune"}), 33.0);
 }
 
+TEST(FeedbackOperators, SoundTogetherAsEachAlone) {
+    // Many that run side by side, at pitches and amounts of their own, a part of them pushed along by a vibrato.
+    Patch patch = plain();
+    patch.set({a, "voices"}, 5.0);
+    patch.set({a, "detune"}, 25.0);
+    patch.add("layer:a/lfo:a");
+    link(patch, a, a + "/phase", 50.0);
+    link(patch, "layer:a/lfo:a", a + "/cents", 20.0);
+    patch.set({"voicing", "voices"}, 16.0);
+    Performance chord = oneNote(48, 0.0, 0.7, 0.8);
+    const Note first = chord.notes.front();
+    chord.notes.clear();
+    std::vector<float> sum(static_cast<std::size_t>(0.8 * 48000), 0.0f);
+    for (const int key : {41, 48, 53, 60, 67}) {
+        Note note = first;
+        note.key = key;
+        chord.notes.push_back(note);
+        Performance alone = chord;
+        alone.notes = {note};
+        const auto one = rendered(patch, alone);
+        for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += one[i];
+    }
+    const auto together = rendered(patch, chord);
+    double worst = 0.0, loudest = 0.0;
+    for (std::size_t i = 0; i < sum.size(); ++i) {
+        worst = std::max(worst, std::abs(static_cast<double>(together[i] - sum[i])));
+        loudest = std::max(loudest, std::abs(static_cast<double>(sum[i])));
+    }
+    EXPECT_LT(worst, 2e-4 * loudest);
+}
+
+TEST(FeedbackOperators, FollowTheirEquation) {
+    // y[n] = sin(2π(n f/r + β (y[n−1] + y[n−2])/2)), the mean of the last two against oscillation at half the rate
+    // (common practice of operators that feed back on themselves, no source), at twice the rate and halved again.
+    Patch patch = plain();
+    link(patch, a, a + "/phase", 45.0);
+    const double hz = 220.0;
+    const auto sound = rendered(patch, atHz(hz, 0.6));
+    double before = 0.0, beforeThat = 0.0;
+    std::vector<float> expected;
+    for (int n = 0; n < 2 * 28800; ++n) {
+        const double value = std::sin(turn * (n * hz / 96000.0 + 45.0 / 360.0 * 0.5 * (before + beforeThat)));
+        beforeThat = before;
+        before = value;
+        if (n % 2 == 0) expected.push_back(static_cast<float>(value));
+    }
+    const double fundamental = componentDb(sound, 4800, 16384, hz, 48000.0);
+    const double wanted = componentDb(expected, 4800, 16384, hz, 48000.0);
+    for (int p = 2; p <= 6; ++p)
+        EXPECT_NEAR(componentDb(sound, 4800, 16384, p * hz, 48000.0) - fundamental,
+                    componentDb(expected, 4800, 16384, p * hz, 48000.0) - wanted, 0.2)
+            << p;
+}
+
 } // namespace
 } // namespace facet

@@ -369,7 +369,7 @@ private:
         const std::string& path = filter.path;
         const std::string layer(layerOfPath(path));
         const auto kind = static_cast<FilterKind>(value(path, "kind"));
-        const Module* other = otherBandPass(filter);
+        const Module* other = otherPeak(filter);
         std::string said = text(path, "kind");
         if (matters(patch_, filter, patch_.descriptor({path, "slope"}))) said += " " + text(path, "slope");
         said += " at " + text(path, "cutoff");
@@ -381,15 +381,21 @@ private:
         readCutoff(filter);
     }
 
-    /// The band-pass that stands beside this one.
-    const Module* otherBandPass(const Module& filter) const {
+    /// Whether a filter has a peak that is heard as one of a vowel's.
+    bool isPeak(const Module& filter) const {
+        constexpr double resonantDb = 6.0;
+        const auto kind = static_cast<FilterKind>(value(filter.path, "kind"));
+        return kind == FilterKind::bandPass ||
+               (kind == FilterKind::lowPass && value(filter.path, "resonance") >= resonantDb);
+    }
+    /// The other of two such filters side by side.
+    const Module* otherPeak(const Module& filter) const {
         const std::string layer(layerOfPath(filter.path));
-        if (static_cast<FilterRouting>(value(layer, "routing")) != FilterRouting::parallel) return nullptr;
+        if (static_cast<FilterRouting>(value(layer, "routing")) != FilterRouting::parallel || !isPeak(filter))
+            return nullptr;
         for (const auto& other : patch_.modules())
             if (other.kind == ModuleKind::filter && &other != &filter && layerOfPath(other.path) == layer &&
-                takesPart(patch_, other) &&
-                static_cast<FilterKind>(value(other.path, "kind")) == FilterKind::bandPass &&
-                static_cast<FilterKind>(value(filter.path, "kind")) == FilterKind::bandPass)
+                takesPart(patch_, other) && isPeak(other))
                 return &other;
         return nullptr;
     }

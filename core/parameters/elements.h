@@ -44,7 +44,7 @@ enum class Element : std::uint8_t {
     notch,
     comb,
     allPass,
-    formants,    ///< two band-passes side by side
+    formants,    ///< two resonant filters side by side
     sweptFilter, ///< by an envelope
     filterLfo,
     filterOpens, ///< the cutoff moves once over the phrase

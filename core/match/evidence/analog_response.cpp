@@ -24,7 +24,13 @@ double AnalogResponse::gainDb(double octaves) const {
         h = four / (1.0 + feedback * four);
         break;
     }
-    default: h = slope == FilterSlope::twoPole ? twoPole(q) : twoPole(0.541) * twoPole(q / 0.541);
+    default:
+        if (second > 0.0) {
+            const auto peak = [&](std::complex<double> at) { return 1.0 / (at * at + at / q + 1.0); };
+            h = peak(s) + peak(s * std::exp2(-second));
+            break;
+        }
+        h = slope == FilterSlope::twoPole ? twoPole(q) : twoPole(0.541) * twoPole(q / 0.541);
     }
     return std::max(-100.0, 20.0 * std::log10(std::abs(h) + 1e-9));
 }

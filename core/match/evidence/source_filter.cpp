@@ -21,14 +21,15 @@ struct Filter {
     double cost = 0.0; ///< dB
 
     bool isOfKind(const Filter& other) const {
-        return on == other.on && response.kind == other.response.kind && response.slope == other.response.slope;
+        return on == other.on && response.kind == other.response.kind && response.slope == other.response.slope &&
+               response.second == other.response.second;
     }
 };
 
 /// Filters of each kind with so many resonances.
 std::vector<Filter> filters(const std::vector<double>& resonances) {
     std::vector<Filter> all{{}};
-    constexpr double ofFilter = 0.15, ofRareKind = 0.3;
+    constexpr double ofFilter = 0.15, ofRareKind = 0.3, leastOfFormants = 6.0;
     for (double resonance : resonances) {
         for (FilterSlope slope : {FilterSlope::twoPole, FilterSlope::fourPole})
             all.push_back({true, {FilterKind::lowPass, slope, resonance}, ofFilter});
@@ -36,6 +37,10 @@ std::vector<Filter> filters(const std::vector<double>& resonances) {
         all.push_back({true, {FilterKind::ladder, FilterSlope::fourPole, resonance}, ofFilter + 0.05});
         all.push_back({true, {FilterKind::highPass, FilterSlope::twoPole, resonance}, ofFilter + ofRareKind});
         all.push_back({true, {FilterKind::bandPass, FilterSlope::twoPole, resonance}, ofFilter + ofRareKind});
+        if (resonance < leastOfFormants) continue;
+        for (const double second : formantDistances)
+            all.push_back(
+                {true, {FilterKind::lowPass, FilterSlope::twoPole, resonance, second}, ofFilter + ofRareKind});
     }
     return all;
 }
@@ -327,6 +332,7 @@ std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& rec
         fit.filter = chosen.response.kind;
         fit.slope = chosen.response.slope;
         fit.resonanceDb = chosen.response.resonanceDb;
+        fit.second = chosen.response.second;
         if (chosen.on) fit.cutoff = courseOf(profile, instants, best.cutoffs);
         const bool moves = story.story.moving != SourceStory::Moving::nothing;
         if (moves) fit.place = courseOf(profile, instants, best.places);
@@ -338,8 +344,10 @@ std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& rec
             if (cycling.place.cycleHz > 0.0 && cycling.errorDb < fit.errorDb) fit = cycling;
         }
         if (moves && !story.story.second) fit = fitter.withSecond(story, fit);
-        fit.cost =
-            fit.errorDb + story.cost + chosen.cost + (fit.source.second && !story.story.second ? ofSecondSource : 0.0);
+        constexpr double leastPeak = 8.0, noPeaks = 0.5; // dB: two low-passes that hardly resonate are no formants
+        const bool flat = fit.second > 0.0 && fit.resonanceDb < leastPeak;
+        fit.cost = (flat ? noPeaks : 0.0) + fit.errorDb + story.cost + chosen.cost +
+                   (fit.source.second && !story.story.second ? ofSecondSource : 0.0);
         all[static_cast<std::size_t>(l)] = fit;
     });
     const SourceSpectra partials = sourceOfPartials(meanPartials(instants));
@@ -377,7 +385,9 @@ std::string wordsOf(const SourceFilterFit& fit) {
     case FilterKind::ladder: return text + ", ladder 24 dB";
     case FilterKind::highPass: return text + ", high-pass 12 dB";
     case FilterKind::bandPass: return text + ", band-pass 12 dB";
-    default: return text + (fit.slope == FilterSlope::twoPole ? ", low-pass 12 dB" : ", low-pass 24 dB");
+    default:
+        if (fit.second > 0.0) return text + ", formants";
+        return text + (fit.slope == FilterSlope::twoPole ? ", low-pass 12 dB" : ", low-pass 24 dB");
     }
 }
 

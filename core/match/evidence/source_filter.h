@@ -21,6 +21,7 @@ struct SourceFilterFit {
     FilterKind filter = FilterKind::lowPass;
     FilterSlope slope = FilterSlope::twoPole;
     double resonanceDb = -3.0;
+    double second = 0.0;   ///< octaves from a low-pass to the one beside it, together formants; 0: alone
     MeasuredCourse cutoff; ///< octaves above 1 Hz
     MeasuredCourse place;  ///< of what moves in the source
     double errorDb = 0.0;  ///< RMS of the partials' levels

@@ -7,6 +7,8 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <iterator>
+#include <vector>
 
 namespace facet {
 
@@ -15,11 +17,11 @@ namespace story_fit {
 /// Gains of one kind of filter by octaves above the cutoff and resonance, between which values are read by lines.
 class GainTable {
 public:
-    GainTable(FilterKind kind, FilterSlope slope) {
+    GainTable(FilterKind kind, FilterSlope slope, double second = 0.0) {
         for (double resonance = lowestDb; resonance <= highestDb + 1e-9; resonance += resonanceStep) {
             std::vector<float> row;
             for (double octaves = -reach; octaves <= reach + 1e-9; octaves += 1.0 / perOctave)
-                row.push_back(static_cast<float>(AnalogResponse{kind, slope, resonance}.gainDb(octaves)));
+                row.push_back(static_cast<float>(AnalogResponse{kind, slope, resonance, second}.gainDb(octaves)));
             rows_.push_back(std::move(row));
         }
     }
@@ -42,7 +44,21 @@ private:
     std::vector<std::vector<float>> rows_;
 };
 
-const GainTable& tableOf(FilterKind kind, FilterSlope slope) {
+/// Of formants whose filters lie so far apart as one of formantDistances.
+const GainTable& tableOfFormants(double second) {
+    static const std::vector<GainTable> tables = [] {
+        std::vector<GainTable> all;
+        for (const double each : formantDistances) all.emplace_back(FilterKind::lowPass, FilterSlope::twoPole, each);
+        return all;
+    }();
+    const auto* nearest =
+        std::min_element(std::begin(formantDistances), std::end(formantDistances),
+                         [&](double x, double y) { return std::abs(x - second) < std::abs(y - second); });
+    return tables[static_cast<std::size_t>(nearest - std::begin(formantDistances))];
+}
+
+const GainTable& tableOf(FilterKind kind, FilterSlope slope, double second) {
+    if (second > 0.0) return tableOfFormants(second);
     static const GainTable twoPole(FilterKind::lowPass, FilterSlope::twoPole),
         fourPole(FilterKind::lowPass, FilterSlope::fourPole), ladder(FilterKind::ladder, FilterSlope::fourPole),
         highPass(FilterKind::highPass, FilterSlope::twoPole), bandPass(FilterKind::bandPass, FilterSlope::twoPole);
@@ -126,7 +142,8 @@ WeighedLines::WeighedLines(const LineInstant& instant) {
 class StoryFitter::Model {
 public:
     Model(const StoryFitter& fitter, const SourceSpectra& spectra, const SourceFilterFit& fit)
-        : fitter_(fitter), spectra_(spectra), table_(fit.filtered ? &tableOf(fit.filter, fit.slope) : nullptr) {}
+        : fitter_(fitter), spectra_(spectra),
+          table_(fit.filtered ? &tableOf(fit.filter, fit.slope, fit.second) : nullptr) {}
 
     /// All lines of all instants: the sum of squares, divided by what the instants are worth together, is the square of
     /// the error.

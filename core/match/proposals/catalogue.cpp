@@ -24,6 +24,10 @@ std::vector<ProposalFamily> proposalFamilies(const ProposalContext& in) {
     }
     proposeEffects(in, families);
     proposeMeasuredModulation(in, families);
+    for (ProposalFamily& family : families)
+        std::erase_if(family.patches, [&](const Patch& each) { return !in.keepsWishes(each); });
+    std::erase_if(families,
+                  [](const ProposalFamily& family) { return family.values.empty() && family.patches.empty(); });
     return families;
 }
 

@@ -8,7 +8,8 @@
 namespace facet {
 
 /// What next moves try: values, choices, modules switched on, added and taken out, measured modulation, a family for
-/// each. Locks and ranges are obeyed; overall loudness is left alone.
+/// each. Locks, ranges and what was ruled out or
+/// insisted on are obeyed; overall loudness is left alone.
 std::vector<ProposalFamily> proposalFamilies(const ProposalContext& in);
 
 /// What a search tries beside its refinement of continuous values: every family that is not continuous, sources,

@@ -5,6 +5,7 @@
 #include "core/parameters/relevance.h"
 
 #include <algorithm>
+#include <set>
 
 namespace facet {
 
@@ -24,6 +25,20 @@ bool ProposalContext::movesLocked(const Patch& changed) const {
     return std::any_of(changed.modules().begin(), changed.modules().end(), [&](const auto& m) {
         return m.kind == ModuleKind::link && !patch.find(m.path) && isLocked(m.contents().to);
     });
+}
+
+bool ProposalContext::keepsWishes(const Patch& changed) const {
+    if (limits.ruledOut.empty() && limits.insisted.empty()) return true;
+    const auto elementsIn = [](const Patch& of) {
+        std::set<Element> elements;
+        for (const PatchElement& each : elementsOf(of)) elements.insert(each.element);
+        return elements;
+    };
+    const std::set<Element> before = elementsIn(patch), after = elementsIn(changed);
+    return std::none_of(limits.ruledOut.begin(), limits.ruledOut.end(),
+                        [&](Element each) { return after.contains(each) && !before.contains(each); }) &&
+           std::none_of(limits.insisted.begin(), limits.insisted.end(),
+                        [&](Element each) { return before.contains(each) && !after.contains(each); });
 }
 
 std::string ProposalContext::firstSoundingSource() const {

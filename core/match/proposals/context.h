@@ -26,6 +26,9 @@ struct ProposalContext {
     bool keepsLocks(const Patch& changed) const;
     /// Whether one of the links that are new in a changed patch moves what is locked.
     bool movesLocked(const Patch& changed) const;
+    /// Whether a changed patch has no element that was ruled out and this one has not, and all that is insisted on and
+    /// this one has.
+    bool keepsWishes(const Patch& changed) const;
     /// The first source that sounds; empty without one.
     std::string firstSoundingSource() const;
 };

@@ -1,11 +1,12 @@
 #include "core/match/proposals/motion_proposals.h"
 
 #include "core/base/error.h"
+#include "core/match/proposals/effect_proposals.h"
 #include "core/match/proposals/first_layer.h"
 #include "core/match/proposals/links.h"
 #include "core/parameters/relevance.h"
 
-#include <algorithm>
+#include <cmath>
 #include <functional>
 #include <initializer_list>
 #include <set>
@@ -18,19 +19,29 @@ namespace {
 
 class MotionProposals {
 public:
-    explicit MotionProposals(const ProposalContext& in) : in_(in) {
+    MotionProposals(const ProposalContext& in, const ResidualMotions& left) : in_(in), left_(left) {
         for (const PatchElement& each : elementsOf(in.patch)) there_.insert(each.element);
     }
 
     std::vector<ElementProposal> all() && {
+        constexpr double cutoffToCentroid = 1.4; // a cutoff moves farther than the centroid does
         if (in_.patch.value({firstFilter, "on"}) >= 0.5)
-            sways(Element::filterLfo, firstFilter + "/cutoff", 7.0, {0.18, 0.3, 0.5, 0.8, 1.4, 2.4, 4.0}, 4);
+            for (const ResidualSine& each : left_.brightness)
+                sways(Element::filterLfo, firstFilter + "/cutoff", 12.0 * cutoffToCentroid * each.depth, each.rateHz,
+                      each.phase);
         if (!there_.contains(Element::gate))
-            sways(Element::tremolo, firstLayer + "/level", 2.0, {0.5, 1.0, 2.0, 3.3, 4.5, 5.5, 6.7}, 3);
-        if (in_.patch.value({firstSource, "wave"}) == static_cast<double>(Wave::pulse))
-            sways(Element::movedWidth, firstSource + "/width", 14.0, {0.2, 0.45, 0.9, 1.8, 3.0}, 3);
+            for (const ResidualSine& each : left_.level)
+                sways(Element::tremolo, firstLayer + "/level", each.depth, each.rateHz, each.phase);
+        if (in_.patch.value({firstSource, "wave"}) == static_cast<double>(Wave::pulse)) {
+            constexpr int places = 4; // which way a width moves level and brightness depends on where it is
+            for (const auto* sines : {&left_.level, &left_.brightness})
+                for (const ResidualSine& each : *sines)
+                    for (int place = 0; place < places; ++place)
+                        sways(Element::movedWidth, firstSource + "/width", 12.0, each.rateHz,
+                              each.phase + static_cast<double>(place) / places);
+        }
         noise();
-        sources();
+        equalizer();
         return std::move(proposals_);
     }
 
@@ -45,18 +56,16 @@ private:
         if (in_.keepsLocks(patch) && !in_.movesLocked(patch)) proposals_.push_back({element, std::move(patch)});
     }
 
-    void sways(Element element, const std::string& to, double amount, std::initializer_list<double> rates, int places) {
+    void sways(Element element, const std::string& to, double amount, double rateHz, double phase) {
         if (there_.contains(element)) return;
-        for (const double rate : rates)
-            for (int place = 0; place < places; ++place)
-                add(element, [&](Patch& patch) {
-                    const std::string lfo = patch.freePath(ModuleKind::lfo, firstLayer);
-                    patch.add(lfo);
-                    patch.set({lfo, "mode"}, static_cast<double>(LfoMode::free));
-                    patch.setNearest({lfo, "rate"}, rate);
-                    patch.setNearest({lfo, "phase"}, 360.0 * place / places);
-                    addLink(patch, lfo, to, amount);
-                });
+        add(element, [&](Patch& patch) {
+            const std::string lfo = patch.freePath(ModuleKind::lfo, firstLayer);
+            patch.add(lfo);
+            patch.set({lfo, "mode"}, static_cast<double>(LfoMode::free));
+            patch.setNearest({lfo, "rate"}, rateHz);
+            patch.setNearest({lfo, "phase"}, 360.0 * (phase - std::floor(phase)));
+            addLink(patch, lfo, to, amount);
+        });
     }
 
     /// A source that does not take part yet.
@@ -85,26 +94,35 @@ private:
                        {{"wave", static_cast<double>(Wave::noise)}, {"level", level}, {"color", color}});
     }
 
-    void sources() {
-        if (there_.contains(Element::otherSource)) return;
-        const double own = in_.patch.value({firstSource, "wave"});
-        for (const Wave wave : {Wave::sine, Wave::triangle, Wave::saw, Wave::pulse})
-            for (const double semitone : {-12.0, 0.0, 7.0, 12.0}) {
-                if (semitone == 0.0 && own == static_cast<double>(wave)) continue;
-                source(Element::otherSource, {{"wave", static_cast<double>(wave)},
-                                              {"octave", in_.patch.value({firstSource, "octave"})},
-                                              {"semitone", in_.patch.value({firstSource, "semitone"}) + semitone},
-                                              {"level", -8.0}});
-            }
+    void equalizer() {
+        if (there_.contains(Element::equalizer)) return;
+        for (const auto& [field, gain] : {std::pair{"low_gain", 5.0},
+                                          {"low_gain", -5.0},
+                                          {"gain_1", 5.0},
+                                          {"gain_1", -5.0},
+                                          {"gain_2", 5.0},
+                                          {"gain_2", -5.0},
+                                          {"high_gain", 5.0},
+                                          {"high_gain", -5.0}})
+            add(Element::equalizer, [&, on = field, by = gain](Patch& patch) {
+                const std::string path = patch.freePath(ModuleKind::equalizer);
+                patch.add(path);
+                patch.set({path, "on"}, 1.0);
+                patch.set({path, on}, by);
+                moveToUsualPlace(patch, path);
+            });
     }
 
     const ProposalContext& in_;
+    const ResidualMotions& left_;
     std::set<Element> there_;
     std::vector<ElementProposal> proposals_;
 };
 
 } // namespace
 
-std::vector<ElementProposal> withMotions(const ProposalContext& in) { return MotionProposals(in).all(); }
+std::vector<ElementProposal> withMotions(const ProposalContext& in, const ResidualMotions& left) {
+    return MotionProposals(in, left).all();
+}
 
 } // namespace facet

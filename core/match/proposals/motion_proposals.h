@@ -1,6 +1,7 @@
-// What may move the voices or sound beside them, at several settings each.
+// What may move the voices, sound beside them or color them, by what is left between reference and render.
 #pragma once
 
+#include "core/match/evidence/residual_motion.h"
 #include "core/match/proposals/context.h"
 #include "core/parameters/elements.h"
 
@@ -14,9 +15,10 @@ struct ElementProposal {
     Patch patch;
 };
 
-/// The patch with each of these that it has not: an LFO on the cutoff, on the level and on a pulse's width, from slow to
-/// fast and at several places of the cycle; noise; a further source an octave or a fifth away. Settings are such that a
-/// refinement finds its own from the nearest. Only what there is room for and no lock forbids.
-std::vector<ElementProposal> withMotions(const ProposalContext& in);
+/// The patch with each of these that it has not: an LFO on the cutoff, the level or a pulse's width that goes as what
+/// is left between reference and render goes round, noise, and an equalizer. Settings are such that a refinement finds
+/// its own from the nearest. Only what there is room for and no lock forbids. `left`: of the reference and a render of
+/// the patch.
+std::vector<ElementProposal> withMotions(const ProposalContext& in, const ResidualMotions& left);
 
 } // namespace facet

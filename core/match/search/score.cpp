@@ -120,6 +120,7 @@ double priceOf(Element element) {
     case Element::shifter:
     case Element::resonator:
     case Element::voiceDrive:
+    case Element::equalizer:     // what colors stands in for sources and filters
     case Element::width:         // what chorus and rooms do besides
     case Element::keyTracking:   // what makes up for wrong sources
     case Element::pitchEnvelope: // what makes up for wrong attacks

@@ -130,6 +130,25 @@ void setSource(Patch& patch, const Profile& profile, const SourceFilterFit& fit)
     }
 }
 
+/// A like filter so many octaves above the first, beside it, which moves as that does.
+void addSecondFormant(Patch& patch, double octaves) {
+    patch.set({firstLayer, "routing"}, static_cast<double>(FilterRouting::parallel));
+    const std::string second = patch.freePath(ModuleKind::filter, firstLayer);
+    patch.add(second);
+    for (const auto& d : parametersOf(ModuleKind::filter)) {
+        const std::string field(d.field);
+        patch.setNearest({second, field}, patch.value({firstFilter, field}));
+    }
+    patch.setNearest({second, "cutoff"}, patch.value({firstFilter, "cutoff"}) * std::exp2(octaves));
+    const std::vector<Patch::Module> modules(patch.modules());
+    for (const auto& module : modules) {
+        if (module.kind == ModuleKind::source && layerOfPath(module.path) == firstLayer)
+            patch.set({module.path, "route"}, static_cast<double>(Route::both));
+        if (module.kind == ModuleKind::link && module.contents().to == firstFilter + "/cutoff")
+            addLink(patch, module.contents().from, second + "/cutoff", patch.value({module.path, "amount"}));
+    }
+}
+
 } // namespace
 
 void applySourceFilterFit(Patch& patch, const Profile& profile, const SourceFilterFit& fit) {
@@ -150,6 +169,7 @@ void applySourceFilterFit(Patch& patch, const Profile& profile, const SourceFilt
         shapeEnvelope(patch, firstFilterEnvelope, cutoff);
     }
     addMovers(patch, profile, cutoff, firstFilter + "/cutoff", 12.0, leastAlong);
+    if (fit.second > 0.0) addSecondFormant(patch, fit.second);
 }
 
 } // namespace facet
