@@ -7,6 +7,9 @@
 #include "tests/support/sounds.h"
 
 #include <gtest/gtest.h>
+#include <map>
+#include <regex>
+#include <string>
 
 namespace facet {
 namespace {
@@ -19,8 +22,8 @@ std::map<Element, std::string> evidenceOf(const Recording& recording, const Perf
 }
 
 std::map<Element, std::string> evidenceInDemo(const std::string& name) {
-    const Recording recording = readAudio(testing::demoFile(name + ".flac"));
-    Performance performance = readMidi(testing::demoFile(name + ".mid"));
+    const Recording recording = readAudio(std::string(FACET_SOURCE_DIR "/demo/") + name + ".flac");
+    Performance performance = readMidi(std::string(FACET_SOURCE_DIR "/demo/") + name + ".mid");
     performance.rateHz = recording.rateHz;
     performance.frames = recording.frameCount();
     performance.channelCount = recording.channelCount();
@@ -32,6 +35,7 @@ TEST(ElementEvidence, TellsEchoesOfAnotherProgramsSound) {
     ASSERT_TRUE(found.contains(Element::delay));
     EXPECT_NE(found.at(Element::delay).find("375 ms"), std::string::npos) << found.at(Element::delay);
     EXPECT_NE(found.at(Element::delay).find("side to side"), std::string::npos);
+    EXPECT_FALSE(found.contains(Element::reverb)) << "the tail is the echoes'";
     EXPECT_FALSE(evidenceInDemo("comet-tail").contains(Element::delay));
 }
 
@@ -60,7 +64,8 @@ TEST(ElementEvidence, TellsWhatMovesWithItsRate) {
     const auto found = evidenceOf(render(patch, note), note);
     ASSERT_TRUE(found.contains(Element::vibrato));
     EXPECT_NE(found.at(Element::vibrato).find("5.5 times a second"), std::string::npos);
-    EXPECT_NE(found.at(Element::vibrato).find("30 cents"), std::string::npos);
+    EXPECT_TRUE(std::regex_search(found.at(Element::vibrato), std::regex("by (29|30|31) cents")))
+        << found.at(Element::vibrato);
     EXPECT_FALSE(evidenceOf(render(Patch(), note), note).contains(Element::vibrato));
 }
 

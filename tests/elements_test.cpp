@@ -176,10 +176,8 @@ TEST(AddedElements, StandBesideEachOther) {
 
 TEST(AddedElements, AreLeftOutWhereThereIsNoRoom) {
     Patch full;
-    for (int i = 0; i < 3; ++i) full.add(full.freePath(ModuleKind::source, "layer:a").c_str());
-    for (const char* source : {"a", "b", "c", "d"})
-        if (full.find(std::string("layer:a/source:") + source))
-            full.set({std::string("layer:a/source:") + source, "on"}, 1.0);
+    for (int i = 0; i < 2; ++i) full.add(full.freePath(ModuleKind::source, "layer:a"));
+    for (const char* source : {"a", "b", "c", "d"}) full.set({std::string("layer:a/source:") + source, "on"}, 1.0);
     EXPECT_NO_THROW(withElements(full, elementsOfWords("fm, ring, noise, second source")));
 }
 

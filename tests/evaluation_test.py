@@ -111,7 +111,9 @@ class Figures(unittest.TestCase):
 
 class Evaluation(unittest.TestCase):
     def test_halves_are_fixed_and_share_nothing(self):
-        tuning, final, moving = (set(references.ids(half)) for half in ("tuning", "final", "moving"))
+        tuning, final, moving, sealed = (set(references.ids(half)) for half in ("tuning", "final", "moving", "sealed"))
+        self.assertEqual(len(sealed), 10)
+        self.assertFalse(sealed & (tuning | final | moving))
         self.assertEqual(tuning | final, set(references.ids()))
         self.assertFalse(tuning & final or moving & (tuning | final))
         self.assertGreaterEqual(len(tuning | final), 40)

@@ -5,8 +5,10 @@
 #include "core/engine/render.h"
 #include "core/match/evidence/source_filter.h"
 #include "core/match/starts/source_filter_starts.h"
+#include "core/parameters/elements.h"
 #include "tests/support/sounds.h"
 
+#include <algorithm>
 #include <cmath>
 #include <complex>
 #include <functional>

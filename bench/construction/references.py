@@ -64,14 +64,16 @@ def change(a, b):
     return [round(float(apart.mean()), 2), round(float(apart[-max(1, apart.size // 10):].mean()), 2)]
 
 
-def make_one(folder, name):
+def make_one(folder, name, changes):
     style, number = name.rsplit("_", 1)
     sound = styles.sound(style, int(number))
     samples = csound_text.render(sound)
     parts = []
     for word, without in elements.elements_of(sound):
-        changes = None if without is None else change(samples, csound_text.render({**without, "seconds": sound["seconds"]}))
-        parts.append({"element": word, "change_db": changes})
+        apart = None
+        if without is not None and changes:
+            apart = change(samples, csound_text.render({**without, "seconds": sound["seconds"]}))
+        parts.append({"element": word, "change_db": apart})
     samples *= 10 ** (-3 / 20) / np.abs(samples).max()
     channels = samples[:1] if np.abs(samples[0] - samples[1]).max() < 1e-4 else samples
     with tempfile.TemporaryDirectory() as temporary:
@@ -84,12 +86,12 @@ def make_one(folder, name):
     (folder / f"{name}.json").write_text(json.dumps(truth, indent=1))
 
 
-def make(folder, names):
-    """Makes those that are missing."""
+def make(folder, names, changes=True):
+    """Makes those that are missing; how much each element changes takes most of the time."""
     folder.mkdir(parents=True, exist_ok=True)
     missing = [n for n in names if not (folder / f"{n}.json").exists()]
     with concurrent.futures.ThreadPoolExecutor(2) as pool:
-        for _ in pool.map(lambda n: make_one(folder, n), missing):
+        for _ in pool.map(lambda n: make_one(folder, n, changes), missing):
             pass
 
 

@@ -108,7 +108,7 @@ def table(by_half, seconds):
 def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("folder", type=pathlib.Path)
-    parser.add_argument("--half", choices=("tuning", "final", "moving"))
+    parser.add_argument("--half", choices=("tuning", "final", "moving", "sealed"))
     parser.add_argument("--seconds", type=float, nargs="+", default=[30.0])
     parser.add_argument("--evaluations", type=int, help="a fixed number of renders in place of a time")
     parser.add_argument("--only", nargs="+")

@@ -97,6 +97,17 @@ SOUNDFONT_PROGRAMS = {  # General MIDI numbers from 1
     "lead_square": (81, HIGH, 2.6), "lead_saw": (82, HIGH, 2.6), "lead_driven": (85, HIGH, 2.8),
     "pad_new": (89, LONG, 3.8), "pad_many": (91, CHORD, 3.6), "pad_sweep": (96, LONG, 3.8),
 }
+# Further programs, in phrases, beside the sealed half of bench/construction: looked at once, when a version is judged.
+RIFF = [[0.0, 0.22, 45, 110], [0.25, 0.47, 45, 70], [0.5, 0.72, 57, 100], [0.75, 0.97, 52, 80], [1.0, 1.22, 45, 115],
+        [1.25, 1.72, 48, 90], [1.75, 2.4, 43, 105]]
+TUNE = [[0.0, 0.45, 69, 90], [0.5, 0.95, 72, 100], [1.0, 1.2, 76, 70], [1.25, 1.95, 74, 110], [2.0, 2.9, 67, 85]]
+TURNS = [[0.0, 1.4, 48, 90], [0.0, 1.4, 55, 90], [0.0, 1.4, 64, 90], [1.5, 3.0, 53, 80], [1.5, 3.0, 57, 80], [1.5, 3.0, 60, 80]]
+SEALED_PROGRAMS = {
+    "clavinet": (8, RIFF, 3.0), "organ_percussive": (18, RIFF, 3.0), "bass_fingered": (34, RIFF, 3.0),
+    "strings_slow": (50, TURNS, 4.0), "brass_section": (62, TUNE, 3.6), "lead_calliope": (83, TUNE, 3.6),
+    "lead_fifths": (87, TUNE, 3.6), "pad_polysynth": (92, TURNS, 4.0), "pad_halo": (95, TURNS, 4.0),
+    "crystal": (99, TUNE, 4.0),
+}
 RECORDINGS = ["bass_hard_c", "bass_thick_c", "bass_trance_c", "bass_voxy_c", "bass_woodsy_c", "ambi_soft_buzz"]
 
 FAMILIES = {"csound": list(CSOUND), "toolkit": list(TOOLKIT), "soundfont": list(SOUNDFONT_PROGRAMS),
@@ -104,7 +115,9 @@ FAMILIES = {"csound": list(CSOUND), "toolkit": list(TOOLKIT), "soundfont": list(
 
 
 def ids(half=None):
-    """All ids of both halves, those of "tuning" or "final", or the "moving" ones."""
+    """All ids of both halves, those of "tuning" or "final", the "moving" ones, or the "sealed" ones, which are of no half."""
+    if half == "sealed":
+        return [f"soundfont_{name}" for name in SEALED_PROGRAMS]
     if half == "moving":
         return [f"moving_{name}" for name in MOVING]
     return [f"{family}_{name}" for family, names in FAMILIES.items() for place, name in enumerate(names)
@@ -147,7 +160,7 @@ def make_toolkit(folder, name, program):
 
 
 def make_soundfont(folder, name):
-    number, notes, seconds = SOUNDFONT_PROGRAMS[name]
+    number, notes, seconds = (SOUNDFONT_PROGRAMS | SEALED_PROGRAMS)[name]
     with tempfile.TemporaryDirectory() as temporary:
         path = pathlib.Path(temporary)
         cue = {"notes": notes, "tempo_bpm": 120.0}

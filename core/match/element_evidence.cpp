@@ -166,7 +166,7 @@ std::string echo(const Profile& profile) {
 }
 
 std::string tail(const Profile& profile) {
-    if (!isMeasured(profile.space.tailSeconds)) return {};
+    if (!isMeasured(profile.space.tailSeconds) || profile.space.echo.found()) return {}; // echoes have tails too
     return "after the notes the sound takes " + duration(profile.space.tailSeconds) + " to fall by 60 dB";
 }
 

@@ -195,6 +195,12 @@ QWidget* ElementsView::makeRow(std::size_t i) {
 }
 
 void ElementsView::showElements() {
+    if (elements_.elements().empty()) return;
+    auto* caption =
+        new QLabel(tr("How much less alike the sound is without each, and what the recording says of it"), rows_);
+    caption->setObjectName("quiet");
+    caption->setFont(interfaceFont(8.5));
+    addLine(caption);
     for (std::size_t i = 0; i < elements_.elements().size(); ++i) addLine(makeRow(i));
 }
 

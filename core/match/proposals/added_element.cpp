@@ -128,6 +128,7 @@ private:
         const std::string layer = patch_.freePath(ModuleKind::layer);
         patch_.add(layer);
         set(layer, {{"level", -6.0}, {"offset", offsetMs}});
+        set(layer + "/source:a", {{"on", 1.0}});
     }
 
     void add(Element element) {

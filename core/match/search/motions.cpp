@@ -1,7 +1,7 @@
 #include "core/match/search/motions.h"
 
 #include "core/engine/render.h"
-#include "core/match/proposals/motion_proposals.h"
+#include "core/match/starts/motion_additions.h"
 #include "core/match/search/judged.h"
 #include "core/match/search/refine.h"
 
@@ -27,16 +27,15 @@ SearchLimits limitsBeside(const Patch& before, SearchLimits limits) {
 /// The best of each element by itself fitted, the best first; of those that have been tried before only these.
 std::vector<std::pair<Element, Candidate>> fittedMotions(SearchState& state, const Evaluator& evaluator,
                                                          const Candidate& before, const std::set<Element>* only) {
-    constexpr std::size_t mostHeard = 4, mostSines = 2;
+    constexpr std::size_t mostHeard = 4;
     constexpr double promising = 1.15; // times the loss without it
     constexpr double notFar = 1.08;    // times the rank without it: what likeness cannot make up for
     std::vector<Element> elements;
     std::vector<Patch> patches;
     const PreparedTarget& first = state.inputs.targets.front();
-    const ResidualMotions left = residualMotions(
-        first.reference, std::move(renderAt48k({&before.patch, 1}, first.performance).front()), mostSines);
+    const Recording render = std::move(renderAt48k({&before.patch, 1}, first.performance).front());
     const ProposalContext context{before.patch, state.inputs.settings.limits, state.inputs.profile()};
-    for (ElementProposal& each : withMotions(context, left)) {
+    for (ElementProposal& each : withMotions(context, first.reference, render)) {
         if (only && !only->contains(each.element)) continue;
         Patch patch = state.constraints.applied(state.constraints.centered(std::move(each.patch)));
         if (patch.soundsLike(before.patch)) continue; // ruled out

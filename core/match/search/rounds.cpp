@@ -197,12 +197,12 @@ void settle(SearchState& state, Allowance allowance) {
     state.budget.stages().enter("effects");
     scoreBest(state);
     addEffects(state, evaluator);
-    state.budget.stages().enter("motions");
-    addMotions(state, evaluator);
     state.budget.stages().enter("phases");
     fixPhases(state, allowance);
     state.budget.stages().enter("quick rounds");
     while (gains(Depth::quick)) {}
+    state.budget.stages().enter("motions");
+    addMotions(state, evaluator);
     state.budget.stages().enter("further rounds");
     do {
         while (gains(Depth::usual)) {}

@@ -48,9 +48,10 @@ ScoredPatch score(const Patch& patch, const Recording& reference48k, const Profi
 ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targets, int seeds,
                      const MatchSettings& settings);
 
-/// Likeness that an element must bring: 0.7 for common ones, 1.5 for rare ones, 3 for partials and responses, 8 for cycles
-/// that were taken from the recording, which nobody could set on another synthesizer. Chosen by hand, on the tuning half
-/// of the sounds of known making.
+/// Likeness that an element must bring: 0.7 for common ones, 1.5 for rare ones and those that most often make up for
+/// something else, 3 for partials and responses, 8 for cycles
+/// that were taken from the recording, which nobody could set on another synthesizer. Chosen by hand, on the tuning
+/// half of the sounds of known making.
 double priceOf(Element element);
 /// What the elements cost that a patch has beyond the start patch.
 double storyCost(const Patch& patch, const Patch& start);

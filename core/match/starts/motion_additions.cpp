@@ -1,6 +1,7 @@
-#include "core/match/proposals/motion_proposals.h"
+#include "core/match/starts/motion_additions.h"
 
 #include "core/base/error.h"
+#include "core/match/evidence/residual_motion.h"
 #include "core/match/proposals/effect_proposals.h"
 #include "core/match/proposals/first_layer.h"
 #include "core/match/proposals/links.h"
@@ -121,7 +122,10 @@ private:
 
 } // namespace
 
-std::vector<ElementProposal> withMotions(const ProposalContext& in, const ResidualMotions& left) {
+std::vector<ElementProposal> withMotions(const ProposalContext& in, const Recording& reference48k,
+                                         const Recording& render48k) {
+    constexpr std::size_t mostSines = 2;
+    const ResidualMotions left = residualMotions(reference48k, render48k, mostSines);
     return MotionProposals(in, left).all();
 }
 
