@@ -157,7 +157,7 @@ void runMatch(const MatchOptions& options) {
     const std::vector<HeardElement> made = contributionsOf(result, options.threads, signals.token());
     writeWholeFile(folder / "report.json", matchReport(result, made));
     fmt::print("{}: likeness {:.0f} (was {:.0f}), {}, {} renders in {:.1f} s{}\n", options.out, result.best.likeness,
-               result.before.comparison.likeness, structureText(result.best.patch), result.evaluations, result.seconds,
+               result.before.likeness, structureText(result.best.patch), result.evaluations, result.seconds,
                result.complete ? "" : ", stopped at its limit");
     for (const HeardElement& each : made) {
         if (!each.heard()) continue;

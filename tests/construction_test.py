@@ -1,5 +1,5 @@
-"""How much of the construction of sounds of known making a search finds, at a fixed number of renders: half of the bound that
-docs/accuracy.md has with more time. It tells when something has broken, not how good a search is: that tells bench/construction."""
+"""How much of the construction of sounds of known making a search finds, at a fixed number of renders. It tells when something has
+broken, not how good a search is: that tells bench/construction."""
 import concurrent.futures
 import json
 import os
@@ -23,8 +23,8 @@ LEAST_F1 = 0.50  # mean over the references: 0.60 at this number of renders when
 
 class Construction(unittest.TestCase):
     def test_is_found_in_good_part(self):
-        names = references.ids("tuning")
-        self.assertGreaterEqual(len(names), 40)
+        names = references.ids("tuning")[::2]  # of every style one or two
+        self.assertGreaterEqual(len(names), 20)
         with tempfile.TemporaryDirectory() as temporary:
             folder = pathlib.Path(temporary)
             os.environ["XDG_CACHE_HOME"] = str(folder / "cache")  # no bank: equal renders on every machine

@@ -37,6 +37,7 @@ TEST(ElementEvidence, TellsEchoesOfAnotherProgramsSound) {
     EXPECT_NE(found.at(Element::delay).find("side to side"), std::string::npos);
     EXPECT_FALSE(found.contains(Element::reverb)) << "the tail is the echoes'";
     EXPECT_FALSE(evidenceInDemo("comet-tail").contains(Element::delay));
+    EXPECT_FALSE(evidenceInDemo("comet-tail").contains(Element::reverb)) << "a release is no room";
 }
 
 TEST(ElementEvidence, TellsAFilterThatCloses) {

@@ -119,10 +119,12 @@ class Maker:
             self.module(layer, routing="parallel")
             lfo = self.free(layer, f["swing_hz"])
             self.modules[lfo]["phase"] = 270.0
-            for i, level in ((0, 0.0), (1, -3.0)):
+            for path in [p for p in self.modules if p.startswith(f"{layer}/source:")]:
+                self.modules[path]["route"] = "both"
+            for i in (0, 1):  # two poles without a zero: resonant low-passes
                 path = self.next(layer, "filter")
                 low, high = f["from"][i], f["to"][i]
-                self.module(path, on=True, kind="band-pass", slope="12 dB", cutoff=round(math.sqrt(low * high), 1), resonance=round(db(f["q"]), 1))
+                self.module(path, on=True, kind="low-pass", slope="12 dB", cutoff=round(math.sqrt(low * high), 1), resonance=round(db(f["q"]), 1))
                 self.link(lfo, f"{path}/cutoff", 6.0 * math.log2(high / low))
             return
         path = self.next(layer, "filter")

@@ -166,8 +166,11 @@ std::string echo(const Profile& profile) {
 }
 
 std::string tail(const Profile& profile) {
-    if (!isMeasured(profile.space.tailSeconds) || profile.space.echo.found()) return {}; // echoes have tails too
-    return "after the notes the sound takes " + duration(profile.space.tailSeconds) + " to fall by 60 dB";
+    constexpr double leastSeconds = 0.3; // shorter ones are the notes' own releases
+    const double seconds = profile.space.tailSeconds;
+    if (!isMeasured(seconds) || seconds < leastSeconds || profile.space.echo.found())
+        return {}; // echoes have tails too
+    return "after the notes the sound takes " + duration(seconds) + " to fall by 60 dB";
 }
 
 } // namespace

@@ -211,6 +211,8 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.performance.seed = settings.seed;
     for (const Curve& curve : result.curves.front()) result.performance.setCurve(curve);
     result.best = scored.front();
+    // What stayed as it was is told by the same seeds before and after.
+    if (result.best.patch.soundsLike(result.before.patch) && !curvesDrawn) result.before = result.best;
     result.evaluations = budget.evaluations(); // what follows is compared with nothing
     budget.stages().enter("certainty");
     constexpr double mayBeLate = 0.4; // seconds

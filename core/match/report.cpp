@@ -56,7 +56,7 @@ std::string matchReport(const MatchResult& result, const std::vector<HeardElemen
     json["format"] = "facet-report";
     json["version"] = 1;
     json["engine_version"] = engineVersion;
-    json["likeness"] = {{"before", number(result.before.comparison.likeness)},
+    json["likeness"] = {{"before", number(result.before.likeness)},
                         {"after", number(result.best.likeness)},
                         {"floor", number(result.best.floor)}};
     json["loss_db"] = {{"before", number(result.before.loss)}, {"after", number(result.best.loss)}};
