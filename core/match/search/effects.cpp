@@ -88,22 +88,12 @@ void addTo(Judged& best, SearchState& state, const Evaluator& evaluator) {
 } // namespace
 
 void addEffects(SearchState& state, const Evaluator& evaluator) {
-    const Judged dry = mostWorth(state, {state.leaderboard.best()});
-    Judged best = dry;
-    const auto follow = [&] {
-        if (best.candidate.patch.soundsLike(dry.candidate.patch)) return;
-        for (const auto& module : best.candidate.patch.modules())
-            if (isEffect(module.kind) && !dry.candidate.patch.find(module.path)) state.settled.insert(module.kind);
-        state.leaderboard.lead(best.candidate);
-        state.jacobian.forget();
-    };
-    try {
-        addTo(best, state, evaluator);
-    } catch (const BudgetSpent&) {
-        follow();
-        throw;
-    }
-    follow();
+    leadByWorth(
+        state, [&](Judged& best) { addTo(best, state, evaluator); },
+        [&](const Patch& before, const Patch& after) {
+            for (const auto& module : after.modules())
+                if (isEffect(module.kind) && !before.find(module.path)) state.settled.insert(module.kind);
+        });
 }
 
 } // namespace facet

@@ -25,4 +25,23 @@ Judged mostWorth(SearchState& state, const std::vector<Candidate>& candidates) {
                              [](const Judged& a, const Judged& b) { return a.worth < b.worth; });
 }
 
+void leadByWorth(SearchState& state, const std::function<void(Judged&)>& improve,
+                 const std::function<void(const Patch& before, const Patch& after)>& changed) {
+    const Judged before = mostWorth(state, {state.leaderboard.best()});
+    Judged best = before;
+    const auto lead = [&] {
+        if (best.candidate.patch.soundsLike(before.candidate.patch)) return;
+        if (changed) changed(before.candidate.patch, best.candidate.patch);
+        state.leaderboard.lead(best.candidate);
+        state.jacobian.forget();
+    };
+    try {
+        improve(best);
+    } catch (const BudgetSpent&) {
+        lead();
+        throw;
+    }
+    lead();
+}
+
 } // namespace facet

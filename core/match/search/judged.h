@@ -3,6 +3,7 @@
 
 #include "core/match/search/state.h"
 
+#include <functional>
 #include <vector>
 
 namespace facet {
@@ -18,5 +19,10 @@ struct Judged {
 std::vector<Judged> judged(SearchState& state, const std::vector<Candidate>& candidates);
 /// The one that is worth most; `candidates` not empty. Throws Cancelled.
 Judged mostWorth(SearchState& state, const std::vector<Candidate>& candidates);
+
+/// Lets `improve` make more of the best candidate, by worth. What it has come to leads, also where the budget ends
+/// meanwhile; `changed` is told of it before. Throws BudgetSpent and Cancelled.
+void leadByWorth(SearchState& state, const std::function<void(Judged&)>& improve,
+                 const std::function<void(const Patch& before, const Patch& after)>& changed = {});
 
 } // namespace facet

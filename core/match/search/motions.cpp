@@ -95,20 +95,7 @@ void addMotionsTo(Judged& best, SearchState& state, const Evaluator& evaluator) 
 } // namespace
 
 void addMotions(SearchState& state, const Evaluator& evaluator) {
-    const Judged still = mostWorth(state, {state.leaderboard.best()});
-    Judged best = still;
-    const auto follow = [&] {
-        if (best.candidate.patch.soundsLike(still.candidate.patch)) return;
-        state.leaderboard.lead(best.candidate);
-        state.jacobian.forget();
-    };
-    try {
-        addMotionsTo(best, state, evaluator);
-    } catch (const BudgetSpent&) {
-        follow();
-        throw;
-    }
-    follow();
+    leadByWorth(state, [&](Judged& best) { addMotionsTo(best, state, evaluator); });
 }
 
 } // namespace facet
