@@ -29,7 +29,8 @@ struct MatchState;
 struct ScoredPatch;
 
 /// Starts, stops and continues searches; draws likeness over time while one runs; lists what leads or was found, to
-/// hear and to take. Beside it: what the patch is made of, values and locks, facet weights, variations, shortfalls. GUI thread only.
+/// hear and to take. Beside it: what the patch is made of, values and locks, facet weights, variations, shortfalls. GUI
+/// thread only.
 class SearchView : public QWidget {
     Q_OBJECT
 
