@@ -325,8 +325,11 @@ TEST_F(SearchPageTest, WhatThePatchIsMadeOfIsToldHeardWithoutAndRuledOut) {
     ASSERT_TRUE(chip);
     QTest::mouseClick(chip, Qt::LeftButton);
     EXPECT_TRUE(session.document.cue()->ruledOut.empty());
-    session.document.undoStack().undo(); // the wish, …
+    session.document.undoStack().undo();
     EXPECT_TRUE(session.document.cue()->ruledOut.contains(Element::reverb));
+    session.document.undoStack().undo();
+    EXPECT_TRUE(session.document.cue()->ruledOut.empty());
+    EXPECT_TRUE(session.document.cue()->patch.soundsLike(patch)) << "ruling out was one step";
 }
 
 TEST_F(SearchPageTest, WhatIsInsistedOnIsObeyedByTheNextSearch) {

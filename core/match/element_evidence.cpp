@@ -14,13 +14,10 @@ namespace {
 
 /// Of what was measured of the notes, the middle; notMeasurable of none.
 template <typename Value> double middleOfNotes(const Profile& profile, Value&& value) {
-    std::vector<double> values;
+    std::vector<float> values;
     for (const NoteProfile& note : profile.notes)
-        if (const double each = value(note); isMeasured(each)) values.push_back(each);
-    if (values.empty()) return notMeasurable;
-    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return *middle;
+        if (const double each = value(note); isMeasured(each)) values.push_back(static_cast<float>(each));
+    return static_cast<double>(medianOf(std::move(values)));
 }
 
 std::string hertz(double hz) {

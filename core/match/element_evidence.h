@@ -9,8 +9,9 @@
 
 namespace facet {
 
-/// What was measured that speaks for an element, as half a sentence with numbers: "the tail falls by 60 dB in 1.2 s".
-/// Empty where nothing was measured that does; that says nothing against it. `profile`: of the reference.
+/// What was measured that speaks for an element, as half a sentence with numbers: "after the notes the sound takes 1.2
+/// s to fall by 60 dB". Empty where nothing was measured that does; that says nothing against it. `profile`: of the
+/// reference.
 std::string evidenceFor(Element element, const Profile& profile);
 /// Of all elements that something speaks for.
 std::map<Element, std::string> evidenceIn(const Profile& profile);

@@ -9,6 +9,15 @@
 
 namespace facet {
 
+namespace {
+
+QString shownWordOf(Element element) {
+    const std::string_view word = wordOf(element);
+    return QString::fromUtf8(word.data(), static_cast<int>(word.size()));
+}
+
+} // namespace
+
 void PatchEditor::setParameter(const Address& address, double value) {
     if (!document_.cue() || !document_.cue()->patch.has(address)) return;
     const auto& descriptor = document_.cue()->patch.descriptor(address);
@@ -50,8 +59,7 @@ PatchEditor::Wish PatchEditor::wishFor(Element element) const {
 
 void PatchEditor::setWish(Element element, Wish wish) {
     if (!document_.cue() || wishFor(element) == wish) return;
-    const std::string_view word = wordOf(element);
-    const QString name = QString::fromUtf8(word.data(), static_cast<int>(word.size()));
+    const QString name = shownWordOf(element);
     const QString what = wish == Wish::ruledOut   ? tr("Rule out %1").arg(name)
                          : wish == Wish::insisted ? tr("Insist on %1").arg(name)
                                                   : tr("Leave %1 to the search").arg(name);
@@ -60,6 +68,15 @@ void PatchEditor::setWish(Element element, Wish wish) {
         cue.insisted.erase(element);
         if (wish == Wish::ruledOut) cue.ruledOut.insert(element);
         if (wish == Wish::insisted) cue.insisted.insert(element);
+    });
+}
+
+void PatchEditor::ruleOut(Element element, const std::optional<Patch>& without) {
+    if (!document_.cue()) return;
+    document_.editCue(tr("Rule out %1").arg(shownWordOf(element)), [&](Cue& cue) {
+        cue.insisted.erase(element);
+        cue.ruledOut.insert(element);
+        if (without) cue.patch = *without;
     });
 }
 

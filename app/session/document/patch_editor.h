@@ -31,6 +31,8 @@ public:
     enum class Wish { none, ruledOut, insisted };
     Wish wishFor(Element element) const;
     void setWish(Element element, Wish wish);
+    /// Rules an element out and, where `without` is given, makes that the patch, in one step.
+    void ruleOut(Element element, const std::optional<Patch>& without);
     /// Ties a parameter to another, whose value it takes, or keeps its distance from.
     void tie(const Address& address, const Address& to, bool keepDistance);
     void untie(const Address& address);

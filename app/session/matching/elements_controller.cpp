@@ -87,13 +87,10 @@ void ElementsController::playWithout(const PatchElement& element) {
         listening_.playOther(*element.without, withoutCurve(document_.performance(), element.curve));
 }
 
-void ElementsController::takeOut(int index) {
+void ElementsController::ruleOut(int index) {
     if (index < 0 || index >= static_cast<int>(elements_.size())) return;
-    const PatchElement element = elements_[static_cast<std::size_t>(index)].element;
-    if (!element.without) return;
-    const std::string_view word = wordOf(element.element);
-    patch_.setPatch(tr("Take out %1").arg(QString::fromUtf8(word.data(), static_cast<int>(word.size()))),
-                    *element.without);
+    const PatchElement element = elements_[static_cast<std::size_t>(index)].element; // the edit makes them anew
+    patch_.ruleOut(element.element, element.without);
 }
 
 } // namespace facet

@@ -35,8 +35,8 @@ public:
     /// Plays the phrase without one of them in place of the render; −1: with the patch as it stands again.
     void hearWithout(int index);
     int heard() const { return heard_; }
-    /// Takes one of them out, as an edit.
-    void takeOut(int index);
+    /// Rules one of them out and takes it out of the patch, where it can be, in one step of undo.
+    void ruleOut(int index);
 
 signals:
     void changed();

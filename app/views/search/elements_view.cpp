@@ -186,10 +186,7 @@ QWidget* ElementsView::makeRow(std::size_t i) {
                             base ? tr("The next search has to do without this wave")
                                  : tr("Takes it out; the next search has to do without it"),
                             row);
-    connect(out, &QPushButton::clicked, this, [this, i, element] {
-        patch_.setWish(element, Wish::ruledOut);
-        elements_.takeOut(static_cast<int>(i));
-    });
+    connect(out, &QPushButton::clicked, this, [this, i] { elements_.ruleOut(static_cast<int>(i)); });
     line->addWidget(out);
     return row;
 }

@@ -1,5 +1,6 @@
 #include "core/match/evidence/residual_motion.h"
 
+#include "core/analysis/series/track.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/linear_algebra.h"
@@ -52,10 +53,8 @@ std::vector<ResidualSine> sinesIn(const std::vector<int>& at, std::vector<double
     constexpr double slowest = 0.12, fastest = 9.0, step = 1.03, leastShare = 0.2, leastCycles = 0.7, apart = 4.0 / 3.0;
     constexpr std::size_t fewest = 60;
     if (values.size() < fewest) return {};
-    std::vector<double> sorted = values;
-    const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
-    std::nth_element(sorted.begin(), middle, sorted.end());
-    const double center = *middle; // what lies far out is something else: onsets a little early or late
+    // What lies far out is something else: onsets a little early or late.
+    const auto center = static_cast<double>(medianOf({values.begin(), values.end()}));
     for (double& each : values) each = std::clamp(each - center, -mostDeviation, mostDeviation);
     const auto count = static_cast<Eigen::Index>(values.size());
     const Eigen::Map<const Eigen::VectorXd> given(values.data(), count);

@@ -1,5 +1,6 @@
 #include "core/match/evidence/side_comb.h"
 
+#include "core/analysis/series/track.h"
 #include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/dsp/fft.h"
@@ -103,12 +104,6 @@ double deviationOf(const SideComb& comb, const CombResponse& response, const std
         sum += static_cast<double>(std::min(mostDb, std::abs(point.db - db)));
     }
     return sum / static_cast<double>(points.size());
-}
-
-float medianOf(std::vector<float> values) {
-    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return *middle;
 }
 
 /// What no comb leaves unexplained: the same balance at all times.
