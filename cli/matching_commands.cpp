@@ -22,6 +22,7 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <map>
 #include <memory>
 #include <stop_token>
 #include <sstream>
@@ -37,7 +38,7 @@ struct MatchOptions : Listening {
     std::string out;
     std::string start;
     std::vector<std::string> locks, ranges, leftOut;
-    std::string focus, without, ruledOut, insisted;
+    std::string focus, without, ruledOut, insisted, doWithout;
     double seconds = 20.0;
     int evaluations = 0;
     std::uint64_t seed = 1;
@@ -63,6 +64,25 @@ std::pair<Address, std::pair<double, double>> parseRange(const std::string& text
         throw Error(fmt::format("“{}” cannot lie between {} and {}; it takes {}.", address.text(), range.first,
                                 range.second, rangeText(d)));
     return {address, range};
+}
+
+/// All parts of a search but those of a list.
+SearchParts partsWithout(const std::string& list) {
+    SearchParts parts;
+    const std::map<std::string, bool*> names{{"prior", &parts.prior},
+                                             {"stories", &parts.stories},
+                                             {"story cost", &parts.storyCost},
+                                             {"proposals", &parts.proposals}};
+    for (const std::string& word : CLI::detail::split(list, ',')) {
+        const std::string name = CLI::detail::trim_copy(word);
+        if (name.empty()) continue;
+        const auto found = names.find(name);
+        if (found == names.end())
+            throw Error(fmt::format(
+                "“{}” is no part of the search; there are prior, proposals, stories and story cost.", name));
+        *found->second = false;
+    }
+    return parts;
 }
 
 /// "Filter key tracking, layer velocity to level".
@@ -115,6 +135,7 @@ void runMatch(const MatchOptions& options) {
         settings.focusLowHz = std::clamp(low, 20.0, 10000.0);
         settings.focusHighHz = std::clamp(high, 2.0 * settings.focusLowHz, 20000.0);
     }
+    settings.parts = partsWithout(options.doWithout);
     settings.seconds = options.seconds;
     settings.evaluations = options.evaluations;
     settings.seed = options.seed;
@@ -207,6 +228,9 @@ void addMatch(CLI::App& app) {
         "Elements that the patch may not have, for example \"fm, second source\" or \"effects\"; see elements");
     command->add_option("--insist", options->insisted,
                         "Elements that the patch has to have, for example \"noise, chorus\"; see elements");
+    command->add_option("--do-without", options->doWithout,
+                        "Parts of the search to do without, to measure what they are worth: prior, proposals, "
+                        "stories, story cost");
     command->add_option("--focus", options->focus, "Band LOW:HIGH in Hz that the search looks at")
         ->check(problemOfPair);
     command->add_option("--tempo", options->tempo, "Quarter notes per minute")->check(CLI::Range(10.0, 1000.0));

@@ -267,6 +267,21 @@ TEST(SearchSpaces, KnowWhatThePhraseTells) {
     EXPECT_FALSE(has(velocity, {.velocities = false}));
 }
 
+TEST(SearchSpaces, LeaveWhatStandsBeyondTheUsualWhereItIs) {
+    Patch patch;
+    patch.add("flanger:a");
+    patch.set({"flanger:a", "on"}, 1.0);
+    patch.set({"flanger:a", "rate"}, 0.0);
+    patch.set({"layer:a/filter:a", "on"}, 1.0);
+    patch.set({"layer:a/filter:a", "kind"}, static_cast<double>(FilterKind::ladder));
+    patch.set({"layer:a/filter:a", "drive"}, -12.0);
+    const SearchSpace space(patch, {}, {});
+    const Patch same = space.patchAt(patch, space.positionOf(patch));
+    for (const Address& address : patch.addresses())
+        EXPECT_NEAR(same.value(address), patch.value(address), 1e-6) << address.text();
+    EXPECT_GT(space.upper()(0), space.lower()(0));
+}
+
 TEST(SearchSpaces, MoveTheAmountsOfLinks) {
     Patch patch;
     patch.add("layer:a/lfo:a");
@@ -456,7 +471,8 @@ TEST(Hypotheses, HoldTheCourseOfAPulseWidthAndOfAPhaser) {
     const auto measured = [&](const Patch& patch) {
         const Recording reference = render(patch, played);
         auto all = hypothesesFor(measureProfile(reference, played), reference, Patch());
-        std::erase_if(all, [](const Hypothesis& each) { return !each.measured || each.words.starts_with("wavetable"); });
+        std::erase_if(all,
+                      [](const Hypothesis& each) { return !each.measured || each.words.starts_with("wavetable"); });
         return all;
     };
     Patch plain;

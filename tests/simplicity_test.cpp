@@ -1,6 +1,7 @@
 // What counts as simpler, and by how much the simpler of two wins.
 #include "core/match/proposals/simplifications.h"
 
+#include "core/match/search/candidate.h"
 #include "core/match/search/score.h"
 #include "core/match/proposals/links.h"
 
@@ -94,6 +95,20 @@ TEST(Simpler, LeavesWhatIsLockedAndTheLastThatSounds) {
     simpler = simplerThan(stacked, held);
     ASSERT_EQ(simpler.size(), 1u) << "without the reverb";
     EXPECT_EQ(simpler.front().value({first, "voices"}), 5.0);
+}
+
+TEST(Construction, IsWhatAPatchIsMadeOfAndNotItsValues) {
+    Patch stacked = withWave(first, Wave::saw);
+    stacked.set({first, "voices"}, 3.0);
+    stacked.set({filter, "on"}, 1.0);
+    Patch other = stacked;
+    other.set({first, "voices"}, 7.0);
+    other.set({filter, "cutoff"}, 300.0);
+    EXPECT_EQ(constructionOf(stacked), constructionOf(other));
+    other.set({filter, "slope"}, 0.0);
+    EXPECT_NE(constructionOf(stacked), constructionOf(other)) << "12 dB are not 24";
+    EXPECT_NE(constructionOf(stacked), constructionOf(withReverb(stacked)));
+    EXPECT_NE(constructionOf(stacked), constructionOf(withWave(first, Wave::saw)));
 }
 
 TEST(Worth, IsLikenessFirstThenTheLossThenSimplicity) {

@@ -1,5 +1,5 @@
 // What the partials alone say of source and filter: sourceFilterFits() on references of known making.
-//   build/release/bench/stories FOLDER [WORD …]
+//   build/release/bench/stories [--without-prior] FOLDER [WORD …]
 #include "bench/construction/known_sound.h"
 #include "core/match/evidence/source_filter.h"
 #include "core/match/targets/prepared_target.h"
@@ -7,11 +7,18 @@
 #include <chrono>
 #include <cstdio>
 #include <filesystem>
+#include <string>
 
 namespace facet {
 namespace {
 
 int run(int argc, char** argv) {
+    const bool prior = std::string(argv[1]) != "--without-prior";
+    if (!prior) {
+        ++argv;
+        --argc;
+    }
+    if (argc < 2) return 2;
     const std::filesystem::path folder = argv[1];
     std::vector<std::filesystem::path> ids;
     for (const auto& entry : std::filesystem::directory_iterator(folder))
@@ -26,7 +33,8 @@ int run(int argc, char** argv) {
         const Recording at48k = atRate(recording, analysisRateHz);
         const Profile profile = measureProfile(at48k, played);
         const auto begun = std::chrono::steady_clock::now();
-        const auto fits = sourceFilterFits(profile, at48k, upperCutoffHz(at48k, recording.rateHz), 12, 1);
+        const auto fits = sourceFilterFits(profile, at48k, upperCutoffHz(at48k, recording.rateHz), 12, 1, nullptr,
+                                           prior ? elementOdds(at48k, played) : ElementOdds{});
         std::printf("%s (%.2f s)\n", name.c_str(),
                     std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count());
         if (profile.motion.switched.found()) {

@@ -218,11 +218,24 @@ std::string evidenceFor(Element element, const Profile& profile) {
     }
 }
 
-std::map<Element, std::string> evidenceIn(const Profile& profile) {
+std::string likelihoodOf(Element element, const ElementOdds& odds) {
+    constexpr double likely = 0.65, unlikely = 0.15;
+    const double share = odds.probabilityOf(element);
+    if (!odds.known() || (share < likely && share > unlikely)) return {};
+    return fmt::format("{}{:.0f} of 100 sounds like it have it", share < likely ? "only " : "",
+                       std::clamp(100.0 * share, 1.0, 99.0));
+}
+
+std::map<Element, std::string> evidenceIn(const Profile& profile, const ElementOdds& odds) {
     std::map<Element, std::string> all;
-    for (int e = 0; e < elementCount; ++e)
-        if (std::string words = evidenceFor(static_cast<Element>(e), profile); !words.empty())
-            all.emplace(static_cast<Element>(e), std::move(words));
+    for (int e = 0; e < elementCount; ++e) {
+        const auto element = static_cast<Element>(e);
+        std::string words = evidenceFor(element, profile);
+        const std::string likelihood = likelihoodOf(element, odds);
+        if (words.empty() && odds.of(element) < 0.0) continue;
+        if (!likelihood.empty()) words += (words.empty() ? "" : "; ") + likelihood;
+        if (!words.empty()) all.emplace(element, std::move(words));
+    }
     return all;
 }
 

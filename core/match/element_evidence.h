@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/analysis/profile.h"
+#include "core/prior/element_odds.h"
 #include "core/parameters/elements.h"
 
 #include <map>
@@ -13,7 +14,10 @@ namespace facet {
 /// s to fall by 60 dB". Empty where nothing was measured that does; that says nothing against it. `profile`: of the
 /// reference.
 std::string evidenceFor(Element element, const Profile& profile);
-/// Of all elements that something speaks for.
-std::map<Element, std::string> evidenceIn(const Profile& profile);
+/// What many sounds of known making say of it: "92 of 100 sounds like it have it", or "only 6 of 100 …". Empty where
+/// they are of two minds, and where nothing is known.
+std::string likelihoodOf(Element element, const ElementOdds& odds);
+/// Of all elements that something speaks for: what was measured, and what is likely.
+std::map<Element, std::string> evidenceIn(const Profile& profile, const ElementOdds& odds = {});
 
 } // namespace facet

@@ -158,6 +158,11 @@ std::vector<std::vector<Curve>> drawCurves(Patch& winner, const std::vector<Matc
     return curves;
 }
 
+/// Of what is attended to of a target.
+ElementOdds oddsOf(const PreparedTarget& target) {
+    return elementOdds(attended(target.reference, target.attention), target.performance);
+}
+
 } // namespace
 
 MatchResult match(const Recording& reference, const Performance& performance, const MatchSettings& settings,
@@ -175,7 +180,12 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     ReadingReports reports(progress);
     for (ReadingSearch& each : searches) {
         each.listener = reports.listenerOf(each.reading);
-        const SearchInputs inputs{each.searched, each.prepared.front(), settings, task, identifiableBy(each.searched)};
+        const SearchInputs inputs{each.searched,
+                                  each.prepared.front(),
+                                  settings,
+                                  task,
+                                  identifiableBy(each.searched),
+                                  settings.parts.prior ? oddsOf(each.prepared.front()) : ElementOdds{}};
         each.state = std::make_unique<SearchState>(inputs, budget, each.listener);
     }
     MatchResult result;
@@ -221,7 +231,8 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.unidentifiable = unidentifiableOf(search.inputs, result.best.patch);
     result.shortfalls = shortfallsOf(result.best.comparison, result.best.facetFloors, prepared.front().profile,
                                      measureQuality(first.reference));
-    result.evidence = evidenceIn(prepared.front().profile);
+    result.odds = search.inputs.odds;
+    result.evidence = evidenceIn(prepared.front().profile, result.odds);
     result.best.patch.name = "Match";
     result.runnersUp.assign(scored.begin() + 1, scored.end());
     for (ScoredPatch& other : bestOfOtherReadings(searches, winner, settings, deadline, budget.scoreSeconds()))

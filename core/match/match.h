@@ -38,6 +38,7 @@ struct MatchResult {
     /// What the first target itself says of elements, in words (core/match/element_evidence.h), also of those that the
     /// best has not.
     std::map<Element, std::string> evidence;
+    ElementOdds odds{}; ///< how likely they are in it
     /// How the readings of the first target fared in their trials, those that were tried; empty where one was certain.
     std::vector<ReadingTrial> readings;
 };

@@ -73,12 +73,18 @@ std::string matchReport(const MatchResult& result, const std::vector<HeardElemen
     json["elements"] = elementsIn(result.best.patch, result.curves);
     for (std::size_t i = 0; i < json["elements"].size(); ++i) {
         Json& each = json["elements"][i];
-        const auto words = result.evidence.find(*elementOfWord(each["element"].get<std::string>()));
+        const Element element = *elementOfWord(each["element"].get<std::string>());
+        const auto words = result.evidence.find(element);
         if (words != result.evidence.end()) each["evidence"] = words->second;
+        if (result.odds.known()) each["probability"] = number(result.odds.probabilityOf(element));
         if (i < made.size()) each["cost"] = number(made[i].cost);
     }
     json["evidence"] = Json::object(); // also for what the patch has not
     for (const auto& [element, words] : result.evidence) json["evidence"][std::string(wordOf(element))] = words;
+    if (result.odds.known()) // of what may well be there, in the patch or not
+        for (int e = 0; e < elementCount; ++e)
+            if (const auto element = static_cast<Element>(e); result.odds.probabilityOf(element) > 0.05)
+                json["probabilities"][std::string(wordOf(element))] = number(result.odds.probabilityOf(element));
     json["runners_up"] = Json::array();
     for (const auto& other : result.runnersUp) {
         json["runners_up"].push_back({{"structure", structureText(other.patch)},

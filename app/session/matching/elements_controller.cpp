@@ -1,5 +1,6 @@
 #include "app/session/matching/elements_controller.h"
 
+#include "app/session/results/measuring.h"
 #include "core/base/parallel.h"
 #include "core/match/element_evidence.h"
 
@@ -10,7 +11,7 @@ namespace facet {
 ElementsController::ElementsController(DocumentStore& document, PatchEditor& patch, ResultsController& results,
                                        Listening& listening, std::function<bool()> searchRuns, QObject* parent)
     : QObject(parent), document_(document), patch_(patch), results_(results), listening_(listening),
-      searchRuns_(std::move(searchRuns)), measuring_(JobQueue::Priority::low) {
+      searchRuns_(std::move(searchRuns)), measuring_(JobQueue::Priority::low), asking_(JobQueue::Priority::low) {
     connect(&results_, &ResultsController::changed, this, &ElementsController::follow);
     connect(&results_, &ResultsController::compared, this, &ElementsController::follow);
     for (auto outdated : {&DocumentStore::cueEdited, &DocumentStore::lookedElsewhere, &DocumentStore::replaced})
@@ -36,7 +37,10 @@ void ElementsController::follow() {
     const ProfilePtr& profile = results_.state().reference.profile;
     if (profile != evidenceOf_) {
         evidenceOf_ = profile;
+        odds_ = {};
         evidence_ = profile ? evidenceIn(*profile) : std::map<Element, std::string>();
+        asking_.cancel();
+        if (profile) ask();
         emit changed();
     }
     const std::uint64_t key = !cue ? 0 : excerpt ? ResultsController::renderKeyOf(*cue, *excerpt) : cue->patch.hash();
@@ -67,6 +71,24 @@ void ElementsController::follow() {
              emit changed();
          },
          [](const std::exception_ptr&) {}}); // what cannot be rendered is reported where it is first
+}
+
+/// How likely each element is in the recording, in the background.
+void ElementsController::ask() {
+    const Cue* cue = document_.cue();
+    const Excerpt* excerpt = cue ? cue->excerpt() : nullptr;
+    if (!excerpt) return;
+    asking_.request(
+        [phrase = ComparedPhrase::of(*cue, *excerpt, evidenceOf_)](const Task&) {
+            return elementOdds(attended(atRate(*phrase.reference, analysisRateHz), phrase.attention),
+                               phrase.countedNotes());
+        },
+        [this](const ElementOdds& odds) {
+            odds_ = odds;
+            evidence_ = evidenceIn(*evidenceOf_, odds_);
+            emit changed();
+        },
+        [](const std::exception_ptr&) {}); // what cannot be measured has no profile either
 }
 
 void ElementsController::hearWithout(int index) {

@@ -32,6 +32,8 @@ public:
     bool busy() const { return measuring_.busy(); }
     /// What the recording says of elements, also of those that the patch has not; empty until it has been measured.
     const std::map<Element, std::string>& evidence() const { return evidence_; }
+    /// How likely elements are in the recording.
+    const ElementOdds& odds() const { return odds_; }
     /// Plays the phrase without one of them in place of the render; −1: with the patch as it stands again.
     void hearWithout(int index);
     int heard() const { return heard_; }
@@ -43,6 +45,7 @@ signals:
 
 private:
     void follow();
+    void ask();
     void playWithout(const PatchElement& element);
 
     DocumentStore& document_;
@@ -56,8 +59,10 @@ private:
     ProfilePtr evidenceOf_;
     std::vector<HeardElement> elements_;
     std::map<Element, std::string> evidence_;
+    ElementOdds odds_;
     int heard_ = -1;
     LatestJob<std::vector<HeardElement>> measuring_;
+    LatestJob<ElementOdds> asking_;
 };
 
 } // namespace facet

@@ -5,6 +5,7 @@
 #include "app/session/matching/elements_controller.h"
 #include "app/views/common/theme.h"
 #include "app/views/common/words.h"
+#include "core/match/element_evidence.h"
 #include "core/match/proposals/added_element.h"
 
 #include <QComboBox>
@@ -88,6 +89,7 @@ void ElementsView::refresh() {
     for (const HeardElement& each : elements_.elements())
         key += QString(" %1 %2").arg(QString::fromStdString(each.element.words)).arg(each.cost);
     for (const auto& [element, words] : elements_.evidence()) key += QString::fromStdString(words);
+    key += elements_.odds().known() ? "likely" : "";
     if (cue) {
         for (const Element each : cue->ruledOut) key += QString(" -%1").arg(static_cast<int>(each));
         for (const Element each : cue->insisted) key += QString(" +%1").arg(static_cast<int>(each));
@@ -162,9 +164,10 @@ QWidget* ElementsView::makeRow(std::size_t i) {
     name->setWordWrap(true);
     words->addWidget(name);
     const auto spoken = elements_.evidence().find(element);
-    QString why = spoken == elements_.evidence().end() ? QString() : QString::fromStdString(spoken->second);
+    QString why = QString::fromStdString(spoken == elements_.evidence().end() ? likelihoodOf(element, elements_.odds())
+                                                                              : spoken->second);
     if (!base && elements_.measured() && !each.heard())
-        why = why.isEmpty() ? tr("not heard in this phrase") : tr("not heard in this phrase, though %1").arg(why);
+        why = why.isEmpty() ? tr("not heard in this phrase") : tr("not heard in this phrase; %1").arg(why);
     if (!why.isEmpty()) {
         auto* evidence = new QLabel(why, row);
         evidence->setObjectName("quiet");
@@ -214,9 +217,11 @@ void ElementsView::showHeardElsewhere() {
     if (there.contains(Element::detunedSources)) there.insert(Element::stacked);
     if (there.contains(Element::gate)) there.insert(Element::tremolo);
     if (there.contains(Element::tremolo)) there.insert(Element::gate);
+    constexpr double surely = 0.85; // probability
     bool titled = false;
     for (const auto& [element, words] : elements_.evidence()) {
-        if (!telling.contains(element) || there.contains(element)) continue;
+        const bool likely = elements_.odds().probabilityOf(element) > surely && canBeAdded(element);
+        if ((!telling.contains(element) && !likely) || there.contains(element)) continue;
         if (!titled) {
             auto* title = new QLabel(tr("In the recording, and not made here"), rows_);
             title->setFont(interfaceFont(10.5, QFont::DemiBold));

@@ -45,6 +45,60 @@ std::vector<Filter> filters(const std::vector<double>& resonances) {
     return all;
 }
 
+/// What is known of the elements of stories, in dB of their cost: less for what is likely, more for what is not.
+class StoryPrior {
+public:
+    explicit StoryPrior(const ElementOdds& odds) : odds_(odds) {}
+
+    double costOf(const SourceStory& story) const {
+        double cost = 0.0;
+        switch (story.moving) {
+        case SourceStory::Moving::nothing: cost += ofElement(elementOf(story.wave)); break;
+        case SourceStory::Moving::width: cost += ofElement(Element::pulse) + ofElement(Element::movedWidth); break;
+        case SourceStory::Moving::index: cost += ofElement(Element::fm); break;
+        case SourceStory::Moving::feedback: cost += ofElement(Element::feedbackFm); break;
+        case SourceStory::Moving::sync: cost += ofElement(Element::sync); break;
+        }
+        return cost + (story.second ? ofSecond() : 0.0);
+    }
+    double ofSecond() const { return ofElement(Element::otherSource); }
+    double costOf(const Filter& filter) const {
+        if (!filter.on) return 0.0;
+        if (filter.response.second > 0.0) return ofElement(Element::formants);
+        switch (filter.response.kind) {
+        case FilterKind::highPass: return ofElement(Element::highPass);
+        case FilterKind::bandPass: return ofElement(Element::bandPass);
+        default: return ofElement(Element::lowPass);
+        }
+    }
+    /// Of what moves a cutoff.
+    double costOf(const MeasuredCourse& cutoff) const {
+        constexpr double clearly = 0.4; // octaves
+        double cost = 0.0;
+        if (std::abs(cutoff.envelope) > clearly) cost += ofElement(Element::sweptFilter);
+        if (std::abs(cutoff.velocity) > clearly) cost += ofElement(Element::velocityToFilter);
+        if (std::abs(cutoff.along) > clearly) cost += ofElement(Element::filterOpens);
+        if (cutoff.cycleHz > 0.0) cost += ofElement(Element::filterLfo);
+        return cost;
+    }
+
+private:
+    double ofElement(Element element) const {
+        constexpr double dbPerLogOdds = 0.08, most = 3.0;
+        return -dbPerLogOdds * std::clamp(odds_.of(element), -most, most);
+    }
+    static Element elementOf(Wave wave) {
+        switch (wave) {
+        case Wave::saw: return Element::saw;
+        case Wave::pulse: return Element::pulse;
+        case Wave::triangle: return Element::triangle;
+        case Wave::harmonics: return Element::partials;
+        default: return Element::sine;
+        }
+    }
+    const ElementOdds& odds_;
+};
+
 /// What is left of an instant's lines when a source's are taken away and the level is free: mean of squares in dB² that
 /// do not grow any more far out, since what lies there is something else.
 float leftOf(const WeighedLines& w, const LineLevels& behindFilter, const LineLevels& source) {
@@ -176,7 +230,8 @@ Explained explain(const SourceSpectra& story, const Filter& filter, const std::v
 
 /// The stories and kinds of filter that are worth a closer look, by few instants, cutoffs and resonances.
 std::vector<std::pair<std::size_t, Filter>> worthALook(const std::vector<SourceSpectra>& stories,
-                                                       const std::vector<LineInstant>& instants, int threads) {
+                                                       const std::vector<LineInstant>& instants,
+                                                       const StoryPrior& prior, int threads) {
     constexpr std::size_t fewInstants = 16, mostKept = 28;
     const CutoffGrid coarse{2};
     std::vector<LineInstant> few;
@@ -197,7 +252,7 @@ std::vector<std::pair<std::size_t, Filter>> worthALook(const std::vector<SourceS
         for (std::size_t s = 0; s < stories.size(); ++s)
             byKind[static_cast<std::size_t>(k)].push_back(
                 {std::sqrt(explain(stories[s], filter, few, weights, without, coarse).meanSquare) + stories[s].cost +
-                     filter.cost,
+                     filter.cost + prior.costOf(filter),
                  s, filter});
     });
     std::vector<Looked> all;
@@ -272,7 +327,7 @@ bool standOut(const std::vector<LineInstant>& instants) {
 }
 
 std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& recording48k, double upperHz,
-                                    std::size_t most, int threads, const SideComb* comb) {
+                                    std::size_t most, int threads, const SideComb* comb, const ElementOdds& odds) {
     std::vector<LineInstant> instants = lineInstantsOf(profile, recording48k, upperHz);
     if (comb) takeOut(*comb, instants);
     if (!standOut(instants)) return {};
@@ -298,8 +353,10 @@ std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& rec
         return plain ? !each.heard[fundamentalLine] || each.weights[fundamentalLine] <= 0.0f : linesOf(each) < several;
     });
     if (instants.size() < 3) return {};
-    const std::vector<SourceSpectra> stories = sourceStories();
-    const auto looked = worthALook(stories, instants, threads);
+    const StoryPrior prior(odds);
+    std::vector<SourceSpectra> stories = sourceStories();
+    for (SourceSpectra& each : stories) each.cost += prior.costOf(each.story);
+    const auto looked = worthALook(stories, instants, prior, threads);
     const CutoffGrid fine{4};
     std::vector<WeighedLines> weights;
     for (const LineInstant& each : instants) weights.emplace_back(each);
@@ -346,15 +403,16 @@ std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& rec
         if (moves && !story.story.second) fit = fitter.withSecond(story, fit);
         constexpr double leastPeak = 8.0, noPeaks = 0.5; // dB: two low-passes that hardly resonate are no formants
         const bool flat = fit.second > 0.0 && fit.resonanceDb < leastPeak;
-        fit.cost = (flat ? noPeaks : 0.0) + fit.errorDb + story.cost + chosen.cost +
-                   (fit.source.second && !story.story.second ? ofSecondSource : 0.0);
+        fit.cost = (flat ? noPeaks : 0.0) + fit.errorDb + story.cost + chosen.cost + prior.costOf(chosen) +
+                   (chosen.on ? prior.costOf(fit.cutoff) : 0.0) +
+                   (fit.source.second && !story.story.second ? ofSecondSource + prior.ofSecond() : 0.0);
         all[static_cast<std::size_t>(l)] = fit;
     });
     const SourceSpectra partials = sourceOfPartials(meanPartials(instants));
     SourceFilterFit ofPartials;
     ofPartials.source = partials.story;
     ofPartials = fitter.refined(partials, ofPartials);
-    ofPartials.cost = ofPartials.errorDb + partials.cost;
+    ofPartials.cost = ofPartials.errorDb + partials.cost + prior.costOf(partials.story);
     all.push_back(ofPartials);
     std::stable_sort(all.begin(), all.end(),
                      [](const SourceFilterFit& a, const SourceFilterFit& b) { return a.cost < b.cost; });
@@ -374,8 +432,9 @@ std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& rec
 } // namespace source_filter
 
 std::vector<SourceFilterFit> sourceFilterFits(const Profile& profile, const Recording& recording48k, double upperHz,
-                                              std::size_t most, int threads, const SideComb* comb) {
-    return source_filter::fitsOf(profile, recording48k, upperHz, most, threads, comb);
+                                              std::size_t most, int threads, const SideComb* comb,
+                                              const ElementOdds& odds) {
+    return source_filter::fitsOf(profile, recording48k, upperHz, most, threads, comb, odds);
 }
 
 std::string wordsOf(const SourceFilterFit& fit) {

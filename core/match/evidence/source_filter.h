@@ -8,6 +8,7 @@
 #include "core/match/evidence/side_comb.h"
 #include "core/match/evidence/source_spectra.h"
 #include "core/parameters/table.h"
+#include "core/prior/element_odds.h"
 
 #include <string>
 #include <vector>
@@ -32,9 +33,11 @@ struct SourceFilterFit {
 /// filter and each kind with several resonances. First the cutoff is free at each instant, but may not leap within a
 /// note; its way is read as an envelope, key tracking, velocity and a way through the phrase; then all values of a
 /// story are fitted at once. Empty where no note shows enough partials. `comb`: of a chorus or flanger behind all of
-/// it, where one was heard. Results do not depend on `threads`.
+/// it, where one was heard. `odds`: what is known of the recording's elements; what is likely costs less. Results do
+/// not depend on `threads`.
 std::vector<SourceFilterFit> sourceFilterFits(const Profile& profile, const Recording& recording48k, double upperHz,
-                                              std::size_t most, int threads = 1, const SideComb* comb = nullptr);
+                                              std::size_t most, int threads = 1, const SideComb* comb = nullptr,
+                                              const ElementOdds& odds = {});
 
 /// "pulse 30 % + sine an octave below, low-pass 24 dB"
 std::string wordsOf(const SourceFilterFit& fit);

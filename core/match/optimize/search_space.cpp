@@ -83,10 +83,10 @@ SearchSpace::SearchSpace(const Patch& patch, const SearchLimits& limits, const I
         const Address& address = addresses_[static_cast<std::size_t>(i)];
         const ParameterDescriptor& d = patch.descriptor(address);
         const auto range = limits.ranges.find(address);
-        const double plausible = d.isSearched() ? 0.0 : plausibleAmount(patch, address);
-        ends_.push_back(range != limits.ranges.end() ? range->second
-                        : d.isSearched()             ? std::pair{d.priorLow, d.priorHigh}
-                                                     : std::pair{-plausible, plausible});
+        const double plausible = d.isSearched() ? 0.0 : plausibleAmount(patch, address), stands = patch.value(address);
+        auto ends = d.isSearched() ? std::pair{d.priorLow, d.priorHigh} : std::pair{-plausible, plausible};
+        ends = {std::min(ends.first, stands), std::max(ends.second, stands)}; // nothing is moved unasked
+        ends_.push_back(range != limits.ranges.end() ? range->second : ends);
         lower_(i) = d.toUnit(ends_.back().first);
         upper_(i) = d.toUnit(ends_.back().second);
     }

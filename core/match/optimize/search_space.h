@@ -17,8 +17,8 @@ struct Identifiable {
 
 /// Coordinates in [0, 1] on each parameter's own scale. Only what can be heard takes part: nothing of a
 /// module that is off, no pulse width without a pulse, no detune of a single voice, no key tracking of one note.
-/// Amounts of links take part within plausible ranges of what they move; of parameters that are tied to each other, one
-/// does.
+/// Values and amounts of links move within plausible ranges, or given ones; a plausible range reaches to where the
+/// patch stands. Of parameters that are tied to each other, one does.
 class SearchSpace {
 public:
     SearchSpace(const Patch& patch, const SearchLimits& limits, const Identifiable& identifiable);

@@ -1,6 +1,11 @@
 #include "core/match/search/candidate.h"
 
+#include "core/parameters/elements.h"
+#include "core/parameters/relevance.h"
+
 #include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <set>
 
 namespace facet {
 
@@ -13,6 +18,15 @@ std::string structureKeyOf(const Patch& patch) {
         text += fmt::format("{}={} ", address.text(), patch.value(address));
     }
     return text;
+}
+
+std::string constructionOf(const Patch& patch) {
+    std::set<std::string> parts;
+    for (const PatchElement& each : elementsOf(patch)) parts.emplace(wordOf(each.element));
+    for (const auto& module : patch.modules())
+        if (module.kind == ModuleKind::filter && takesPart(patch, module))
+            parts.insert(fmt::format("{} {}", patch.value({module.path, "kind"}), patch.value({module.path, "slope"})));
+    return fmt::format("{}", fmt::join(parts, ", "));
 }
 
 } // namespace facet

@@ -64,7 +64,8 @@ void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
         {ModuleKind::delay, ModuleKind::reverb, ModuleKind::response, ModuleKind::resonator, ModuleKind::shifter});
     const std::vector<PreparedTarget> telling = tellingTargets(state.inputs, closeLook),
                                       few = tellingTargets(state.inputs, quickLook);
-    const SearchInputs inputs{telling, state.inputs.whole, settings, state.inputs.task, state.inputs.identifiable};
+    const SearchInputs inputs{telling,           state.inputs.whole,        settings,
+                              state.inputs.task, state.inputs.identifiable, state.inputs.odds};
     const MatchListener nobody; // what it finds is heard once it has been compared with everything
     state.budget.stages().enter("dry beginning");
     SearchState dry(inputs, state.budget, nobody);
@@ -104,8 +105,7 @@ void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
     if (!state.settled.empty()) state.leaderboard.lead(*std::min_element(entrants.begin(), entrants.end(), better));
     state.reporter.report("the notes with what rings on");
     const Evaluator whole = state.evaluator(afterwards);
-    refineBest(state, whole, entrants, 2, 1);
-    refineBest(state, whole, entrants, 1, 1);
+    refineBest(state, whole, entrants, 2, 1); // once: what is likely and lacking comes next, and moves the rest
 }
 
 } // namespace facet

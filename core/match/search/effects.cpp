@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <optional>
+#include <set>
 #include <utility>
 
 namespace facet {
@@ -43,6 +44,17 @@ std::optional<Patch> with(const FittedEffect& effect, const Patch& patch) {
     return together;
 }
 
+/// Whether what a patch has beyond another is not known to be most unlikely.
+bool mayBe(const ElementOdds& odds, const Patch& patch, const Patch& before) {
+    constexpr double mostUnlikely = -3.0; // log odds
+    std::set<Element> had;
+    for (const PatchElement& each : elementsOf(before)) had.insert(each.element);
+    const auto elements = elementsOf(patch);
+    return std::none_of(elements.begin(), elements.end(), [&](const PatchElement& each) {
+        return odds.of(each.element) < mostUnlikely && !had.contains(each.element);
+    });
+}
+
 /// Adds effects to `best` one by one, as long as they are worth it. Throws BudgetSpent; what was added until then
 /// stays.
 void addTo(Judged& best, SearchState& state, const Evaluator& evaluator) {
@@ -59,7 +71,7 @@ void addTo(Judged& best, SearchState& state, const Evaluator& evaluator) {
         };
         if (pass == 0) {
             for (Patch& each : withEffects({before.patch, state.inputs.settings.limits, state.inputs.profile()}))
-                propose(std::move(each));
+                if (mayBe(state.inputs.odds, each, before.patch)) propose(std::move(each));
         } else {
             for (const FittedEffect& effect : known)
                 if (auto together = with(effect, before.patch)) propose(std::move(*together));

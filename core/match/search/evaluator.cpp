@@ -4,6 +4,7 @@
 #include "core/engine/render.h"
 #include "core/match/proposals/simplifications.h"
 
+#include <cmath>
 #include <numeric>
 
 namespace facet {
@@ -96,9 +97,10 @@ std::vector<Candidate> Evaluator::evaluate(const std::vector<Patch>& patches) co
 }
 
 Candidate Evaluator::ranked(const Patch& patch, double loss) const {
-    constexpr double ofNoiseForTone = 2.5;
+    constexpr double ofNoiseForTone = 2.5, rankPerLogOdds = 0.02;
     const double handicap = inputs_.isNoiseForTone(patch) ? ofNoiseForTone : 1.0;
-    return {patch, loss, loss * handicap * handicapOf(patch, inputs_.settings.start)};
+    const double unlikelihood = std::exp(rankPerLogOdds * inputs_.logOddsAgainst(patch));
+    return {patch, loss, loss * handicap * handicapOf(patch, inputs_.settings.start) * unlikelihood};
 }
 
 } // namespace facet

@@ -1,7 +1,6 @@
 #include "core/match/search/finalists.h"
 
 #include "core/base/parallel.h"
-#include "core/match/starts/estimate.h"
 
 #include <algorithm>
 #include <cmath>
@@ -14,8 +13,8 @@ namespace {
 
 constexpr int scoredSeeds = 4;
 
-double worthOf(const ScoredPatch& one, const SearchState& search) {
-    return worthOf(one.patch, one.likeness, one.loss, search.inputs.settings.start);
+double worthOf(const ScoredPatch& one, SearchState& search) {
+    return worthOf(search, one.patch, one.likeness, one.loss);
 }
 
 /// Moves a patch up among those that are scored in whatever time, or adds it there.
@@ -48,13 +47,13 @@ double Deadline::secondsForCurves() const {
 Finalists finalistsOf(const SearchState& search, const Deadline& deadline) {
     constexpr std::size_t most = 5;
     Finalists finalists{{search.inputs.settings.start}, 0};
-    std::set<std::string> structures;
+    std::set<std::string> constructions;
     double last = -1.0;
     for (const Leaderboard::Entry& each : search.leaderboard.present()) {
         if (finalists.patches.size() == (deadline.hurried() ? 2 : 1 + most)) break;
         if (std::abs(each.candidate.loss - last) < sameLoss * last) continue;
         if (finalists.patches.size() > 1 && search.inputs.isNoiseForTone(each.candidate.patch)) continue;
-        if (!structures.insert(structureText(each.candidate.patch)).second) continue;
+        if (!constructions.insert(constructionOf(each.candidate.patch)).second) continue;
         last = each.candidate.loss;
         finalists.patches.push_back(each.candidate.patch);
     }
@@ -85,7 +84,7 @@ std::vector<ScoredPatch> scoreFinalists(const Finalists& finalists, const std::v
     return scored;
 }
 
-void rankByWorth(std::vector<ScoredPatch>& scored, const ScoredPatch& before, const SearchState& search) {
+void rankByWorth(std::vector<ScoredPatch>& scored, const ScoredPatch& before, SearchState& search) {
     std::stable_sort(scored.begin(), scored.end(), [&](const ScoredPatch& a, const ScoredPatch& b) {
         return worthOf(a, search) > worthOf(b, search);
     });
@@ -99,7 +98,7 @@ void rankByWorth(std::vector<ScoredPatch>& scored, const ScoredPatch& before, co
 }
 
 void rescoreWinner(std::vector<ScoredPatch>& scored, ScoredPatch& before, const std::vector<PreparedTarget>& targets,
-                   bool curvesDrawn, const SearchState& search, const Deadline& deadline) {
+                   bool curvesDrawn, SearchState& search, const Deadline& deadline) {
     if (scored.empty()) return;
     const MatchSettings& settings = search.inputs.settings;
     const double scoreSeconds = search.budget.scoreSeconds();

@@ -28,7 +28,7 @@ private:
     bool hurried_;
 };
 
-/// Patches to be scored: what the search began with first, then the best of each leading structure.
+/// Patches to be scored: what the search began with first, then the best of each construction (constructionOf()).
 struct Finalists {
     std::vector<Patch> patches;
     std::size_t least; ///< so many are scored in whatever time
@@ -42,12 +42,12 @@ std::vector<ScoredPatch> scoreFinalists(const Finalists& finalists, const std::v
 
 /// Puts what is worth most first (worthOf()), of what sounds no less alike than `before`, which the search began with.
 /// That stays where nothing else is worth as much and the constraints allow it: a search must not undo work.
-void rankByWorth(std::vector<ScoredPatch>& scored, const ScoredPatch& before, const SearchState& search);
+void rankByWorth(std::vector<ScoredPatch>& scored, const ScoredPatch& before, SearchState& search);
 
 /// Scores the winner again over several seeds, as far as there is time: the search has overfitted its own seed a
 /// little. With other phases it may be worth less than the next one, which then has to show what it is worth itself,
 /// or sound less alike than `before`, which then is scored by the same measure.
 /// `curvesDrawn`: the targets' performances have changed since the first score.
 void rescoreWinner(std::vector<ScoredPatch>& scored, ScoredPatch& before, const std::vector<PreparedTarget>& targets,
-                   bool curvesDrawn, const SearchState& search, const Deadline& deadline);
+                   bool curvesDrawn, SearchState& search, const Deadline& deadline);
 } // namespace facet

@@ -1,9 +1,11 @@
 #include "core/match/search/inputs.h"
 
+#include "core/match/search/score.h"
 #include "core/parameters/relevance.h"
 #include "core/performance/spread.h"
 
 #include <algorithm>
+#include <set>
 
 namespace facet {
 
@@ -24,6 +26,20 @@ bool SearchInputs::isNoiseForTone(const Patch& patch) const {
         if (m.kind != ModuleKind::source || !takesPart(patch, m)) return false;
         return static_cast<Wave>(patch.value({m.path, "wave"})) != Wave::noise;
     });
+}
+
+double SearchInputs::logOddsAgainst(const Patch& patch) const {
+    if (!odds.known()) return 0.0;
+    std::set<Element> elements;
+    for (const PatchElement& each : elementsOf(patch)) elements.insert(each.element);
+    double sum = 0.0;
+    for (const Element each : elements) sum += std::clamp(-odds.of(each), 0.0, mostLogOdds);
+    return sum;
+}
+
+double SearchInputs::worthOf(const Patch& patch, double likeness, double loss) const {
+    if (!settings.parts.storyCost) return likeness - worthPerDb * loss;
+    return facet::worthOf(patch, likeness, loss, settings.start, odds);
 }
 
 Identifiable identifiableBy(const std::vector<PreparedTarget>& targets) {

@@ -3,6 +3,7 @@
 
 #include "core/base/task.h"
 #include "core/match/optimize/search_space.h"
+#include "core/prior/element_odds.h"
 #include "core/match/search/match_settings.h"
 #include "core/match/targets/prepared_target.h"
 
@@ -17,11 +18,17 @@ struct SearchInputs {
     const MatchSettings& settings;
     const Task& task;
     Identifiable identifiable; ///< what the targets can determine at all
+    ElementOdds odds{};        ///< what the recording's elements are likely to be
 
     const Profile& profile() const { return whole.profile; }
     /// Whether a patch cannot be how the recording was made: noise alone, where a pitch is heard clearly. Shaped noise
     /// comes near any sound whose partials are a little off.
     bool isNoiseForTone(const Patch& patch) const;
+    /// How unlikely the elements of a patch are together: the log odds against each that is less likely than not, of
+    /// which mostLogOdds counts at most. 0 where nothing is known.
+    double logOddsAgainst(const Patch& patch) const;
+    /// worthOf() for what the search begins with and knows.
+    double worthOf(const Patch& patch, double likeness, double loss) const;
 };
 
 /// What the notes of the targets and their channels can determine: key tracking needs at least 3 semitones between

@@ -1,7 +1,5 @@
 #include "core/match/search/judged.h"
 
-#include "core/match/search/score.h"
-
 #include <algorithm>
 
 namespace facet {
@@ -13,8 +11,7 @@ std::vector<Judged> judged(SearchState& state, const std::vector<Candidate>& can
     std::vector<Judged> all;
     for (std::size_t i = 0; i < candidates.size(); ++i) {
         const Candidate& each = candidates[i];
-        all.push_back(
-            {each, likenesses[i], worthOf(each.patch, likenesses[i], each.loss, state.inputs.settings.start)});
+        all.push_back({each, likenesses[i], worthOf(state, each.patch, likenesses[i], each.loss)});
     }
     return all;
 }

@@ -12,6 +12,14 @@
 
 namespace facet {
 
+/// Parts of a search that it can do without, so that one can measure what each is worth.
+struct SearchParts {
+    bool prior = true;     ///< what many sounds of known making teach (prior/element_odds.h)
+    bool stories = true;   ///< what the partials say of source and filter (evidence/source_filter.h)
+    bool storyCost = true; ///< that every element costs something (storyCost())
+    bool proposals = true; ///< other structures for what was found (proposals/catalogue.h)
+};
+
 /// What a search begins with, may change, compares and may spend.
 struct MatchSettings {
     Patch start{}; ///< values that are locked, or that nothing measured determines, come from here
@@ -25,6 +33,7 @@ struct MatchSettings {
     int threads = 2; ///< at most so many, wherever renders are made, compared or scored
     /// What an earlier search had found, best first: the search continues from it, in place of hypotheses.
     std::vector<Patch> goOnWith{};
+    SearchParts parts{};
     SeedBankPtr bank{}; ///< patches to begin with besides those that measurements give; null: none
 
     TargetSettings forTargets() const { return {focusLowHz, focusHighHz, seed, threads}; }

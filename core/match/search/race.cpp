@@ -44,7 +44,7 @@ void enterMeasured(SearchState& state, const Recording& heard, StartingPoints& s
         if (in.settings.seconds <= 0.0 || in.settings.seconds >= longEnough)
             state.raced.comb = sideCombOf(heard, in.settings.threads);
         hypotheses = hypothesesFor(in.profile(), heard, in.settings.start, in.settings.threads,
-                                   state.raced.comb ? &*state.raced.comb : nullptr);
+                                   state.raced.comb ? &*state.raced.comb : nullptr, in.odds, in.settings.parts.stories);
         if (state.raced.comb) state.settled.insert(state.raced.comb->kind());
     }
     for (const Hypothesis& each : hypotheses) enter(state, each, starts);

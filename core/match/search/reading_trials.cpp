@@ -49,8 +49,8 @@ bool tryOne(SearchState& state, const Allowance& allowance) {
 } // namespace
 
 double worthOfReading(double worthOfBest, std::size_t notes, double probability) {
-    constexpr double perNote = 0.5, perLogOdds = 10.0;
-    return worthOfBest - perNote * static_cast<double>(notes) + perLogOdds * std::log(probability);
+    constexpr double perNote = 0.5, perLogProbability = 10.0;
+    return worthOfBest - perNote * static_cast<double>(notes) + perLogProbability * std::log(probability);
 }
 
 MatchListener ReadingReports::listenerOf(std::size_t reading) {
@@ -104,7 +104,7 @@ std::size_t tryReadings(std::deque<ReadingSearch>& searches, const std::vector<R
         } catch (const Cancelled&) {
             break; // what is not compared says nothing
         }
-        const double worth = worthOf(found.patch, trial.likeness, trial.loss, state.inputs.settings.start);
+        const double worth = state.inputs.worthOf(found.patch, trial.likeness, trial.loss);
         trial.worth = worthOfReading(worth, notes, trial.probability);
         trials.push_back(trial);
         if (trial.worth > trials[best].worth) best = i;

@@ -7,8 +7,8 @@
 #include "core/match/proposals/recombination.h"
 #include "core/match/proposals/catalogue.h"
 #include "core/match/search/added_modules.h"
+#include "core/match/search/additions.h"
 #include "core/match/search/effects.h"
-#include "core/match/search/motions.h"
 #include "core/match/search/refine.h"
 #include "core/parameters/changes.h"
 #include "core/parameters/relevance.h"
@@ -49,6 +49,7 @@ void measureJacobian(SearchState& state, const Evaluator& evaluator) {
 
 /// Structural proposals and parts of other patches, without what was rejected.
 std::vector<Patch> proposalsFor(SearchState& state, const Patch& from, Depth depth) {
+    if (!state.inputs.settings.parts.proposals) return {};
     if (depth == Depth::thorough) state.rejected.clear();
     const MatchSettings& settings = state.inputs.settings;
     std::vector<Patch> changed;
@@ -194,8 +195,10 @@ void settle(SearchState& state, Allowance allowance) {
         return gained;
     };
     state.rejected.clear();
-    state.budget.stages().enter("effects");
+    state.budget.stages().enter("likely");
     scoreBest(state);
+    addLikely(state, evaluator);
+    state.budget.stages().enter("effects");
     addEffects(state, evaluator);
     state.budget.stages().enter("phases");
     fixPhases(state, allowance);

@@ -129,15 +129,21 @@ double priceOf(Element element) {
     }
 }
 
-double storyCost(const Patch& patch, const Patch& start) {
+double balanceOf(Element element, const ElementOdds& odds) {
+    return priceOf(element) - perLogOdds * std::clamp(odds.of(element), -mostLogOdds, mostLogOdds);
+}
+
+double priceOf(Element element, const ElementOdds& odds) { return std::max(0.0, balanceOf(element, odds)); }
+
+double storyCost(const Patch& patch, const Patch& start, const ElementOdds& odds) {
     double cost = 0.0;
-    for (const PatchElement& each : elementsOf(patch)) cost += priceOf(each.element);
-    for (const PatchElement& each : elementsOf(start)) cost -= priceOf(each.element);
+    for (const PatchElement& each : elementsOf(patch)) cost += priceOf(each.element, odds);
+    for (const PatchElement& each : elementsOf(start)) cost -= priceOf(each.element, odds);
     return std::max(0.0, cost);
 }
 
-double worthOf(const Patch& patch, double likeness, double loss, const Patch& start) {
-    return likeness - worthPerDb * loss - storyCost(patch, start);
+double worthOf(const Patch& patch, double likeness, double loss, const Patch& start, const ElementOdds& odds) {
+    return likeness - worthPerDb * loss - storyCost(patch, start, odds);
 }
 
 } // namespace facet

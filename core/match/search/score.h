@@ -6,6 +6,7 @@
 #include "core/audio/recording.h"
 #include "core/base/task.h"
 #include "core/compare/comparison.h"
+#include "core/prior/element_odds.h"
 #include "core/match/search/match_settings.h"
 #include "core/match/targets/prepared_target.h"
 #include "core/parameters/elements.h"
@@ -53,12 +54,18 @@ ScoredPatch scoreAll(const Patch& patch, const std::vector<PreparedTarget>& targ
 /// that were taken from the recording, which nobody could set on another synthesizer. Chosen by hand, on the tuning
 /// half of the sounds of known making.
 double priceOf(Element element);
+/// The same less what is known of it: so much for each factor e of its odds, of which e³ either way counts at most.
+inline constexpr double perLogOdds = 1.0, mostLogOdds = 3.0;
+/// Below 0 where an element is likelier than it costs: see HeardCredits.
+double balanceOf(Element element, const ElementOdds& odds);
+/// At least 0: what is likely costs nothing.
+double priceOf(Element element, const ElementOdds& odds);
 /// What the elements cost that a patch has beyond the start patch.
-double storyCost(const Patch& patch, const Patch& start);
+double storyCost(const Patch& patch, const Patch& start, const ElementOdds& odds = {});
 
 /// By what structures are chosen: likeness less 6 for each decibel of loss (which sees what no facet does) and less the
 /// story's cost.
 inline constexpr double worthPerDb = 6.0;
-double worthOf(const Patch& patch, double likeness, double loss, const Patch& start);
+double worthOf(const Patch& patch, double likeness, double loss, const Patch& start, const ElementOdds& odds = {});
 
 } // namespace facet

@@ -1,7 +1,5 @@
 #include "core/match/search/state.h"
 
-#include "core/match/search/score.h"
-
 namespace facet {
 
 void JacobianAtBest::offer(const std::optional<LinearRefit>& jacobian, double rank, double bestRank) {
@@ -23,15 +21,18 @@ bool JacobianAtBest::isOfBest(double bestRank) const {
 
 SearchState::SearchState(const SearchInputs& given, Budget& spent, const MatchListener& listener)
     : inputs(given), constraints(given.settings, given.identifiable), budget(spent), scores(inputs, budget),
-      reporter(budget, leaderboard, scores, listener),
+      credits(inputs), reporter(budget, leaderboard, scores, listener),
       random(given.settings.goOnWith.empty()
                  ? given.settings.seed
                  : combineSeeds(given.settings.seed, given.settings.goOnWith.front().hash())) {}
 
+double worthOf(SearchState& state, const Patch& patch, double likeness, double loss) {
+    return state.inputs.worthOf(patch, likeness, loss) + state.credits.of(patch);
+}
+
 void scoreBest(SearchState& state) {
     const Candidate& best = state.leaderboard.best();
-    const double worth =
-        worthOf(best.patch, state.scores.of(best.patch).likeness, best.loss, state.inputs.settings.start);
+    const double worth = worthOf(state, best.patch, state.scores.of(best.patch).likeness, best.loss);
     if (state.leaderboard.presentLeads()) {
         state.reporter.show(best.patch);
         state.reporter.report("comparing the best");

@@ -6,6 +6,7 @@
 #include "core/match/search/budget.h"
 #include "core/match/search/constraints.h"
 #include "core/match/search/evaluator.h"
+#include "core/match/search/heard_credits.h"
 #include "core/match/search/inputs.h"
 #include "core/match/search/leaderboard.h"
 #include "core/match/search/likeness_scores.h"
@@ -67,6 +68,7 @@ struct SearchState {
     Budget& budget;
     Leaderboard leaderboard;
     LikenessScores scores;
+    HeardCredits credits;
     Reporter reporter;
     Random random;
     JacobianAtBest jacobian;
@@ -79,6 +81,9 @@ struct SearchState {
     std::vector<Patch> wentOnWith; ///< what an earlier search had found, within the constraints
     bool complete = true;          ///< whether the search came to rest
 };
+
+/// SearchInputs::worthOf() and the credit of what is likely and heard: by what structures are chosen. Throws Cancelled.
+double worthOf(SearchState& state, const Patch& patch, double likeness, double loss);
 
 /// Scores the best of the attempt, and keeps it as the most valued where it is worth more than the last. Throws
 /// Cancelled.

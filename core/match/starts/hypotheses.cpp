@@ -36,14 +36,16 @@ Wave waveOf(TextbookWave wave) {
 
 class Maker {
 public:
-    Maker(const Profile& profile, const Recording& reference, const Patch& start, int threads, const SideComb* comb)
-        : profile_(profile), reference_(reference), base_(estimate(profile, start)), threads_(threads), comb_(comb) {
+    Maker(const Profile& profile, const Recording& reference, const Patch& start, int threads, const SideComb* comb,
+          const ElementOdds& odds)
+        : profile_(profile), reference_(reference), base_(estimate(profile, start)), threads_(threads), comb_(comb),
+          odds_(odds) {
         for (const NoteProfile& note : profile.notes)
             if (!longest_ || note.note.end - note.note.start > longest_->note.end - longest_->note.start)
                 longest_ = &note;
     }
 
-    std::vector<Hypothesis> all() {
+    std::vector<Hypothesis> all(bool stories) {
         const Wave heard = waveOf(profile_.source.wave);
         std::vector<Wave> waves{heard};
         for (Wave wave : {Wave::saw, Wave::pulse, Wave::triangle, Wave::sine})
@@ -88,7 +90,7 @@ public:
         begunOffPitch(heard);
         struck();
         others();
-        sourcesBehindFilters(heard);
+        if (stories) sourcesBehindFilters(heard);
         return std::move(hypotheses_);
     }
 
@@ -137,9 +139,11 @@ private:
 
     /// What the partials themselves say of source and filter, plain and stacked.
     void sourcesBehindFilters(Wave heard) {
-        constexpr std::size_t most = 10, stackedToo = 4;
+        constexpr std::size_t most = 10, few = 2, several = 4, many = 8;
+        const double stacked = odds_.of(Element::stacked); // log odds
+        const std::size_t stackedToo = stacked > 0.0 ? many : stacked > -2.0 ? several : few;
         constexpr double leastSpread = 2.0; // cents
-        const auto fits = sourceFilterFits(profile_, reference_, 0.45 * analysisRateHz, most, threads_, comb_);
+        const auto fits = sourceFilterFits(profile_, reference_, 0.45 * analysisRateHz, most, threads_, comb_, odds_);
         const IsolatedNote lone = longestIsolatedNote(profile_, reference_.seconds());
         double spread = notMeasurable;
         if (lone.note && !profile_.motion.vibrato.found())
@@ -511,6 +515,7 @@ private:
     const Patch base_;
     const int threads_;
     const SideComb* comb_;
+    const ElementOdds& odds_;
     const NoteProfile* longest_ = nullptr;
     std::vector<Hypothesis> hypotheses_;
 };
@@ -518,8 +523,8 @@ private:
 } // namespace
 
 std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start,
-                                      int threads, const SideComb* comb) {
-    return Maker(profile, reference48k, start, threads, comb).all();
+                                      int threads, const SideComb* comb, const ElementOdds& odds, bool stories) {
+    return Maker(profile, reference48k, start, threads, comb, odds).all(stories);
 }
 
 } // namespace facet

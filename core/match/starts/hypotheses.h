@@ -6,6 +6,7 @@
 #include "core/match/evidence/side_comb.h"
 #include "core/match/starts/seed_bank.h"
 #include "core/parameters/patch.h"
+#include "core/prior/element_odds.h"
 
 #include <string>
 #include <vector>
@@ -22,9 +23,11 @@ struct Hypothesis {
 /// Starts for a search, simple ones first: textbook waves behind either slope, resonant and saturating filters, stacked
 /// and doubled voices, modulation of phase, amplitude and sync, noise, and the partials and cycles of the reference's
 /// own longest note. `profile` is of the reference, at 48 kHz; what nothing measured determines comes from `start`.
-/// `comb`: of the chorus or flanger that was heard; the partials are read without it.
+/// `comb`: of the chorus or flanger that was heard; the partials are read without it. `odds`: what is known of
+/// elements; what is likely is told first. `stories`: whether the partials are read at all.
 std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start,
-                                      int threads = 1, const SideComb* comb = nullptr);
+                                      int threads = 1, const SideComb* comb = nullptr, const ElementOdds& odds = {},
+                                      bool stories = true);
 
 /// Patches of the bank that sound most like the longest note that sounds alone, brought to its pitch, nearest first,
 /// each as it stands (a gate that was measured is put in) and with the envelopes and the motion that were measured: its
