@@ -1,6 +1,8 @@
 // What a search is composed of: budget, leaderboard, evaluator, and fits that are restricted.
 #include "core/engine/render.h"
+#include "core/match/proposals/added_element.h"
 #include "core/match/search/added_modules.h"
+#include "core/match/search/additions.h"
 #include "core/match/search/budget.h"
 #include "core/match/search/evaluator.h"
 #include "core/match/search/leaderboard.h"
@@ -8,12 +10,14 @@
 #include "core/match/report.h"
 #include "core/match/search/reading_trials.h"
 #include "core/match/search/refine.h"
+#include "core/match/search/score.h"
 #include "core/match/search/state.h"
 #include "tests/support/sounds.h"
 
 #include <algorithm>
 #include <chrono>
 #include <gtest/gtest.h>
+#include <set>
 #include <stop_token>
 
 namespace facet {
@@ -155,6 +159,57 @@ TEST_F(Stages, AnEvaluatorRecordsAndSpendsAndAnotherOneOnlySpends) {
     stop.request_stop();
     EXPECT_THROW(state.evaluator({}).evaluate({patch}), Cancelled);
     EXPECT_NO_THROW(state.evaluator({.ignoreBudget = true}).evaluate({patch}));
+}
+
+ElementOdds likely(std::initializer_list<std::pair<Element, float>> given) {
+    std::array<float, elementCount> logarithms{};
+    for (const auto& [element, logarithm] : given) logarithms[static_cast<std::size_t>(element)] = logarithm;
+    return ElementOdds(logarithms);
+}
+
+TEST_F(Stages, WhatIsLikelyIsCreditedAsFarAsItIsHeard) {
+    SearchInputs known = inputs();
+    known.odds = likely({{Element::reverb, 2.5f}, {Element::chorus, -2.0f}, {Element::saw, 1.5f}});
+    HeardCredits credits(known);
+    const double ofTheSaw = credits.of(Patch());
+    EXPECT_NEAR(ofTheSaw, 1.5 - priceOf(Element::saw), 1e-6) << "an only source is heard";
+    Patch room = withElements(Patch(), {Element::reverb});
+    room.set({"reverb:a", "mix"}, 40.0);
+    EXPECT_NEAR(credits.of(room), ofTheSaw + 2.5 - priceOf(Element::reverb), 1e-6);
+    room.set({"reverb:a", "mix"}, 0.01);
+    EXPECT_EQ(credits.of(room), ofTheSaw) << "nobody hears it";
+    EXPECT_EQ(credits.of(withElements(Patch(), {Element::chorus})), ofTheSaw) << "what is unlikely has its price alone";
+    EXPECT_EQ(HeardCredits(inputs()).of(room), 0.0) << "nothing is known";
+    std::stop_source stop;
+    task.stop = stop.get_token();
+    stop.request_stop();
+    EXPECT_EQ(HeardCredits(known).of(Patch()), 0.0) << "what was found is told at once";
+}
+
+TEST_F(Stages, WhatIsLikelyAndLackingIsTried) {
+    Patch closed;
+    closed.set({"layer:a/filter:a", "on"}, 1.0);
+    closed.set({"layer:a/filter:a", "cutoff"}, 900.0);
+    Patch room = withElements(closed, {Element::reverb});
+    room.set({"reverb:a", "mix"}, 35.0);
+    targets = {PreparedTarget::prepare({render(room, note), note, 1.0, {}}, 1.0, settings.forTargets(), {})};
+    const auto found = [&](const ElementOdds& odds) {
+        SearchInputs given = inputs();
+        given.odds = odds;
+        SearchState state(given, budget, nobody);
+        state.evaluator({}).evaluate({closed});
+        addLikely(state, state.evaluator({}));
+        std::set<Element> elements;
+        for (const PatchElement& each : elementsOf(state.leaderboard.best().patch)) elements.insert(each.element);
+        return elements;
+    };
+    EXPECT_TRUE(found(likely({{Element::reverb, 2.5f}})).contains(Element::reverb));
+    const int before = budget.evaluations();
+    EXPECT_FALSE(found({}).contains(Element::reverb)) << "where nothing is known nothing is likely";
+    EXPECT_FALSE(found(likely({{Element::reverb, -2.5f}})).contains(Element::reverb));
+    EXPECT_EQ(budget.evaluations(), before + 2) << "nor does it cost anything";
+    settings.limits.ruledOut = {Element::reverb};
+    EXPECT_FALSE(found(likely({{Element::reverb, 2.5f}})).contains(Element::reverb));
 }
 
 TEST_F(Stages, AJacobianIsKeptOnlyOfAllThatASearchMayMove) {

@@ -49,6 +49,7 @@ std::vector<ElementProposal> likelyOf(const SearchState& state, const Candidate&
         if (const auto element = static_cast<Element>(e);
             odds.of(element) > likely && !has.contains(element) && canBeAdded(element))
             lacking.push_back(element);
+    if (lacking.empty()) return {};
     std::stable_sort(lacking.begin(), lacking.end(), [&](Element a, Element b) { return odds.of(a) > odds.of(b); });
     lacking.resize(std::min(lacking.size(), most));
     // At the settings of an element that were measured or are usual, and in the middle of all.

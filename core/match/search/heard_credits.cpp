@@ -15,6 +15,7 @@ double HeardCredits::of(const Patch& patch) {
     if (!inputs_.odds.known()) return 0.0;
     const std::uint64_t key = patch.hash();
     if (const auto found = known_.find(key); found != known_.end()) return found->second;
+    if (inputs_.task.stop.stop_requested()) return 0.0;
     double credit = 0.0;
     std::vector<Patch> patches{patch};
     std::vector<double> credits{0.0};
@@ -34,7 +35,7 @@ double HeardCredits::of(const Patch& patch) {
         std::vector<Eigen::VectorXf> residuals(patches.size());
         renderEachAt48k(
             patches, target.performance,
-            [&](std::size_t i, Recording&& render) { residuals[i] = target.residual(render); }, inputs_.task,
+            [&](std::size_t i, Recording&& render) { residuals[i] = target.residual(render); }, Task{},
             inputs_.settings.threads);
         for (std::size_t i = 1; i < patches.size(); ++i)
             if (static_cast<double>((residuals[i] - residuals[0]).cwiseAbs().mean()) > unheardDb) credit += credits[i];

@@ -17,7 +17,7 @@ public:
 
     /// Likeness points: of each element whose log odds are more than its price what is over, if the searched part of
     /// the first target sounds another without it. So nothing is gained by what nobody hears. Takes a render for each
-    /// of these. Throws Cancelled.
+    /// of these, and is 0 for what is asked first after a stop: what was found must still be told.
     double of(const Patch& patch);
 
 private:

@@ -82,7 +82,8 @@ struct SearchState {
     bool complete = true;          ///< whether the search came to rest
 };
 
-/// SearchInputs::worthOf() and the credit of what is likely and heard: by what structures are chosen. Throws Cancelled.
+/// SearchInputs::worthOf() and the credit of what is likely and heard: by what structures are
+/// chosen.
 double worthOf(SearchState& state, const Patch& patch, double likeness, double loss);
 
 /// Scores the best of the attempt, and keeps it as the most valued where it is worth more than the last. Throws
