@@ -1,11 +1,13 @@
 #!/usr/bin/python3
 """Trains the network that tells elements from the summary of a sound (core/prior).
 
-Usage: bench/prior/train.py EXAMPLES… --out FILE [--epochs N] [--check NAMES SUMMARIES REFERENCES]    (needs python3-torch)
+Usage: bench/prior/train.py EXAMPLES… --size N --out FILE [--epochs N] [--check NAMES SUMMARIES REFERENCES]
+(needs python3-torch; with libopenblas0-pthread it takes minutes, without it hours)
 
-EXAMPLES are files of prior_examples; FILE is what core/prior/element_network.bin holds. --check says how well the
-elements of references of known making are named, and switches off what is not
-told better than by chance there: NAMES and SUMMARIES as bench/prior/summaries leaves them, REFERENCES the folder with their ID.json. Equal examples and seed give equal weights on one machine.
+EXAMPLES are files of prior_examples, which prints N; FILE is what core/prior/element_network.bin holds. --check says how well
+the elements of references of known making are named, and switches off what is not told better than by chance there: NAMES and
+SUMMARIES as bench/prior/summaries leaves them, REFERENCES the folder with their ID.json. Equal examples and seed give equal
+weights on one machine.
 """
 import argparse
 import json

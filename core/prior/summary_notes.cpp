@@ -16,7 +16,7 @@ constexpr auto spreadAt = std::to_array<std::size_t>({1, 4, 6});
 constexpr auto afterEnd = std::to_array<double>({0.025, 0.05, 0.1, 0.2, 0.4, 0.8});
 
 /// Mean and mean square of what was measured, weighted.
-struct Moments2 {
+struct MeanAndDeviation {
     double weight = 0.0, sum = 0.0, squares = 0.0;
     void add(double value, double by = 1.0) {
         weight += by;
@@ -98,7 +98,7 @@ void addWidths(const SoundFrames& sound, std::vector<float>& summary) {
     std::stable_sort(longest.begin(), longest.end(),
                      [](const SoundMoment* a, const SoundMoment* b) { return a->end - a->start > b->end - b->start; });
     longest.resize(std::min(longest.size(), most));
-    std::array<Moments2, 20> widths;
+    std::array<MeanAndDeviation, 20> widths;
     RealFft fft(size);
     const double binHz = static_cast<double>(analysisRateHz) / size;
     for (const SoundMoment* moment : longest) {
@@ -125,14 +125,14 @@ void addWidths(const SoundFrames& sound, std::vector<float>& summary) {
         }
     }
     summary.push_back(10.0f * static_cast<float>(longest.size()));
-    for (const Moments2& each : widths) summary.push_back(each.mean());
+    for (const MeanAndDeviation& each : widths) summary.push_back(each.mean());
 }
 
 } // namespace
 
 void addOnsets(const SoundFrames& sound, std::vector<float>& summary) {
-    std::array<std::array<Moments2, summaryBands>, afterOnset.size()> bands;
-    std::array<std::array<Moments2, summaryGroups + 4>, afterEnd.size()> falls;
+    std::array<std::array<MeanAndDeviation, summaryBands>, afterOnset.size()> bands;
+    std::array<std::array<MeanAndDeviation, summaryGroups + 4>, afterEnd.size()> falls;
     for (const SoundMoment& moment : sound.moments) {
         const double until = std::min(moment.end, moment.next);
         for (std::size_t t = 0; t < afterOnset.size(); ++t) {
@@ -165,13 +165,13 @@ void addOnsets(const SoundFrames& sound, std::vector<float>& summary) {
         for (std::size_t b = 0; b < summaryBands; b += 2) summary.push_back(bands[t][b].deviation());
     for (const auto& time : falls) {
         summary.push_back(10.0f * static_cast<float>(std::min(1.0, time[0].weight / 4.0)));
-        for (const Moments2& each : time) summary.push_back(each.mean());
+        for (const MeanAndDeviation& each : time) summary.push_back(each.mean());
     }
 }
 
 void addPartials(const SoundFrames& sound, std::vector<float>& summary) {
     constexpr std::size_t instants = 3, most = 12;
-    std::array<std::array<Moments2, lines>, instants> levels;
+    std::array<std::array<MeanAndDeviation, lines>, instants> levels;
     std::array<Slope, lines> byKey, byVelocity;
     RealFft fft(partialSize);
     const std::size_t step = 1 + (sound.moments.size() - 1) / most;
@@ -191,8 +191,8 @@ void addPartials(const SoundFrames& sound, std::vector<float>& summary) {
         }
     }
     for (const auto& time : levels)
-        for (const Moments2& each : time) summary.push_back(each.mean());
-    for (const Moments2& each : levels[1]) summary.push_back(each.deviation());
+        for (const MeanAndDeviation& each : time) summary.push_back(each.mean());
+    for (const MeanAndDeviation& each : levels[1]) summary.push_back(each.deviation());
     for (const Slope& each : byKey) summary.push_back(each.value());
     for (const Slope& each : byVelocity) summary.push_back(each.value());
     addWidths(sound, summary);
@@ -214,7 +214,7 @@ void addRepeats(const SoundFrames& sound, std::vector<float>& summary) {
         return most;
     };
     for (int lag = 0; lag < lags; ++lag) {
-        Moments2 again;
+        MeanAndDeviation again;
         for (const SoundMoment& moment : sound.moments) {
             const double at = moment.start + first + lag * step;
             if (at + step > static_cast<double>(sound.frames.size()) * summaryHop) continue;
@@ -228,7 +228,7 @@ void addRepeats(const SoundFrames& sound, std::vector<float>& summary) {
 }
 
 void addNotes(const SoundFrames& sound, std::vector<float>& summary) {
-    Moments2 key, velocity, length, together, tied, gap;
+    MeanAndDeviation key, velocity, length, together, tied, gap;
     for (const SoundMoment& moment : sound.moments) {
         key.add(moment.key - 60.0);
         velocity.add(moment.velocity / 8.0);
@@ -268,7 +268,7 @@ void addDistribution(const SoundFrames& sound, std::vector<float>& summary) {
         summary.push_back(static_cast<float>(std::clamp(value, -60.0, 60.0)));
 
     Slope byVelocity, byKey;
-    Moments2 loudest, rise;
+    MeanAndDeviation loudest, rise;
     std::vector<float> levels;
     for (const SoundMoment& moment : sound.moments) {
         float most = -80.0f;
