@@ -271,6 +271,29 @@ TEST(SearchLoss, HearsALevelThatIsOffForAMoment) {
     EXPECT_GT(dipped, 0.3);
 }
 
+/// Renders of the phrase at half the rate of an analysis.
+Recording halfRender(const Patch& patch) {
+    Recording sound;
+    renderEach({&patch, 1}, phrase(), analysisRateHz / 2,
+               [&](std::size_t, Recording&& one) { sound = std::move(one); });
+    return sound;
+}
+
+TEST(SearchLoss, AtHalfTheRateSaysWhatTheWholeOneDoes) {
+    const Recording reference = render(basePatch(), phrase());
+    const Loss whole(reference, phrase()), half(atRate(reference, analysisRateHz / 2), phrase());
+    const auto halfOf = [&](const Patch& patch) { return Loss::value(half.residual(halfRender(patch))); };
+    const double same = halfOf(basePatch());
+    EXPECT_LT(same, 0.6) << "filters end nearer to half the rate, little else differs";
+    for (const auto& [address, value] : {std::pair{cutoff, 1000.0}, std::pair{cutoff, 3000.0}, std::pair{cents, 8.0}}) {
+        Patch changed = basePatch();
+        changed.set(address, value);
+        const double there = Loss::value(whole.residual(render(changed, phrase()))), here = halfOf(changed);
+        EXPECT_GT(here, 2.0 * same) << address.text() << value;
+        EXPECT_NEAR(here, there, 0.35 * there + same) << address.text() << value;
+    }
+}
+
 TEST(SearchLoss, SeesCents) {
     const Recording reference = render(basePatch(), phrase());
     const Loss loss(reference, phrase());

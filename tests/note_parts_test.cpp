@@ -143,6 +143,31 @@ TEST(Chords, AreNotOneNoteOfManyPartials) {
     for (const Note& note : proposed.performance.notes) keys.push_back(note.key);
     EXPECT_EQ(keys, (std::vector<int>{57, 61, 64}));
     EXPECT_LT(oneSoundIn(three.sound, proposed).logOdds(), -1.0) << "they are keys, not one note's partials";
+    EXPECT_GT(oneSoundIn(three.sound, proposed).tempered, 1.0) << "they lie whole semitones apart";
+}
+
+TEST(Chords, AreNotTheModesOfABar) {
+    // A free bar's first three modes: 1, 2.756, 5.404 (P. M. Morse, "Vibration and Sound", 1948, p. 162).
+    const Heard bars(2.2, [](double t) {
+        double sum = 0.0;
+        for (const auto& [start, hz] : {std::pair{0.1, 220.0}, {0.8, 261.63}, {1.5, 196.0}})
+            for (double ratio : {1.0, 2.756, 5.404})
+                sum += t < start || t > start + 0.6
+                           ? 0.0
+                           : 0.2 / ratio * std::exp(-(t - start) / 0.3) * std::sin(turn * ratio * hz * (t - start));
+        return sum;
+    });
+    // Taken for the nearest keys.
+    ChordNotes proposed;
+    for (const auto& [start, hz] : {std::pair{0.1, 220.0}, {0.8, 261.63}, {1.5, 196.0}}) {
+        proposed.starts.push_back(start);
+        for (double ratio : {1.0, 2.756, 5.404})
+            proposed.performance.notes.push_back(
+                {start, start + 0.6, static_cast<int>(std::lround(keyFromHz(ratio * hz))), 0.0, 100.0});
+    }
+    const OneSound modes = oneSoundIn(bars.sound, proposed);
+    EXPECT_LT(modes.tempered, -1.0);
+    EXPECT_GT(modes.logOdds(), oneSoundIn(bars.sound, ChordNotes{}).logOdds());
 }
 
 TEST(Hits, WithoutAPitchAreNotesAtTheirStrongestFrequency) {

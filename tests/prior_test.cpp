@@ -6,6 +6,7 @@
 #include "core/prior/element_odds.h"
 #include "core/prior/sound_summary.h"
 #include "core/match/proposals/added_element.h"
+#include "core/match/evidence/story_odds.h"
 #include "core/match/search/score.h"
 #include "core/performance/midi_file.h"
 #include "tests/support/fixtures.h"
@@ -133,6 +134,26 @@ TEST(ElementOdds, ArePartOfWhatAPatchIsWorth) {
     EXPECT_EQ(worth(oddsOf(Element::chorus, 2.0f)), worth({})) << "what the patch has not is no merit of it";
     EXPECT_GT(worthOf(start, 90.0, 1.0, start, oddsOf(Element::saw, -3.0f)), 83.0)
         << "nor is what it began with a fault";
+}
+
+TEST(ElementOdds, AreKnownBetterOnceThePartialsTellWhatTheCutoffFollows) {
+    const auto told = [](double velocity, double perOctave, bool filtered = true) {
+        SourceFilterFit fit;
+        fit.filtered = filtered;
+        fit.cutoff.velocity = velocity;
+        fit.cutoff.perOctave = perOctave;
+        return std::vector{fit};
+    };
+    const ElementOdds before = oddsOf(Element::reverb, 2.4f);
+    const ElementOdds none = withStories(before, told(0.0, 0.0)), both = withStories(before, told(1.0, 0.5));
+    EXPECT_LT(none.of(Element::velocityToFilter), -0.3);
+    EXPECT_LT(none.of(Element::keyTracking), -1.0);
+    EXPECT_GT(both.of(Element::velocityToFilter), 1.0);
+    EXPECT_LT(both.of(Element::keyTracking), 0.0) << "it makes up for other things as often";
+    EXPECT_GT(both.of(Element::keyTracking), none.of(Element::keyTracking) + 0.8);
+    EXPECT_EQ(both.of(Element::reverb), before.of(Element::reverb)) << "of that they tell nothing";
+    EXPECT_EQ(withStories(before, {}).of(Element::keyTracking), before.of(Element::keyTracking));
+    EXPECT_EQ(withStories(before, told(1.0, 0.5, false)).of(Element::keyTracking), before.of(Element::keyTracking));
 }
 
 TEST(ElementOdds, AreSaidInWordsWhereTheyAreClear) {

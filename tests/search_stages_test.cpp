@@ -3,6 +3,7 @@
 #include "core/match/proposals/added_element.h"
 #include "core/match/search/added_modules.h"
 #include "core/match/search/additions.h"
+#include "core/match/search/finish.h"
 #include "core/match/search/budget.h"
 #include "core/match/search/evaluator.h"
 #include "core/match/search/leaderboard.h"
@@ -131,7 +132,7 @@ protected:
         targets.push_back(
             PreparedTarget::prepare({render(closed, note), note, 1.0, {}}, 1.0, settings.forTargets(), {}));
     }
-    SearchInputs inputs() { return {targets, targets.front(), settings, task, identifiableBy(targets)}; }
+    SearchInputs inputs() { return {targets, targets, settings, task, identifiableBy(targets)}; }
 
     Performance note = testing::oneNote(45, 0.02, 0.3, 0.5, 48000);
     MatchSettings settings;
@@ -169,7 +170,8 @@ ElementOdds likely(std::initializer_list<std::pair<Element, float>> given) {
 
 TEST_F(Stages, WhatIsLikelyIsCreditedAsFarAsItIsHeard) {
     SearchInputs known = inputs();
-    known.odds = likely({{Element::reverb, 2.5f}, {Element::chorus, -2.0f}, {Element::saw, 1.5f}});
+    known.odds = std::make_shared<ElementOdds>(
+        likely({{Element::reverb, 2.5f}, {Element::chorus, -2.0f}, {Element::saw, 1.5f}}));
     HeardCredits credits(known);
     const double ofTheSaw = credits.of(Patch());
     EXPECT_NEAR(ofTheSaw, 1.5 - priceOf(Element::saw), 1e-6) << "an only source is heard";
@@ -195,7 +197,7 @@ TEST_F(Stages, WhatIsLikelyAndLackingIsTried) {
     targets = {PreparedTarget::prepare({render(room, note), note, 1.0, {}}, 1.0, settings.forTargets(), {})};
     const auto found = [&](const ElementOdds& odds) {
         SearchInputs given = inputs();
-        given.odds = odds;
+        given.odds = std::make_shared<ElementOdds>(odds);
         SearchState state(given, budget, nobody);
         state.evaluator({}).evaluate({closed});
         addLikely(state, state.evaluator({}));
@@ -210,6 +212,30 @@ TEST_F(Stages, WhatIsLikelyAndLackingIsTried) {
     EXPECT_EQ(budget.evaluations(), before + 2) << "nor does it cost anything";
     settings.limits.ruledOut = {Element::reverb};
     EXPECT_FALSE(found(likely({{Element::reverb, 2.5f}})).contains(Element::reverb));
+}
+
+TEST_F(Stages, TheEndIsFittedToTheWholeAtTheFullRate) {
+    const std::vector<PreparedTarget> whole = targets;
+    const std::vector<PreparedTarget> half{whole.front().atHalfRate(settings.forTargets())};
+    EXPECT_EQ(half.front().rateHz, analysisRateHz / 2);
+    const SearchInputs given{half, whole, settings, task, identifiableBy(whole)};
+    SearchState state(given, budget, nobody);
+    Patch near;
+    near.set({"layer:a/filter:a", "on"}, 1.0);
+    near.set({"layer:a/filter:a", "cutoff"}, 1100.0);
+    state.evaluator({}).evaluate({near});
+    const auto onWhole = [&](const Patch& patch) {
+        return Evaluator::unrecorded(given, whole, budget, state.leaderboard, {}).evaluate({patch}).front().loss;
+    };
+    finishOnWhole(state, {});
+    ASSERT_EQ(state.finished.size(), 1u);
+    EXPECT_LT(onWhole(state.finished.front()), 0.5 * onWhole(near));
+    EXPECT_NEAR(state.finished.front().value({"layer:a/filter:a", "cutoff"}), 900.0, 60.0);
+}
+
+TEST_F(Stages, WhatLiesAboveHalfTheRateIsComparedAtTheWholeOne) {
+    settings.focusLowHz = 6000.0;
+    EXPECT_EQ(targets.front().atHalfRate(settings.forTargets()).rateHz, analysisRateHz);
 }
 
 TEST_F(Stages, AJacobianIsKeptOnlyOfAllThatASearchMayMove) {

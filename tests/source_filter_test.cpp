@@ -192,6 +192,30 @@ TEST(SourceAndFilter, TellTheSameToneInAllNotesByItsPartials) {
     EXPECT_LT(partials[2], -20.0);
 }
 
+TEST(SourceAndFilter, AreToldAnOctaveUpWhereTheNotesWereReadFromWhatLiesBelow) {
+    // A pulse an octave above the notes (all even partials) whose width moves, over a sine at the notes: no story of
+    // sources at the notes has both.
+    const Performance line = lineOf({45, 57, 50, 61, 45, 54}, {120.0}, 0.5);
+    const auto sound = [&](bool octaveUp) {
+        return sung(line, [octaveUp](int n, double t, double hz, const Note&) {
+            const double width = 0.1 + 0.38 * std::exp(-t / 0.12);
+            const auto pulse = [width](int partial) { return 2.0 * std::sin(pi * partial * width) / partial; };
+            const double source = !octaveUp ? pulse(n) : n % 2 == 0 ? pulse(n / 2) : n == 1 ? 0.8 : 0.0;
+            return lowPass(hz, 3000.0, 1.0) * source;
+        });
+    };
+    const auto up = fitsOf(sound(true), line);
+    ASSERT_FALSE(up.empty());
+    EXPECT_EQ(up.front().octave, 1) << wordsOf(up.front());
+    EXPECT_EQ(up.front().source.moving, SourceStory::Moving::width);
+    EXPECT_TRUE(up.front().source.second);
+    Patch patch;
+    applySourceFilterFit(patch, measureProfile(sound(true), line), up.front());
+    EXPECT_EQ(patch.value({"layer:a/source:a", "octave"}), 1.0);
+    EXPECT_EQ(patch.value({"layer:a/source:b", "octave"}), 0.0) << "the sine plays the notes as they are";
+    for (const SourceFilterFit& each : fitsOf(sound(false), line)) EXPECT_EQ(each.octave, 0) << wordsOf(each);
+}
+
 TEST(SourceAndFilter, SayNothingOfNoise) {
     const Performance line = lineOf({60}, {100.0}, 1.0);
     std::uint32_t state = 1;

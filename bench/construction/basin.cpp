@@ -74,8 +74,8 @@ struct Judge {
 
     std::vector<double> grid(const std::vector<Patch>& patches) const {
         std::vector<double> all(patches.size());
-        renderEachAt48k(
-            patches, target.performance,
+        renderEach(
+            patches, target.performance, analysisRateHz,
             [&](std::size_t i, Recording&& r) { all[i] = Loss::value(target.loss->residual(r)); }, {}, 2);
         return all;
     }
@@ -83,8 +83,9 @@ struct Judge {
         std::vector<Patch> some;
         for (const Patch& each : patches) some.push_back(dry(each));
         std::vector<double> all(patches.size());
-        renderEachAt48k(
-            some, telling, [&](std::size_t i, Recording&& r) { all[i] = Loss::value(notes.residual(r)); }, {}, 2);
+        renderEach(
+            some, telling, analysisRateHz,
+            [&](std::size_t i, Recording&& r) { all[i] = Loss::value(notes.residual(r)); }, {}, 2);
         return all;
     }
 };

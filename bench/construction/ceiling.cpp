@@ -52,7 +52,7 @@ int run(int argc, char** argv) {
         const Task task;
         const std::vector<PreparedTarget> targets{
             PreparedTarget::prepare({recording, played}, 1.0, settings.forTargets(), task)};
-        const SearchInputs inputs{targets, targets.front(), settings, task, identifiableBy(targets)};
+        const SearchInputs inputs{targets, targets, settings, task, identifiableBy(targets)};
         Budget budget(seconds, 0, std::chrono::steady_clock::now());
         const MatchListener nobody;
         SearchState state(inputs, budget, nobody);

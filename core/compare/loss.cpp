@@ -17,6 +17,22 @@
 
 namespace facet {
 
+namespace mel_spectra {
+
+struct Resolution {
+    int size; ///< samples
+    int hop;
+    int bands;
+};
+using Resolutions = std::array<Resolution, 3>;
+constexpr Resolutions at48k{{{4096, 2048, 128}, {1024, 512, 64}, {256, 128, 24}}};
+constexpr Resolutions at24k{{{2048, 1024, 128}, {512, 256, 64}, {128, 64, 24}}};
+const Resolutions& resolutionsAt(int rateHz) { return rateHz == analysisRateHz ? at48k : at24k; }
+
+} // namespace mel_spectra
+
+using namespace mel_spectra;
+
 namespace {
 
 constexpr float floorPower = 1e-7f; ///< −70 dB
@@ -30,13 +46,6 @@ constexpr double mostCents =
 constexpr int pitchedNotes = 4;
 constexpr float sweepShare = 0.03f; ///< dB of loss per cent of mean deviation on the way of a fast sweep
 constexpr double mostSweptCents = 200.0;
-
-struct Resolution {
-    int size;
-    int hop;
-    int bands;
-};
-constexpr std::array<Resolution, 3> resolutions{{{4096, 2048, 128}, {1024, 512, 64}, {256, 128, 24}}};
 
 double energyOf(const Recording& recording) {
     constexpr std::size_t piece = 4096; // short enough for single precision within
@@ -56,14 +65,14 @@ struct Loss::Impl {
     struct Workspace {
         std::vector<RealFft> ffts;
         std::vector<float> power;
-        std::vector<float> bands;
-        Workspace() : power(2049), bands(128) {
+        explicit Workspace(const Resolutions& resolutions) {
+            power.resize(static_cast<std::size_t>(resolutions.front().size / 2 + 1));
             for (const auto& r : resolutions) ffts.emplace_back(r.size);
         }
     };
-    static Workspace& workspace() {
-        static thread_local Workspace space;
-        return space;
+    Workspace& workspace() const {
+        static thread_local Workspace space48k(at48k), space24k(at24k);
+        return &resolutions == &at48k ? space48k : space24k;
     }
 
     struct PitchPoint {
@@ -76,6 +85,8 @@ struct Loss::Impl {
         std::vector<OnsetCycle> cycles;
     };
 
+    int rateHz;
+    const Resolutions& resolutions;
     std::vector<MelBank> banks;
     std::array<std::vector<float>, 3> windows;
     std::array<Eigen::VectorXf, 3> perFloor; ///< 1 / the power below which a band counts as silent, by resolution
@@ -92,9 +103,12 @@ struct Loss::Impl {
     double referenceEnergy;
 
     Impl(const Recording& reference, const Performance& performance, double lowerHz, double upperHz)
-        : frames(reference.frameCount()), stereo(reference.channelCount() == 2), referenceEnergy(energyOf(reference)) {
+        : rateHz(reference.rateHz), resolutions(resolutionsAt(rateHz)), frames(reference.frameCount()),
+          stereo(reference.channelCount() == 2), referenceEnergy(energyOf(reference)) {
+        upperHz = std::min(upperHz, 0.45 * rateHz);
         for (std::size_t r = 0; r < resolutions.size(); ++r) {
-            banks.emplace_back(resolutions[r].bands, lowerHz, upperHz, resolutions[r].size, analysisRateHz);
+            banks.emplace_back(resolutions[r].bands, std::min(lowerHz, 0.5 * upperHz), upperHz, resolutions[r].size,
+                               rateHz);
             windows[r] = hannWindow(resolutions[r].size);
         }
         const auto mono = monoMix(reference);
@@ -245,20 +259,20 @@ struct Loss::Impl {
     }
 
     /// Well into a note, but while it still sounds.
-    static double wherePitchIsHeard(const std::vector<float>& mono, const Note& note) {
+    double wherePitchIsHeard(const std::vector<float>& mono, const Note& note) const {
         constexpr double faded = 0.1; // of its highest level
         constexpr int places = 7;     // tenths of the note
-        std::array<double, places> levels{};
+        std::array<double, places> energies{};
         const double tenth = 0.1 * (note.end - note.start);
         for (int i = 0; i < places; ++i) {
-            const auto from = static_cast<std::size_t>(std::max(0.0, (note.start + tenth * i) * analysisRateHz));
-            const auto to = std::min(mono.size(), from + static_cast<std::size_t>(tenth * analysisRateHz) + 1);
+            const auto from = static_cast<std::size_t>(std::max(0.0, (note.start + tenth * i) * rateHz));
+            const auto to = std::min(mono.size(), from + static_cast<std::size_t>(tenth * rateHz) + 1);
             for (std::size_t k = std::min(from, to); k < to; ++k)
-                levels[static_cast<std::size_t>(i)] += static_cast<double>(mono[k] * mono[k]);
+                energies[static_cast<std::size_t>(i)] += static_cast<double>(mono[k] * mono[k]);
         }
-        const double heard = faded * faded * *std::max_element(levels.begin(), levels.end());
+        const double heard = faded * faded * *std::max_element(energies.begin(), energies.end());
         int last = places;
-        while (last > 1 && levels[static_cast<std::size_t>(last - 1)] < heard) --last;
+        while (last > 1 && energies[static_cast<std::size_t>(last - 1)] < heard) --last;
         return note.start + tenth * last;
     }
 
@@ -271,10 +285,10 @@ struct Loss::Impl {
             if (pitchPoints.size() >= pitchedNotes) break;
             const double expected = hzFromKey(note->key + note->cents / 100.0, performance.tuningCents);
             const double at = wherePitchIsHeard(mono, *note);
-            const double hz = refinePitch(mono, at, expected);
+            const double hz = refinePitch(mono, at, expected, allPartials, rateHz);
             if (!isMeasured(hz) || std::abs(centsBetween(expected, hz)) > 100.0) continue;
             // What reads otherwise a moment later is noise, or on its way.
-            const double again = refinePitch(mono, at - 0.02, expected);
+            const double again = refinePitch(mono, at - 0.02, expected, allPartials, rateHz);
             if (!isMeasured(again) || std::abs(centsBetween(hz, again)) >= mostCents / 2.0) continue;
             pitchPoints.push_back({at, hz});
             findSweep(mono, *note, hz);
@@ -283,7 +297,7 @@ struct Loss::Impl {
 
     void findSweep(const std::vector<float>& mono, const Note& note, double hz) {
         constexpr double arrived = 20.0; // cents
-        std::vector<OnsetCycle> cycles = onsetCycles(mono, note.start, note.end, hz);
+        std::vector<OnsetCycle> cycles = onsetCycles(mono, note.start, note.end, hz, rateHz);
         const OnsetSweep sweep = sweepOf(cycles, note.start);
         if (!isMeasured(sweep.cents)) return;
         std::erase_if(cycles, [&](const OnsetCycle& cycle) {
@@ -295,8 +309,8 @@ struct Loss::Impl {
     }
 
     /// By how many cents a candidate is off at each cycle of the reference's sweep, within what counts.
-    static std::vector<double> sweptApart(const SweptNote& note, const std::vector<float>& mono) {
-        const std::vector<OnsetCycle> found = onsetCycles(mono, note.start, note.end, note.hz);
+    std::vector<double> sweptApart(const SweptNote& note, const std::vector<float>& mono) const {
+        const std::vector<OnsetCycle> found = onsetCycles(mono, note.start, note.end, note.hz, rateHz);
         std::vector<double> apart;
         std::size_t next = 0;
         for (const OnsetCycle& cycle : note.cycles) {
@@ -345,10 +359,10 @@ Eigen::VectorXf Loss::residual(const Recording& whole) const {
     for (const auto& part : m.mid) total += part.size();
     Eigen::VectorXf residual(total);
     Eigen::Index at = 0;
-    const auto parts = static_cast<float>(resolutions.size());
+    const auto parts = static_cast<float>(m.mid.size());
     const auto all = static_cast<float>(total);
     // Each part weighs by its share, not by how many numbers it happens to have.
-    for (std::size_t r = 0; r < resolutions.size(); ++r) {
+    for (std::size_t r = 0; r < m.mid.size(); ++r) {
         const float weight = all / (parts * static_cast<float>(m.mid[r].size()));
         residual.segment(at, m.mid[r].size()) = weight * (Impl::toDb(m.melPower(mono, r, gain)) - m.mid[r]);
         at += m.mid[r].size();
@@ -363,13 +377,13 @@ Eigen::VectorXf Loss::residual(const Recording& whole) const {
         at += m.side.size();
     }
     for (const auto& point : m.pitchPoints) {
-        const double hz = refinePitch(mono, point.seconds, point.hz);
+        const double hz = refinePitch(mono, point.seconds, point.hz, allPartials, m.rateHz);
         const double cents =
             isMeasured(hz) && hz > 0.0 ? std::clamp(centsBetween(point.hz, hz), -mostCents, mostCents) : mostCents;
         residual(at++) = pitchShare * all / static_cast<float>(m.pitchPoints.size()) * static_cast<float>(cents);
     }
     for (const auto& note : m.sweptNotes)
-        for (const double cents : Impl::sweptApart(note, mono))
+        for (const double cents : m.sweptApart(note, mono))
             residual(at++) = sweepShare * all / static_cast<float>(m.sweptCycles) * static_cast<float>(cents);
     return residual;
 }

@@ -16,12 +16,12 @@ namespace facet {
 
 namespace note_cells {
 
-constexpr double rate = analysisRateHz;
-constexpr int shortSize = 512;             ///< of the first moments, which no window of a low note resolves
-constexpr float floorShare = 1e-6f;        ///< −60 dB re the loudest cell of a span's resolution
-constexpr double longestSpan = 0.125;      ///< seconds
-constexpr double groupOctaves = 1.0 / 6.0; ///< partials that lie nearer than so are one cell
-constexpr float compression = 12.0f;       ///< dB from which on differences count less and less
+constexpr int shortSize = 512; ///< at 48 kHz, of the first moments, which no window of a low note resolves
+constexpr int leastSize = 1024, mostSize = 8192; ///< at 48 kHz, of windows that resolve partials
+constexpr float floorShare = 1e-6f;              ///< −60 dB re the loudest cell of a span's resolution
+constexpr double longestSpan = 0.125;            ///< seconds
+constexpr double groupOctaves = 1.0 / 6.0;       ///< partials that lie nearer than so are one cell
+constexpr float compression = 12.0f;             ///< dB from which on differences count less and less
 constexpr float levelWeight = 3.0f, sideWeight = 0.3f, betweenWeight = 0.6f, pitchWeight = 0.15f;
 constexpr float mostOffPitch = 50.0f;
 constexpr float repeatWeight = 5.0f; ///< for a tenth of correlation, as for a decibel
@@ -65,7 +65,7 @@ struct RepeatPoint {
 
 /// Normalized correlation of three periods with what lies so many periods later that rounding to samples matters
 /// little.
-float repeatsAt(const std::vector<float>& mono, double seconds, double hz) {
+float repeatsAt(const std::vector<float>& mono, double rate, double seconds, double hz) {
     const double period = rate / hz;
     int lag = static_cast<int>(std::lround(period));
     double off = std::abs(period - lag) / period;
@@ -94,13 +94,14 @@ std::vector<double> fundamentalsOf(const Performance& performance, const std::ve
 }
 
 /// The bin in the middle of a band.
-Cell onlyCell(int size, double lowerHz, double upperHz) {
+Cell onlyCell(int size, double rate, double lowerHz, double upperHz) {
     const int bin = std::clamp(static_cast<int>(std::lround(0.5 * (lowerHz + upperHz) * size / rate)), 1, size / 2 - 1);
     return {{{bin, bin + 1}}, false};
 }
 
 /// Cells that follow the partials of all fundamentals, and what lies between them.
-std::vector<Cell> cellsOf(const std::vector<double>& fundamentals, int size, double lowerHz, double upperHz) {
+std::vector<Cell> cellsOf(const std::vector<double>& fundamentals, int size, double rate, double lowerHz,
+                          double upperHz) {
     const double binHz = rate / size;
     std::vector<std::pair<double, double>> partials; // Hz
     for (const double f0 : fundamentals)
@@ -157,12 +158,12 @@ std::vector<Cell> cellsOf(const std::vector<double>& fundamentals, int size, dou
         if (gapEnd >= begun * std::exp2(2.0 * groupOctaves)) close();
     }
     close();
-    if (cells.empty()) cells.push_back(onlyCell(size, lowerHz, upperHz));
+    if (cells.empty()) cells.push_back(onlyCell(size, rate, lowerHz, upperHz));
     return cells;
 }
 
 /// Wide bands, where nothing finer is resolved.
-std::vector<Cell> wideCells(int size, double lowerHz, double upperHz) {
+std::vector<Cell> wideCells(int size, double rate, double lowerHz, double upperHz) {
     std::vector<Cell> cells;
     const double binHz = rate / size;
     for (double low = std::max(lowerHz, binHz); low < upperHz; low *= 1.5) {
@@ -170,7 +171,7 @@ std::vector<Cell> wideCells(int size, double lowerHz, double upperHz) {
                   last = static_cast<int>(std::lround(std::min(upperHz, 1.5 * low) / binHz));
         if (last > first) cells.push_back({{{first, last}}, false});
     }
-    if (cells.empty()) cells.push_back(onlyCell(size, lowerHz, upperHz)); // a focus narrower than a bin
+    if (cells.empty()) cells.push_back(onlyCell(size, rate, lowerHz, upperHz)); // a focus narrower than a bin
     return cells;
 }
 
@@ -247,6 +248,7 @@ struct Follower {
     std::vector<Span> spans;
     std::vector<PitchPoint> pitches;
     std::vector<RepeatPoint> repeats;
+    double rate; ///< Hz, of the sounds
     bool stereo;
     double longestMoment; ///< seconds
     double until = 0.0;
@@ -254,7 +256,8 @@ struct Follower {
 
     Follower(const Recording& reference, const Performance& performance,
              const std::vector<std::vector<std::size_t>>& moments, double lowerHz, double upperHz, double longest)
-        : stereo(reference.channelCount() == 2), longestMoment(longest) {
+        : rate(reference.rateHz), stereo(reference.channelCount() == 2), longestMoment(longest) {
+        upperHz = std::min(upperHz, 0.45 * rate);
         const std::vector<float> mono = monoMix(reference);
         const std::vector<float> side = stereo ? sideOf(reference) : std::vector<float>{};
         for (const auto& moment : moments) addMoment(performance, moment, lowerHz, upperHz, mono);
@@ -268,9 +271,12 @@ struct Follower {
         total += pitchWeight * mostOffPitch * static_cast<float>(pitches.size()) / 10.0f;
     }
 
-    static int powerOfTwoFor(double seconds) {
-        int size = 1024;
-        while (size < 8192 && size < seconds * rate) size *= 2;
+    /// Samples that last as long as so many at 48 kHz.
+    int samples(int at48k) const { return static_cast<int>(std::lround(at48k * rate / analysisRateHz)); }
+
+    int powerOfTwoFor(double seconds) const {
+        int size = samples(leastSize);
+        while (size < samples(mostSize) && size < seconds * rate) size *= 2;
         return size;
     }
 
@@ -310,9 +316,9 @@ struct Follower {
 
     void addPitch(const std::vector<float>& mono, double start, double end, double expected) {
         const double at = start + 0.7 * (end - start);
-        const double hz = refinePitch(mono, at, expected);
+        const double hz = refinePitch(mono, at, expected, allPartials, rate);
         if (!isMeasured(hz) || std::abs(centsBetween(expected, hz)) > 100.0) return;
-        const double again = refinePitch(mono, at - 0.02, expected);
+        const double again = refinePitch(mono, at - 0.02, expected, allPartials, rate);
         if (isMeasured(again) && std::abs(centsBetween(hz, again)) < 20.0) pitches.push_back({at, hz});
     }
 
@@ -321,13 +327,13 @@ struct Follower {
         constexpr float clearly = 0.6f;
         for (const double share : {0.35, 0.7}) {
             const double at = start + share * (end - start);
-            const float repeats_ = repeatsAt(mono, at, hz);
+            const float repeats_ = repeatsAt(mono, rate, at, hz);
             if (repeats_ > clearly) repeats.push_back({at, hz, repeats_});
         }
     }
 
     /// Frames of a size whose middles lie within two instants, about half of the size apart.
-    static std::vector<int> framesWithin(int size, double from, double to) {
+    std::vector<int> framesWithin(int size, double from, double to) const {
         std::vector<int> begins;
         for (double middle = from; middle < to; middle += 0.45 * size / rate)
             begins.push_back(static_cast<int>(std::lround(middle * rate)) - size / 2);
@@ -338,15 +344,17 @@ struct Follower {
     void addSpans(double start, double end, double tailEnd, bool last, const std::vector<double>& fundamentals,
                   double lowerHz, double upperHz) {
         const double lowest = *std::min_element(fundamentals.begin(), fundamentals.end());
-        const int fine = powerOfTwoFor(4.0 / lowest), finer = std::min(8192, 2 * fine);
+        const int fine = powerOfTwoFor(4.0 / lowest), finer = std::min(samples(mostSize), 2 * fine);
         const auto add = [&](int size, double from, double to, bool follows, bool tail, float weight = 1.0f) {
             Span span{size, framesWithin(size, from, to), {}, tail, start, weight, {}, {}, {}, 0.0f, 0.0f, false, {}};
-            span.cells = follows ? cellsOf(fundamentals, size, lowerHz, upperHz) : wideCells(size, lowerHz, upperHz);
+            span.cells =
+                follows ? cellsOf(fundamentals, size, rate, lowerHz, upperHz) : wideCells(size, rate, lowerHz, upperHz);
             spans.push_back(std::move(span));
         };
-        constexpr double shortHalf = 0.5 * shortSize / rate;
-        add(shortSize, start + 0.5 * shortHalf, start + 1.5 * shortHalf, false, false);
-        if (end - start > 0.05) add(shortSize, start + 1.5 * shortHalf, start + 4.0 * shortHalf, false, false);
+        const int brief = samples(shortSize);
+        const double shortHalf = 0.5 * brief / rate;
+        add(brief, start + 0.5 * shortHalf, start + 1.5 * shortHalf, false, false);
+        if (end - start > 0.05) add(brief, start + 1.5 * shortHalf, start + 4.0 * shortHalf, false, false);
         const double fineHalf = 0.5 * fine / rate, finerHalf = 0.5 * finer / rate;
         double from = start + 0.8 * fineHalf;
         double length = std::max(0.02, fineHalf);
@@ -369,7 +377,7 @@ struct Follower {
         double tail = end + shortHalf;
         length = 0.03;
         while (tail + length < tailEnd - shortHalf) {
-            add(shortSize, tail, tail + length, false, true);
+            add(brief, tail, tail + length, false, true);
             tail += length;
             length *= 2.0;
         }
@@ -433,13 +441,13 @@ struct Follower {
             }
         }
         for (const PitchPoint& point : pitches) {
-            const double hz = refinePitch(mono, point.seconds, point.hz);
+            const double hz = refinePitch(mono, point.seconds, point.hz, allPartials, rate);
             const float cents =
                 isMeasured(hz) && hz > 0.0 ? static_cast<float>(centsBetween(point.hz, hz)) : mostOffPitch;
             all.push_back(5.0f * pitchWeight * std::clamp(cents, -mostOffPitch, mostOffPitch));
         }
         for (const RepeatPoint& point : repeats) { // more of it is no fault: the reference has a room and noise
-            const float missing = std::max(0.0f, point.repeats - repeatsAt(mono, point.seconds, point.hz));
+            const float missing = std::max(0.0f, point.repeats - repeatsAt(mono, rate, point.seconds, point.hz));
             all.push_back(10.0f * repeatWeight * missing);
         }
         Eigen::VectorXf residual = Eigen::Map<Eigen::VectorXf>(all.data(), static_cast<Eigen::Index>(all.size()));

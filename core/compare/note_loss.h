@@ -25,7 +25,7 @@ inline constexpr double tailSeconds = 0.25; ///< looked at after its notes have 
 /// Music Journal 14(4), 1990.
 class NoteLoss {
 public:
-    /// Both at 48 kHz. `moments`: numbers of the notes of each, those that begin together or are tied; `longest`:
+    /// At 48 kHz or at half of that. `moments`: numbers of the notes of each, those that begin together or are tied; `longest`:
     /// seconds of each that are looked at. Nothing outside the two frequencies is.
     NoteLoss(const Recording& reference, const Performance& performance,
              const std::vector<std::vector<std::size_t>>& moments, double lowerHz, double upperHz,
@@ -34,7 +34,7 @@ public:
     NoteLoss(NoteLoss&&) noexcept;
 
     /// Residuals whose mean magnitude is the distance in dB. `candidate`: a render of the moments' notes at their
-    /// times, of the reference's shape; it may end earlier. May be called from several threads at once.
+    /// times, of the reference's shape and rate; it may end earlier. May be called from several threads at once.
     Eigen::VectorXf residual(const Recording& candidate) const;
 
     /// Seconds after which nothing of a candidate is looked at.

@@ -20,10 +20,10 @@ struct Event {
     std::uint32_t note;
 };
 
-std::vector<Event> eventsOf(const Performance& performance) {
+std::vector<Event> eventsOf(const Performance& performance, int rateHz) {
     std::vector<Event> events;
-    const auto frameAt = [](double seconds) {
-        return std::max(0, static_cast<int>(std::lround(seconds * analysisRateHz)));
+    const auto frameAt = [rateHz](double seconds) {
+        return std::max(0, static_cast<int>(std::lround(seconds * rateHz)));
     };
     for (std::size_t i = 0; i < performance.notes.size(); ++i) {
         const int start = frameAt(performance.notes[i].start);
@@ -38,8 +38,8 @@ std::vector<Event> eventsOf(const Performance& performance) {
     return events;
 }
 
-int framesAt48k(const Performance& performance) {
-    return static_cast<int>(std::ceil(static_cast<double>(performance.frames) * analysisRateHz / performance.rateHz));
+int framesAt(int rateHz, const Performance& performance) {
+    return static_cast<int>(std::ceil(static_cast<double>(performance.frames) * rateHz / performance.rateHz));
 }
 
 /// Follows the curves of a performance that move parameters, for each of a group of patches.
@@ -96,17 +96,18 @@ bool sameVoices(const Patch& a, const Patch& b) {
                       [](const Patch::Module* m, const Patch::Module* n) { return *m == *n; });
 }
 
-/// Renders up to 16 patches of one graph into their recordings.
+/// Renders up to 16 patches of one graph into their recordings, at the recordings' rate.
 void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph> graphs,
                  std::span<Recording* const> out, const Performance& performance, const Task& task,
                  const std::function<void(const Engine&)>& after = nullptr) {
     announceHeavyWork("render");
     const FlushDenormals flush;
-    const int frames = framesAt48k(performance);
-    const auto events = eventsOf(performance);
+    const int rateHz = out.front()->rateHz;
+    const int frames = framesAt(rateHz, performance);
+    const auto events = eventsOf(performance, rateHz);
     const bool shared = std::all_of(patches.begin(), patches.end(),
                                     [&](const Patch* patch) { return sameVoices(*patches.front(), *patch); });
-    Engine engine(graphs, analysisRateHz, performance.seed, shared);
+    Engine engine(graphs, rateHz, performance.seed, shared);
     MovedValues movedValues(patches, performance);
     const Curve* wheel = performance.curveOf(wheelTarget);
     const Curve* pressure = performance.curveOf(pressureTarget);
@@ -116,7 +117,7 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
     std::size_t next = 0;
     int polls = 0;
     for (int at = 0; at < frames;) {
-        movedValues.apply(engine, static_cast<double>(at) / analysisRateHz); // first: a note reads values as it starts
+        movedValues.apply(engine, static_cast<double>(at) / rateHz); // first: a note reads values as it starts
         for (; next < events.size() && events[next].frame <= at; ++next) {
             const Note& note = performance.notes[events[next].note];
             if (events[next].on)
@@ -132,9 +133,8 @@ void renderGroup(const std::vector<const Patch*>& patches, std::span<const Graph
             at = until;
             continue;
         }
-        if (!performance.bends.empty())
-            engine.bend(performance.bendAt(static_cast<double>(at) / analysisRateHz) / 100.0);
-        const double now = static_cast<double>(at) / analysisRateHz;
+        const double now = static_cast<double>(at) / rateHz;
+        if (!performance.bends.empty()) engine.bend(performance.bendAt(now) / 100.0);
         if (wheel) engine.wheel(std::clamp(valueAt(wheel->points, now), 0.0, 1.0));
         if (pressure) engine.pressure(std::clamp(valueAt(pressure->points, now), 0.0, 1.0));
         const int count = std::min({most, nextEvent - at, frames - at});
@@ -207,17 +207,17 @@ std::vector<Places> groupsOf(std::span<const Patch> patches, const std::vector<G
 
 } // namespace
 
-void renderEachAt48k(std::span<const Patch> patches, const Performance& performance,
-                     const std::function<void(std::size_t, Recording&&)>& take, const Task& task, int threads) {
+void renderEach(std::span<const Patch> patches, const Performance& performance, int rateHz,
+                const std::function<void(std::size_t, Recording&&)>& take, const Task& task, int threads) {
     std::vector<Graph> graphs;
     for (const Patch& patch : patches) graphs.push_back(compile(patch, performance.tempo));
 
     const auto groups = groupsOf(patches, graphs, threads);
     parallelFor(static_cast<int>(groups.size()), threads, [&](int g) {
         const auto& group = groups[static_cast<std::size_t>(g)];
-        Recording silence{analysisRateHz, {}};
+        Recording silence{rateHz, {}};
         silence.channels.assign(static_cast<std::size_t>(performance.channelCount),
-                                std::vector<float>(static_cast<std::size_t>(framesAt48k(performance))));
+                                std::vector<float>(static_cast<std::size_t>(framesAt(rateHz, performance))));
         std::vector<Recording> results(group.size(), silence);
         std::vector<Graph> groupGraphs;
         std::vector<const Patch*> groupPatches;
@@ -235,9 +235,9 @@ void renderEachAt48k(std::span<const Patch> patches, const Performance& performa
 std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Performance& performance, const Task& task,
                                    int threads) {
     std::vector<Recording> results(patches.size());
-    renderEachAt48k(
-        patches, performance, [&](std::size_t i, Recording&& render) { results[i] = std::move(render); }, task,
-        threads);
+    renderEach(
+        patches, performance, analysisRateHz,
+        [&](std::size_t i, Recording&& render) { results[i] = std::move(render); }, task, threads);
     return results;
 }
 
@@ -246,7 +246,7 @@ Recording renderWatched(const Patch& patch, const Performance& performance,
     const Graph graph = compile(patch, performance.tempo);
     Recording result;
     result.channels.assign(static_cast<std::size_t>(performance.channelCount),
-                           std::vector<float>(static_cast<std::size_t>(framesAt48k(performance))));
+                           std::vector<float>(static_cast<std::size_t>(framesAt(analysisRateHz, performance))));
     Recording* const out = &result;
     renderGroup({&patch}, {&graph, 1}, {&out, 1}, performance, task, after);
     return result;

@@ -35,9 +35,9 @@ Recording renderToSilence(const Patch& patch, const Performance& performance, do
 std::vector<Recording> renderAt48k(std::span<const Patch> patches, const Performance& performance,
                                    const Task& task = {}, int threads = 1);
 
-/// The same for whoever needs each of them for a moment only: `take` is called once with the number of each patch and
-/// its render, on the thread that rendered it and beside other calls.
-void renderEachAt48k(std::span<const Patch> patches, const Performance& performance,
-                     const std::function<void(std::size_t, Recording&&)>& take, const Task& task = {}, int threads = 1);
+/// The same at any rate, computed there, for whoever needs each of them for a moment only: `take` is called once with
+/// the number of each patch and its render, on the thread that rendered it and beside other calls.
+void renderEach(std::span<const Patch> patches, const Performance& performance, int rateHz,
+                const std::function<void(std::size_t, Recording&&)>& take, const Task& task = {}, int threads = 1);
 
 } // namespace facet

@@ -91,7 +91,8 @@ std::deque<ReadingSearch> searchesOf(const std::vector<MatchTarget>& targets, co
     std::vector<std::optional<TimeSpan>> spans;
     for (const PreparedTarget& target : searches.front().prepared) {
         spans.push_back(target.searchedSpan());
-        searches.front().searched.push_back(target.searched(spans.back(), settings.forTargets(), task));
+        searches.front().searched.push_back(
+            target.searched(spans.back(), settings.forTargets(), task).atHalfRate(settings.forTargets()));
     }
     for (std::size_t k = 1; k < tried.size(); ++k) {
         if (settings.seconds > 0.0 && budget.secondsSoFar() > mostForMeasuring * settings.seconds) break;
@@ -100,7 +101,9 @@ std::deque<ReadingSearch> searchesOf(const std::vector<MatchTarget>& targets, co
         target.performance = target.readings[tried[k]].performance;
         const double share = other.prepared.front().share;
         other.prepared.front() = PreparedTarget::prepare(target, target.weight / share, settings.forTargets(), task);
-        other.searched.front() = other.prepared.front().searched(spans.front(), settings.forTargets(), task);
+        other.searched.front() = other.prepared.front()
+                                     .searched(spans.front(), settings.forTargets(), task)
+                                     .atHalfRate(settings.forTargets());
         searches.push_back(std::move(other));
     }
     return searches;
@@ -180,12 +183,13 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     ReadingReports reports(progress);
     for (ReadingSearch& each : searches) {
         each.listener = reports.listenerOf(each.reading);
-        const SearchInputs inputs{each.searched,
-                                  each.prepared.front(),
-                                  settings,
-                                  task,
-                                  identifiableBy(each.searched),
-                                  settings.parts.prior ? oddsOf(each.prepared.front()) : ElementOdds{}};
+        const SearchInputs inputs{
+            each.searched,
+            each.prepared,
+            settings,
+            task,
+            identifiableBy(each.searched),
+            std::make_shared<ElementOdds>(settings.parts.prior ? oddsOf(each.prepared.front()) : ElementOdds{})};
         each.state = std::make_unique<SearchState>(inputs, budget, each.listener);
     }
     MatchResult result;
@@ -231,7 +235,7 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     result.unidentifiable = unidentifiableOf(search.inputs, result.best.patch);
     result.shortfalls = shortfallsOf(result.best.comparison, result.best.facetFloors, prepared.front().profile,
                                      measureQuality(first.reference));
-    result.odds = search.inputs.odds;
+    result.odds = *search.inputs.odds;
     result.evidence = evidenceIn(prepared.front().profile, result.odds);
     result.best.patch.name = "Match";
     result.runnersUp.assign(scored.begin() + 1, scored.end());

@@ -67,19 +67,19 @@ OnsetSweep onsetSweep(const Track& pitchHz, double start, double end, double ste
     return {};
 }
 
-std::vector<OnsetCycle> onsetCycles(std::span<const float> mono48k, double start, double end, double steadyHz) {
+std::vector<OnsetCycle> onsetCycles(std::span<const float> mono, double start, double end, double steadyHz,
+                                    double rateHz) {
     constexpr double longest = 0.4, highestPartial = 8.0;
     if (!(steadyHz > 0.0 && steadyHz <= highestSteadyHz)) return {};
-    const auto first = std::min(mono48k.size(), static_cast<std::size_t>(std::max(0.0, start) * analysisRateHz));
-    const auto last = std::min(
-        mono48k.size(), static_cast<std::size_t>(std::max(0.0, std::min(end, start + longest)) * analysisRateHz));
+    const auto first = std::min(mono.size(), static_cast<std::size_t>(std::max(0.0, start) * rateHz));
+    const auto last =
+        std::min(mono.size(), static_cast<std::size_t>(std::max(0.0, std::min(end, start + longest)) * rateHz));
     if (last <= first) return {};
     // Two running means, −3 dB together at the highest partial; they do not overshoot, so they add no crossings.
-    const auto reach =
-        static_cast<std::size_t>(std::max(2.0, std::round(0.32 * analysisRateHz / (highestPartial * steadyHz))));
+    const auto reach = static_cast<std::size_t>(std::max(2.0, std::round(0.32 * rateHz / (highestPartial * steadyHz))));
     std::vector<double> sum(last - first + 1, 0.0);
-    std::vector<double> smooth(mono48k.begin() + static_cast<std::ptrdiff_t>(first),
-                               mono48k.begin() + static_cast<std::ptrdiff_t>(last));
+    std::vector<double> smooth(mono.begin() + static_cast<std::ptrdiff_t>(first),
+                               mono.begin() + static_cast<std::ptrdiff_t>(last));
     for (int pass = 0; pass < 2; ++pass) {
         const std::size_t count = smooth.size();
         for (std::size_t i = 0; i < count; ++i) sum[i + 1] = sum[i] + smooth[i];
@@ -94,8 +94,7 @@ std::vector<OnsetCycle> onsetCycles(std::span<const float> mono48k, double start
         if (!(smooth[i - 1] < 0.0 && smooth[i] >= 0.0)) continue;
         const double at = static_cast<double>(first) + static_cast<double>(i) - smooth[i] / (smooth[i] - smooth[i - 1]);
         if (isMeasured(before))
-            cycles.push_back({0.5 * (at + before) / analysisRateHz,
-                              1200.0 * std::log2(analysisRateHz / ((at - before) * steadyHz))});
+            cycles.push_back({0.5 * (at + before) / rateHz, 1200.0 * std::log2(rateHz / ((at - before) * steadyHz))});
         before = at;
     }
     return cycles;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/analysis/series/track.h"
+#include "core/audio/recording.h"
 
 #include <span>
 #include <vector>
@@ -27,9 +28,10 @@ struct OnsetCycle {
     double cents;   ///< its frequency re the steady pitch
 };
 
-/// The cycles of the first 0.4 s of a note, from the spacing of the rising zero crossings of mono sound at 48 kHz below
+/// The cycles of the first 0.4 s of a note, from the spacing of the rising zero crossings of mono sound below
 /// eight times its steady pitch. Meaningful where a sound crosses zero once in a period. None above 500 Hz.
-std::vector<OnsetCycle> onsetCycles(std::span<const float> mono48k, double start, double end, double steadyHz);
+std::vector<OnsetCycle> onsetCycles(std::span<const float> mono, double start, double end, double steadyHz,
+                                    double rateHz = analysisRateHz);
 
 inline constexpr double strayCents = 300.0; ///< a cycle farther from a sweep is no part of it
 

@@ -197,14 +197,15 @@ PitchTrack trackPitch(std::span<const float> mono48k, const PitchSettings& setti
 
 namespace {
 
-constexpr int advance = 240; ///< between the two windows of a refinement
+/// Frames between the two windows of a refinement.
+int advanceAt(double rateHz) { return static_cast<int>(std::lround(0.005 * rateHz)); }
 
 /// Four main-lobe halves of a Blackman–Harris window must fit between neighboring partials.
-int refinementFrames(double approximateHz, int partials) {
-    constexpr int longest = 16384;
+int refinementFrames(double approximateHz, int partials, double rateHz) {
+    const int longest = static_cast<int>(16384 * rateHz / analysisRateHz);
     // In a chord the other notes' partials must be kept out as well.
-    int size = partials < allPartials ? longest : 2048;
-    while (size < longest && size < 6.0 * analysisRateHz / approximateHz) size *= 2;
+    int size = partials < allPartials ? longest : longest / 8;
+    while (size < longest && size < 6.0 * rateHz / approximateHz) size *= 2;
     return size;
 }
 
@@ -225,7 +226,8 @@ RefinementTransform& refinementTransform(int size) {
 } // namespace
 
 double restingPitch(std::span<const float> mono48k, double start, double end, double approximateHz, int partials) {
-    const double reach = 0.5 * (refinementFrames(approximateHz, partials) + advance) / analysisRateHz;
+    const double reach =
+        0.5 * (refinementFrames(approximateHz, partials, analysisRateHz) + advanceAt(analysisRateHz)) / analysisRateHz;
     const double latest = std::max(0.5 * (start + end), end - reach);
     const double earliest = std::min(latest, start + reach);
     std::vector<float> values;
@@ -237,29 +239,30 @@ double restingPitch(std::span<const float> mono48k, double start, double end, do
     return medianOf(values);
 }
 
-double refinePitch(std::span<const float> mono48k, double seconds, double approximateHz, int partials) {
-    const int size = refinementFrames(approximateHz, partials);
-    const int begin = static_cast<int>(std::lround(seconds * analysisRateHz)) - (size + advance) / 2;
-    if (begin < 0 || begin + size + advance > static_cast<int>(mono48k.size())) return notMeasurable;
+double refinePitch(std::span<const float> mono, double seconds, double approximateHz, int partials, double rateHz) {
+    const int advance = advanceAt(rateHz);
+    const int size = refinementFrames(approximateHz, partials, rateHz);
+    const int begin = static_cast<int>(std::lround(seconds * rateHz)) - (size + advance) / 2;
+    if (begin < 0 || begin + size + advance > static_cast<int>(mono.size())) return notMeasurable;
     auto& [fft, window] = refinementTransform(size);
     std::array<std::vector<std::complex<float>>, 2> spectra;
     for (int side = 0; side < 2; ++side) {
         for (int i = 0; i < size; ++i)
             fft.time()[static_cast<std::size_t>(i)] =
-                window[static_cast<std::size_t>(i)] * mono48k[static_cast<std::size_t>(begin + side * advance + i)];
+                window[static_cast<std::size_t>(i)] * mono[static_cast<std::size_t>(begin + side * advance + i)];
         fft.forward();
         spectra[static_cast<std::size_t>(side)].assign(fft.bins().begin(), fft.bins().end());
     }
     double weighted = 0.0;
     double weights = 0.0;
-    for (int k = 1; k <= partials && k * approximateHz < 0.45 * analysisRateHz; ++k) {
+    for (int k = 1; k <= partials && k * approximateHz < 0.45 * rateHz; ++k) {
         // Beyond this order a quarter tone would be ambiguous in phase.
-        if (k > 1 && k * approximateHz * 0.03 > 0.5 * analysisRateHz / advance) break;
-        const auto bin = static_cast<std::size_t>(std::lround(k * approximateHz * size / analysisRateHz));
+        if (k > 1 && k * approximateHz * 0.03 > 0.5 * rateHz / advance) break;
+        const auto bin = static_cast<std::size_t>(std::lround(k * approximateHz * size / rateHz));
         const double turn = std::arg(spectra[1][bin] * std::conj(spectra[0][bin])) / (2.0 * std::numbers::pi);
-        const double cyclesPerAdvance = k * approximateHz * advance / analysisRateHz;
+        const double cyclesPerAdvance = k * approximateHz * advance / rateHz;
         const double cycles = turn + std::round(cyclesPerAdvance - turn);
-        const double hz = cycles * analysisRateHz / advance / k;
+        const double hz = cycles * rateHz / advance / k;
         const double weight = static_cast<double>(std::norm(spectra[0][bin])) * k * k;
         weighted += weight * hz;
         weights += weight;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/analysis/series/track.h"
+#include "core/audio/recording.h"
 #include "core/base/task.h"
 
 #include <span>
@@ -33,8 +34,10 @@ inline constexpr int allPartials = 12;
 /// Fundamental in Hz around an instant, given a value within a quarter tone: from the phase advance of the
 /// lowest partials between two windows 5 ms apart (J. L. Flanagan, R. M. Golden, "Phase vocoder", Bell Syst.
 /// Tech. J. 45, 1966), each weighted by its power and its order. `partials`: the first so many
-/// are looked at; in a chord only those that stand clear of other notes'. notMeasurable outside the sound.
-double refinePitch(std::span<const float> mono48k, double seconds, double approximateHz, int partials = allPartials);
+/// are looked at; in a chord only those that stand clear of other notes'. `rateHz`: of the sound, that of an analysis
+/// or a simple part of it. notMeasurable outside the sound.
+double refinePitch(std::span<const float> mono, double seconds, double approximateHz, int partials = allPartials,
+                   double rateHz = analysisRateHz);
 
 /// Fundamental in Hz of a note between two instants, by refinePitch() at the latest places that fit: a filter
 /// that closes turns the phases of partials and so shifts them, less and less as it comes to rest.

@@ -7,6 +7,7 @@
 #include "core/dsp/window.h"
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 #include <set>
 
 namespace facet {
@@ -14,6 +15,7 @@ namespace facet {
 namespace {
 
 constexpr double samePlace = 0.35; ///< semitones
+constexpr double tunedSources[] = {7.0, 12.0, 19.0, 24.0};
 constexpr int momentFrames = 8192;
 constexpr double momentBinHz = static_cast<double>(analysisRateHz) / momentFrames;
 
@@ -118,6 +120,22 @@ const Event& modelOf(const std::vector<Event>& events) {
                              [](const Event& a, const Event& b) { return a.keys.size() < b.keys.size(); });
 }
 
+/// Whether a second source is often tuned so many semitones above the first.
+bool isTunedSource(double semitones) {
+    constexpr double asTuned = 0.3;
+    return std::any_of(std::begin(tunedSources), std::end(tunedSources),
+                       [semitones](double tuned) { return std::abs(semitones - tuned) < asTuned; });
+}
+
+/// How much more likely a distance in semitones is between two keys than between two partials of one sound, which lie
+/// anywhere: natural logarithm. Voices that beat, and a filter's phase, move keys by some cents; some are no keys.
+double oddsOfKeys(double semitones) {
+    constexpr double deviation = 0.07, stray = 0.15;
+    const double off = (semitones - std::round(semitones)) / deviation;
+    return std::log(stray +
+                    (1.0 - stray) * std::exp(-0.5 * off * off) / (deviation * std::sqrt(2.0 * std::numbers::pi)));
+}
+
 /// Whether a tone at this ratio to a lower one is more likely a partial of the same sound (a modulator's, a bell's)
 /// than another key: at a ratio of small whole numbers that no two keys have.
 bool isOvertone(double semitones) {
@@ -143,11 +161,12 @@ double OneSound::logOdds() const {
     const double bySpectrum =
         events == 0 ? 0.0 : (1.0 - octaves) * std::clamp(60.0 * (0.855 - explained), -2.5, 1.5) - octaves;
     constexpr double seldom = 1.5; // there are more chords than bells
-    return byShape + byShift + byTuning + bySpectrum + 6.0 * overtones - seldom;
+    // Voices far apart stand where no key does.
+    const double byKeys = std::clamp(0.7 * tempered, -0.5, 3.0);
+    return byShape + byShift + byTuning + bySpectrum + 6.0 * overtones - byKeys - seldom;
 }
 
 OneSound oneSoundIn(const HeardSound& sound, const ChordNotes& chords) {
-    constexpr double asTuned = 0.3;
     OneSound found;
     found.explained = chords.explained;
     if (const std::vector<NoteSpan> spans = lineOfOneSound(sound, chords); spans.size() > 1) {
@@ -164,6 +183,7 @@ OneSound oneSoundIn(const HeardSound& sound, const ChordNotes& chords) {
     found.events = static_cast<int>(events.size());
     const Event& model = modelOf(events);
     std::set<long> places;
+    std::vector<double> distances; // each once
     double others = 0.0;
     for (const Event& event : events) {
         sound.task.check();
@@ -173,13 +193,18 @@ OneSound oneSoundIn(const HeardSound& sound, const ChordNotes& chords) {
         for (std::size_t k = 1; k < event.keys.size(); ++k) {
             const double above = event.keys[k] - event.keys[0];
             ++others;
+            if (std::none_of(distances.begin(), distances.end(),
+                             [above](double known) { return std::abs(known - above) < samePlace; }))
+                distances.push_back(above);
             found.overtones += isOvertone(above);
-            for (double tuned : {7.0, 12.0, 19.0, 24.0}) found.octaves += std::abs(above - tuned) < asTuned;
+            found.octaves += isTunedSource(above);
         }
     }
     found.places = static_cast<int>(places.size());
     found.overtones /= others;
     found.octaves /= others;
+    for (const double each : distances)
+        if (!isTunedSource(each)) found.tempered += oddsOfKeys(each);
     return found;
 }
 

@@ -18,6 +18,9 @@ struct OneSound {
     double octaves =
         0.0; ///< share of them an octave, a twelfth or a fifth above the lowest, as second sources are tuned
     double overtones = 0.0; ///< share of them at a ratio of small whole numbers that no two keys have, 0 … 1
+    /// How much more likely their distances are between keys a whole number of semitones apart than between partials
+    /// anywhere: natural logarithm, each distance once, octaves and fifths left out.
+    double tempered = 0.0;
     double explained = 0.0; ///< as of ChordNotes
     int keys = 0;           ///< how many different keys their spectra are shifted to, as those of one sound
     double shifted = 0.0;   ///< how well they lie on each other so, 0 … 1; see ShiftedKeys

@@ -3,6 +3,7 @@
 #include "core/base/parallel.h"
 #include "core/match/evidence/analog_response.h"
 #include "core/match/evidence/isolated_notes.h"
+#include "core/match/evidence/octave_above.h"
 #include "core/match/evidence/story_fit.h"
 
 #include <algorithm>
@@ -52,14 +53,8 @@ public:
 
     double costOf(const SourceStory& story) const {
         double cost = 0.0;
-        switch (story.moving) {
-        case SourceStory::Moving::nothing: cost += ofElement(elementOf(story.wave)); break;
-        case SourceStory::Moving::width: cost += ofElement(Element::pulse) + ofElement(Element::movedWidth); break;
-        case SourceStory::Moving::index: cost += ofElement(Element::fm); break;
-        case SourceStory::Moving::feedback: cost += ofElement(Element::feedbackFm); break;
-        case SourceStory::Moving::sync: cost += ofElement(Element::sync); break;
-        }
-        return cost + (story.second ? ofSecond() : 0.0);
+        for (const Element each : elementsOf(story)) cost += ofElement(each);
+        return cost;
     }
     double ofSecond() const { return ofElement(Element::otherSource); }
     double costOf(const Filter& filter) const {
@@ -86,15 +81,6 @@ private:
     double ofElement(Element element) const {
         constexpr double dbPerLogOdds = 0.08, most = 3.0;
         return -dbPerLogOdds * std::clamp(odds_.of(element), -most, most);
-    }
-    static Element elementOf(Wave wave) {
-        switch (wave) {
-        case Wave::saw: return Element::saw;
-        case Wave::pulse: return Element::pulse;
-        case Wave::triangle: return Element::triangle;
-        case Wave::harmonics: return Element::partials;
-        default: return Element::sine;
-        }
     }
     const ElementOdds& odds_;
 };
@@ -434,11 +420,29 @@ std::vector<SourceFilterFit> fitsOf(const Profile& profile, const Recording& rec
 std::vector<SourceFilterFit> sourceFilterFits(const Profile& profile, const Recording& recording48k, double upperHz,
                                               std::size_t most, int threads, const SideComb* comb,
                                               const ElementOdds& odds) {
-    return source_filter::fitsOf(profile, recording48k, upperHz, most, threads, comb, odds);
+    constexpr double ofOctave = 0.1; // dB; there is more to tell of it
+    constexpr std::size_t asked = 16;
+    const auto told = [&](const Profile& played) {
+        return source_filter::fitsOf(played, recording48k, upperHz, most, threads, comb, odds);
+    };
+    std::vector<SourceFilterFit> fits = told(profile);
+    if (!mayPlayAnOctaveAbove(lineInstantsOf(profile, recording48k, upperHz, asked))) return fits;
+    for (SourceFilterFit& above : told(anOctaveAbove(profile))) {
+        // Courses are told at middle C of the notes as they are.
+        above.octave = 1;
+        above.cutoff.rest += above.cutoff.perOctave;
+        above.place.rest += above.place.perOctave;
+        above.cost += ofOctave;
+        fits.push_back(std::move(above));
+    }
+    std::stable_sort(fits.begin(), fits.end(),
+                     [](const SourceFilterFit& a, const SourceFilterFit& b) { return a.cost < b.cost; });
+    fits.resize(std::min(fits.size(), most));
+    return fits;
 }
 
 std::string wordsOf(const SourceFilterFit& fit) {
-    const std::string text = wordsOf(fit.source);
+    const std::string text = wordsOf(fit.source) + (fit.octave > 0 ? ", an octave up" : "");
     if (!fit.filtered) return text + ", no filter";
     switch (fit.filter) {
     case FilterKind::ladder: return text + ", ladder 24 dB";

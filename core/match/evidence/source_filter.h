@@ -18,6 +18,7 @@ namespace facet {
 /// One story with what it leaves unexplained.
 struct SourceFilterFit {
     SourceStory source;
+    int octave = 0; ///< of its sources above the notes: 0 or 1
     bool filtered = false;
     FilterKind filter = FilterKind::lowPass;
     FilterSlope slope = FilterSlope::twoPole;
@@ -33,8 +34,9 @@ struct SourceFilterFit {
 /// filter and each kind with several resonances. First the cutoff is free at each instant, but may not leap within a
 /// note; its way is read as an envelope, key tracking, velocity and a way through the phrase; then all values of a
 /// story are fitted at once. Empty where no note shows enough partials. `comb`: of a chorus or flanger behind all of
-/// it, where one was heard. `odds`: what is known of the recording's elements; what is likely costs less. Results do
-/// not depend on `threads`.
+/// it, where one was heard. Where every other partial is weak, stories are also told of sources an octave above the
+/// notes: what lies below them may be what the notes were read from. `odds`: what is known of the recording's elements;
+/// what is likely costs less. Results do not depend on `threads`.
 std::vector<SourceFilterFit> sourceFilterFits(const Profile& profile, const Recording& recording48k, double upperHz,
                                               std::size_t most, int threads = 1, const SideComb* comb = nullptr,
                                               const ElementOdds& odds = {});

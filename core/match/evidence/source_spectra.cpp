@@ -188,6 +188,30 @@ std::vector<SourceSpectra> sourceStories() {
     return all;
 }
 
+std::vector<Element> elementsOf(const SourceStory& story) {
+    const auto ofWave = [](Wave wave) {
+        switch (wave) {
+        case Wave::saw: return Element::saw;
+        case Wave::pulse: return Element::pulse;
+        case Wave::triangle: return Element::triangle;
+        case Wave::harmonics: return Element::partials;
+        default: return Element::sine;
+        }
+    };
+    std::vector<Element> elements;
+    switch (story.moving) {
+    case SourceStory::Moving::nothing: elements = {ofWave(story.wave)}; break;
+    case SourceStory::Moving::width: elements = {Element::pulse, Element::movedWidth}; break;
+    case SourceStory::Moving::index: elements = {Element::sine, Element::fm}; break;
+    case SourceStory::Moving::feedback: elements = {Element::sine, Element::feedbackFm}; break;
+    case SourceStory::Moving::sync: elements = {Element::saw, Element::sync}; break;
+    }
+    if (!story.second) return elements;
+    elements.push_back(Element::otherSource);
+    if (const Element wave = ofWave(story.secondWave); wave != elements.front()) elements.push_back(wave);
+    return elements;
+}
+
 std::string wordsOf(const SourceStory& story) {
     const auto name = [](Wave wave, double width) -> std::string {
         switch (wave) {

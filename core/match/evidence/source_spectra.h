@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/match/evidence/partial_lines.h"
+#include "core/parameters/elements.h"
 #include "core/parameters/table.h"
 
 #include <array>
@@ -33,6 +34,9 @@ struct SourceStory {
 
 /// "pulse 30 % + sine an octave below"
 std::string wordsOf(const SourceStory& story);
+
+/// What it is made of: its waves, what moves in it, a second source.
+std::vector<Element> elementsOf(const SourceStory& story);
 
 /// A value of each half multiple 1 … `lineCount` of the pitch.
 using LineLevels = std::array<float, lineCount>;

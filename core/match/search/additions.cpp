@@ -41,7 +41,7 @@ std::vector<ElementProposal> motionsOf(const SearchState& state, const Candidate
 std::vector<ElementProposal> likelyOf(const SearchState& state, const Candidate& best) {
     constexpr std::size_t most = 6;
     constexpr double likely = 0.0; // log odds
-    const ElementOdds& odds = state.inputs.odds;
+    const ElementOdds& odds = *state.inputs.odds;
     std::vector<Element> lacking;
     std::set<Element> has;
     for (const PatchElement& each : elementsOf(best.patch)) has.insert(each.element);
@@ -139,7 +139,7 @@ void addOneByOne(Judged& best, SearchState& state, const Evaluator& evaluator, c
 
 void addLikely(SearchState& state, const Evaluator& evaluator) {
     const Proposals proposals = [&](const Candidate& best) { return likelyOf(state, best); };
-    if (!state.inputs.odds.known()) return;
+    if (!state.inputs.odds->known()) return;
     leadByWorth(state, [&](Judged& best) { addOneByOne(best, state, evaluator, proposals); });
 }
 

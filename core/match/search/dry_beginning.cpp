@@ -52,7 +52,7 @@ std::vector<Patch> different(const Leaderboard& leaderboard, std::size_t most) {
 
 bool isPhrase(const SearchInputs& inputs) {
     constexpr std::size_t several = 4;
-    return momentCount(inputs.whole.performance) >= several;
+    return momentCount(inputs.whole().performance) >= several;
 }
 
 void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
@@ -64,7 +64,7 @@ void beginDry(SearchState& state, Allowance allowance, Allowance afterwards) {
         {ModuleKind::delay, ModuleKind::reverb, ModuleKind::response, ModuleKind::resonator, ModuleKind::shifter});
     const std::vector<PreparedTarget> telling = tellingTargets(state.inputs, closeLook),
                                       few = tellingTargets(state.inputs, quickLook);
-    const SearchInputs inputs{telling,           state.inputs.whole,        settings,
+    const SearchInputs inputs{telling,           state.inputs.wholes,       settings,
                               state.inputs.task, state.inputs.identifiable, state.inputs.odds};
     const MatchListener nobody; // what it finds is heard once it has been compared with everything
     state.budget.stages().enter("dry beginning");

@@ -71,7 +71,7 @@ void addTo(Judged& best, SearchState& state, const Evaluator& evaluator) {
         };
         if (pass == 0) {
             for (Patch& each : withEffects({before.patch, state.inputs.settings.limits, state.inputs.profile()}))
-                if (mayBe(state.inputs.odds, each, before.patch)) propose(std::move(each));
+                if (mayBe(*state.inputs.odds, each, before.patch)) propose(std::move(each));
         } else {
             for (const FittedEffect& effect : known)
                 if (auto together = with(effect, before.patch)) propose(std::move(*together));

@@ -47,8 +47,8 @@ Evaluator::compared(const std::vector<Patch>& patches,
     std::vector<Eigen::VectorXf> result(patches.size());
     std::vector<double> comparing(patches.size(), 0.0);
     for (const PreparedTarget& target : targets_) {
-        renderEachAt48k(
-            patches, target.performance,
+        renderEach(
+            patches, target.performance, target.rateHz,
             [&](std::size_t i, Recording&& render) {
                 const auto compareBegun = std::chrono::steady_clock::now();
                 append(result[i], with(target, render), target.share);

@@ -62,6 +62,7 @@ Finalists finalistsOf(const SearchState& search, const Deadline& deadline) {
     // better, and so does what was worth most on the way.
     if (!search.wentOnWith.empty()) promote(finalists, search.wentOnWith.front());
     if (search.mostValued.patch && !deadline.hurried()) promote(finalists, *search.mostValued.patch);
+    for (const Patch& each : search.finished) promote(finalists, each);
     return finalists;
 }
 

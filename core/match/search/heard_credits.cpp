@@ -12,7 +12,7 @@ namespace facet {
 
 double HeardCredits::of(const Patch& patch) {
     constexpr double unheardDb = 0.15; // mean over the residuals
-    if (!inputs_.odds.known()) return 0.0;
+    if (!inputs_.odds->known()) return 0.0;
     const std::uint64_t key = patch.hash();
     if (const auto found = known_.find(key); found != known_.end()) return found->second;
     if (inputs_.task.stop.stop_requested()) return 0.0;
@@ -21,7 +21,7 @@ double HeardCredits::of(const Patch& patch) {
     std::vector<double> credits{0.0};
     std::set<Element> met;
     for (const PatchElement& each : elementsOf(patch)) {
-        const double over = -balanceOf(each.element, inputs_.odds);
+        const double over = -balanceOf(each.element, *inputs_.odds);
         if (over <= 0.0 || !met.insert(each.element).second) continue;
         if (!each.without) { // the only source is heard
             credit += over;
@@ -33,8 +33,8 @@ double HeardCredits::of(const Patch& patch) {
     if (patches.size() > 1) {
         const PreparedTarget& target = inputs_.targets.front();
         std::vector<Eigen::VectorXf> residuals(patches.size());
-        renderEachAt48k(
-            patches, target.performance,
+        renderEach(
+            patches, target.performance, target.rateHz,
             [&](std::size_t i, Recording&& render) { residuals[i] = target.residual(render); }, Task{},
             inputs_.settings.threads);
         for (std::size_t i = 1; i < patches.size(); ++i)

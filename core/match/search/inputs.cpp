@@ -29,17 +29,17 @@ bool SearchInputs::isNoiseForTone(const Patch& patch) const {
 }
 
 double SearchInputs::logOddsAgainst(const Patch& patch) const {
-    if (!odds.known()) return 0.0;
+    if (!odds->known()) return 0.0;
     std::set<Element> elements;
     for (const PatchElement& each : elementsOf(patch)) elements.insert(each.element);
     double sum = 0.0;
-    for (const Element each : elements) sum += std::clamp(-odds.of(each), 0.0, mostLogOdds);
+    for (const Element each : elements) sum += std::clamp(-odds->of(each), 0.0, mostLogOdds);
     return sum;
 }
 
 double SearchInputs::worthOf(const Patch& patch, double likeness, double loss) const {
     if (!settings.parts.storyCost) return likeness - worthPerDb * loss;
-    return facet::worthOf(patch, likeness, loss, settings.start, odds);
+    return facet::worthOf(patch, likeness, loss, settings.start, *odds);
 }
 
 Identifiable identifiableBy(const std::vector<PreparedTarget>& targets) {

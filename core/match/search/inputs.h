@@ -7,6 +7,7 @@
 #include "core/match/search/match_settings.h"
 #include "core/match/targets/prepared_target.h"
 
+#include <memory>
 #include <vector>
 
 namespace facet {
@@ -14,13 +15,16 @@ namespace facet {
 /// References to what outlives the search.
 struct SearchInputs {
     const std::vector<PreparedTarget>& targets; ///< what candidates are compared with; not empty
-    const PreparedTarget& whole;                ///< what the first of them is a segment of
+    const std::vector<PreparedTarget>& wholes;  ///< what they are parts of, at the full rate
     const MatchSettings& settings;
     const Task& task;
     Identifiable identifiable; ///< what the targets can determine at all
-    ElementOdds odds{};        ///< what the recording's elements are likely to be
+    /// What the recording's elements are likely to be. Known better once its partials have been read (race); searches
+    /// on parts of it share it.
+    std::shared_ptr<ElementOdds> odds = std::make_shared<ElementOdds>();
 
-    const Profile& profile() const { return whole.profile; }
+    const PreparedTarget& whole() const { return wholes.front(); }
+    const Profile& profile() const { return whole().profile; }
     /// Whether a patch cannot be how the recording was made: noise alone, where a pitch is heard clearly. Shaped noise
     /// comes near any sound whose partials are a little off.
     bool isNoiseForTone(const Patch& patch) const;

@@ -60,7 +60,7 @@ Patch withoutWhatHardlyCounts(const SearchState& state, const Evaluator& evaluat
     Patch rest = best.patch;
     for (std::size_t i = 0; i < less.size(); ++i) {
         const double grown = jacobian->of(less[i], residuals[i]).loss - best.loss;
-        if (worthPerDb * grown > hardly * priceOf(elements[i], state.inputs.odds)) continue;
+        if (worthPerDb * grown > hardly * priceOf(elements[i], *state.inputs.odds)) continue;
         for (const PatchElement& each : elementsOf(rest))
             if (each.element == elements[i] && each.without) {
                 rest = state.constraints.applied(*each.without);

@@ -44,7 +44,8 @@ void enterMeasured(SearchState& state, const Recording& heard, StartingPoints& s
         if (in.settings.seconds <= 0.0 || in.settings.seconds >= longEnough)
             state.raced.comb = sideCombOf(heard, in.settings.threads);
         hypotheses = hypothesesFor(in.profile(), heard, in.settings.start, in.settings.threads,
-                                   state.raced.comb ? &*state.raced.comb : nullptr, in.odds, in.settings.parts.stories);
+                                   state.raced.comb ? &*state.raced.comb : nullptr, *in.odds, in.settings.parts.stories,
+                                   in.odds.get());
         if (state.raced.comb) state.settled.insert(state.raced.comb->kind());
     }
     for (const Hypothesis& each : hypotheses) enter(state, each, starts);
@@ -59,7 +60,7 @@ void enterOfTheBank(SearchState& state, const Recording& heard, int attempt, Sta
     constexpr int count = 48; // others at each attempt
     if (!in.settings.bank) return;
     for (const Hypothesis& each :
-         hypothesesFrom(*in.settings.bank, in.profile(), heard, in.whole.upperHz, count, attempt))
+         hypothesesFrom(*in.settings.bank, in.profile(), heard, in.whole().upperHz, count, attempt))
         if (state.constraints.hasLocked(each.patch)) enter(state, each, starts);
 }
 
@@ -72,7 +73,7 @@ void enterEstimate(const SearchState& state, StartingPoints& starts) {
 }
 
 StartingPoints startingPoints(SearchState& state, int attempt) {
-    const Recording heard = attended(state.inputs.whole.reference, state.inputs.whole.attention);
+    const Recording heard = attended(state.inputs.whole().reference, state.inputs.whole().attention);
     StartingPoints starts;
     enterMeasured(state, heard, starts);
     enterOfTheBank(state, heard, attempt, starts);
@@ -264,7 +265,7 @@ void halve(SearchState& state, const std::vector<PreparedTarget>& few, Allowance
 void tryReading(SearchState& state, Allowance allowance) {
     constexpr std::size_t most = 3;
     StartingPoints starts;
-    enterMeasured(state, attended(state.inputs.whole.reference, state.inputs.whole.attention), starts);
+    enterMeasured(state, attended(state.inputs.whole().reference, state.inputs.whole().attention), starts);
     enterEstimate(state, starts);
     // The first of them whatever the budget, so that there is something to judge the reading by.
     const Evaluator evaluator = state.evaluator(allowance);

@@ -1,6 +1,7 @@
 #include "core/match/search/search.h"
 
 #include "core/match/search/dry_beginning.h"
+#include "core/match/search/finish.h"
 #include "core/match/search/prune.h"
 #include "core/match/search/race.h"
 #include "core/match/search/rounds.h"
@@ -15,8 +16,9 @@ constexpr Allowance untilRounds{.share = 0.3, .strict = true}; ///< the dry begi
 constexpr Allowance untilPruning{.share = 0.75};
 
 /// What is kept back from the rounds is for pruning and levels, and time besides for scores and curves.
-Allowance untilLevels(const Budget& budget) { return {.share = budget.limitedByEvaluations() ? 0.96 : 0.9}; }
-Allowance untilScores(const Budget& budget) { return {.share = budget.limitedByEvaluations() ? 1.0 : 0.94}; }
+Allowance untilLevels(const Budget& budget) { return {.share = budget.limitedByEvaluations() ? 0.9 : 0.86}; }
+Allowance untilWhole(const Budget& budget) { return {.share = budget.limitedByEvaluations() ? 0.93 : 0.89}; }
+Allowance untilScores(const Budget& budget) { return {.share = budget.limitedByEvaluations() ? 1.0 : 0.98}; }
 
 /// Whether what is left of the budget may find something better from other starting points.
 bool mayRestart(SearchState& state, int attempt) {
@@ -88,8 +90,10 @@ void runSearch(SearchState& state) {
         state.budget.stages().enter("prune");
         const bool pruned = withinBudget([&] { prune(state, untilLevels(state.budget)); });
         state.budget.stages().enter("levels");
-        const bool finished = withinBudget([&] { finishLevels(state, untilScores(state.budget)); });
-        state.complete = explored && pruned && finished;
+        const bool leveled = withinBudget([&] { finishLevels(state, untilWhole(state.budget)); });
+        state.budget.stages().enter("whole");
+        const bool finished = withinBudget([&] { finishOnWhole(state, untilScores(state.budget)); });
+        state.complete = explored && pruned && leveled && finished;
     } catch (const Cancelled&) {
         state.complete = false;
     }

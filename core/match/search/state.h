@@ -78,6 +78,7 @@ struct SearchState {
     std::set<ModuleKind> settled;
     RaceMemory raced;
     MostValued mostValued;
+    std::vector<Patch> finished;   ///< the ends of the search, refined on the whole of the recordings
     std::vector<Patch> wentOnWith; ///< what an earlier search had found, within the constraints
     bool complete = true;          ///< whether the search came to rest
 };

@@ -8,6 +8,7 @@
 #include "core/match/starts/estimate.h"
 #include "core/match/proposals/first_layer.h"
 #include "core/match/evidence/line_width.h"
+#include "core/match/evidence/story_odds.h"
 #include "core/match/proposals/links.h"
 #include "core/match/evidence/isolated_notes.h"
 #include "core/match/proposals/measured_modulation.h"
@@ -45,7 +46,7 @@ public:
                 longest_ = &note;
     }
 
-    std::vector<Hypothesis> all(bool stories) {
+    std::vector<Hypothesis> all(bool stories, ElementOdds& afterwards) {
         const Wave heard = waveOf(profile_.source.wave);
         std::vector<Wave> waves{heard};
         for (Wave wave : {Wave::saw, Wave::pulse, Wave::triangle, Wave::sine})
@@ -90,7 +91,7 @@ public:
         begunOffPitch(heard);
         struck();
         others();
-        if (stories) sourcesBehindFilters(heard);
+        if (stories) sourcesBehindFilters(heard, afterwards);
         return std::move(hypotheses_);
     }
 
@@ -138,12 +139,13 @@ private:
     double hzOfLongest() const { return hzOf(*longest_); }
 
     /// What the partials themselves say of source and filter, plain and stacked.
-    void sourcesBehindFilters(Wave heard) {
+    void sourcesBehindFilters(Wave heard, ElementOdds& afterwards) {
         constexpr std::size_t most = 10, few = 2, several = 4, many = 8;
         const double stacked = odds_.of(Element::stacked); // log odds
         const std::size_t stackedToo = stacked > 0.0 ? many : stacked > -2.0 ? several : few;
         constexpr double leastSpread = 2.0; // cents
         const auto fits = sourceFilterFits(profile_, reference_, 0.45 * analysisRateHz, most, threads_, comb_, odds_);
+        afterwards = withStories(odds_, fits);
         const IsolatedNote lone = longestIsolatedNote(profile_, reference_.seconds());
         double spread = notMeasurable;
         if (lone.note && !profile_.motion.vibrato.found())
@@ -523,8 +525,12 @@ private:
 } // namespace
 
 std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start,
-                                      int threads, const SideComb* comb, const ElementOdds& odds, bool stories) {
-    return Maker(profile, reference48k, start, threads, comb, odds).all(stories);
+                                      int threads, const SideComb* comb, const ElementOdds& odds, bool stories,
+                                      ElementOdds* afterwards) {
+    ElementOdds known = odds;
+    const std::vector<Hypothesis> all = Maker(profile, reference48k, start, threads, comb, odds).all(stories, known);
+    if (afterwards) *afterwards = known;
+    return all;
 }
 
 } // namespace facet

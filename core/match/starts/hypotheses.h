@@ -24,10 +24,11 @@ struct Hypothesis {
 /// and doubled voices, modulation of phase, amplitude and sync, noise, and the partials and cycles of the reference's
 /// own longest note. `profile` is of the reference, at 48 kHz; what nothing measured determines comes from `start`.
 /// `comb`: of the chorus or flanger that was heard; the partials are read without it. `odds`: what is known of
-/// elements; what is likely is told first. `stories`: whether the partials are read at all.
+/// elements; what is likely is told first. `stories`: whether the partials are read at all. `afterwards`
+/// takes what is known of elements once they have been.
 std::vector<Hypothesis> hypothesesFor(const Profile& profile, const Recording& reference48k, const Patch& start,
                                       int threads = 1, const SideComb* comb = nullptr, const ElementOdds& odds = {},
-                                      bool stories = true);
+                                      bool stories = true, ElementOdds* afterwards = nullptr);
 
 /// Patches of the bank that sound most like the longest note that sounds alone, brought to its pitch, nearest first,
 /// each as it stands (a gate that was measured is put in) and with the envelopes and the motion that were measured: its

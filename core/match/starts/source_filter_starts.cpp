@@ -130,6 +130,14 @@ void setSource(Patch& patch, const Profile& profile, const SourceFilterFit& fit)
     }
 }
 
+/// All sources that the story tells of.
+void raise(Patch& patch, int octaves) {
+    for (const auto& module : std::vector(patch.modules()))
+        if (module.kind == ModuleKind::source && layerOfPath(module.path) == firstLayer &&
+            patch.value({module.path, "on"}) >= 0.5)
+            patch.setNearest({module.path, "octave"}, patch.value({module.path, "octave"}) + octaves);
+}
+
 /// A like filter so many octaves above the first, beside it, which moves as that does.
 void addSecondFormant(Patch& patch, double octaves) {
     patch.set({firstLayer, "routing"}, static_cast<double>(FilterRouting::parallel));
@@ -153,6 +161,7 @@ void addSecondFormant(Patch& patch, double octaves) {
 
 void applySourceFilterFit(Patch& patch, const Profile& profile, const SourceFilterFit& fit) {
     setSource(patch, profile, fit);
+    if (fit.octave != 0) raise(patch, fit.octave);
     patch.set({firstFilter, "on"}, fit.filtered ? 1.0 : 0.0);
     patch.set({firstFilter, "envelope"}, 0.0);
     if (!fit.filtered) return;

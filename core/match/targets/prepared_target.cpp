@@ -36,6 +36,16 @@ PreparedTarget PreparedTarget::prepare(const MatchTarget& target, double weights
             std::move(loss)};
 }
 
+PreparedTarget PreparedTarget::atHalfRate(const TargetSettings& settings) const {
+    constexpr double highestFocusHz = 4000.0;
+    if (settings.focusLowHz > highestFocusHz || notes) return *this;
+    PreparedTarget half = *this;
+    half.rateHz = analysisRateHz / 2;
+    half.loss = std::make_shared<const Loss>(atRate(reference, half.rateHz), performance, settings.focusLowHz, upperHz,
+                                             attention);
+    return half;
+}
+
 std::optional<TimeSpan> PreparedTarget::span(double longest) const {
     const MatchTarget all{reference, performance, 1.0, attention.leftOut};
     const TimeSpan found = mostInformativeSpan(all, longest);
@@ -50,8 +60,8 @@ std::optional<PreparedTarget> PreparedTarget::part(const TimeSpan& span, const T
     prepared.reference = std::move(part.reference);
     prepared.performance = std::move(part.performance);
     prepared.attention.leftOut = std::move(part.leftOut);
-    prepared.loss = std::make_shared<const Loss>(prepared.reference, prepared.performance, settings.focusLowHz, upperHz,
-                                                 prepared.attention);
+    prepared.loss = std::make_shared<const Loss>(atRate(prepared.reference, rateHz), prepared.performance,
+                                                 settings.focusLowHz, upperHz, prepared.attention);
     return prepared;
 }
 
@@ -61,7 +71,7 @@ PreparedTarget PreparedTarget::telling(std::size_t most, double longest, const T
     PreparedTarget some = *this;
     double seconds = 0.0;
     some.performance = momentsOf(counted, moments, longest, &seconds);
-    const Recording heard = attended(reference, attention);
+    const Recording heard = atRate(attended(reference, attention), rateHz);
     some.notes = std::make_shared<const NoteLoss>(heard, counted, moments, settings.focusLowHz, upperHz, longest);
     some.performance.frames =
         std::min(performance.frames, static_cast<int>(std::ceil(some.notes->until() * performance.rateHz)) + 1);

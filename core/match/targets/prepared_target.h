@@ -25,12 +25,16 @@ struct PreparedTarget {
     /// Where only a few notes are compared: their own loss, which takes the place of the other. `performance` holds
     /// those notes.
     std::shared_ptr<const NoteLoss> notes{};
-    double shareHeard = 1.0; ///< how much of the whole a render of it is, 0 … 1
+    double shareHeard = 1.0;     ///< how much of the whole a render of it is, 0 … 1
+    int rateHz = analysisRateHz; ///< of the renders that its losses take
 
     /// Residuals whose mean magnitude is the loss of a render in dB.
     Eigen::VectorXf residual(const Recording& render) const {
         return notes ? notes->residual(render) : loss->residual(render);
     }
+    /// The same, compared at half the rate: nothing above 10.8 kHz, and each render takes half as long. Itself where
+    /// the focus begins too high for that.
+    PreparedTarget atHalfRate(const TargetSettings& settings) const;
     /// Its telling moments alone, so many at most and of each at most so many seconds, compared by what their notes do;
     /// see tellingMoments().
     PreparedTarget telling(std::size_t most, double longest, const TargetSettings& settings) const;
