@@ -233,8 +233,10 @@ TEST_F(Stages, TheEndIsFittedToTheWholeAtTheFullRate) {
     EXPECT_NEAR(state.finished.front().value({"layer:a/filter:a", "cutoff"}), 900.0, 60.0);
 }
 
-TEST_F(Stages, WhatLiesAboveHalfTheRateIsComparedAtTheWholeOne) {
+TEST_F(Stages, AFocusIsComparedAtTheWholeRate) {
     settings.focusLowHz = 6000.0;
+    Patch open;
+    targets = {PreparedTarget::prepare({render(open, note), note, 1.0, {}}, 1.0, settings.forTargets(), {})};
     EXPECT_EQ(targets.front().atHalfRate(settings.forTargets()).rateHz, analysisRateHz);
 }
 

@@ -91,8 +91,7 @@ std::deque<ReadingSearch> searchesOf(const std::vector<MatchTarget>& targets, co
     std::vector<std::optional<TimeSpan>> spans;
     for (const PreparedTarget& target : searches.front().prepared) {
         spans.push_back(target.searchedSpan());
-        searches.front().searched.push_back(
-            target.searched(spans.back(), settings.forTargets(), task).atHalfRate(settings.forTargets()));
+        searches.front().searched.push_back(target.searched(spans.back(), settings.forTargets(), task));
     }
     for (std::size_t k = 1; k < tried.size(); ++k) {
         if (settings.seconds > 0.0 && budget.secondsSoFar() > mostForMeasuring * settings.seconds) break;
@@ -101,9 +100,7 @@ std::deque<ReadingSearch> searchesOf(const std::vector<MatchTarget>& targets, co
         target.performance = target.readings[tried[k]].performance;
         const double share = other.prepared.front().share;
         other.prepared.front() = PreparedTarget::prepare(target, target.weight / share, settings.forTargets(), task);
-        other.searched.front() = other.prepared.front()
-                                     .searched(spans.front(), settings.forTargets(), task)
-                                     .atHalfRate(settings.forTargets());
+        other.searched.front() = other.prepared.front().searched(spans.front(), settings.forTargets(), task);
         searches.push_back(std::move(other));
     }
     return searches;
@@ -161,6 +158,12 @@ std::vector<std::vector<Curve>> drawCurves(Patch& winner, const std::vector<Matc
     return curves;
 }
 
+/// Whether samples may have been held at a rate of their own, which half of the rate cannot show.
+bool mayBeHeldCoarsely(const ElementOdds& odds) {
+    constexpr double unlikely = -2.0; // log odds
+    return odds.known() && odds.of(Element::reduction) > unlikely;
+}
+
 /// Of what is attended to of a target.
 ElementOdds oddsOf(const PreparedTarget& target) {
     return elementOdds(attended(target.reference, target.attention), target.performance);
@@ -183,13 +186,11 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
     ReadingReports reports(progress);
     for (ReadingSearch& each : searches) {
         each.listener = reports.listenerOf(each.reading);
-        const SearchInputs inputs{
-            each.searched,
-            each.prepared,
-            settings,
-            task,
-            identifiableBy(each.searched),
-            std::make_shared<ElementOdds>(settings.parts.prior ? oddsOf(each.prepared.front()) : ElementOdds{})};
+        const auto odds =
+            std::make_shared<ElementOdds>(settings.parts.prior ? oddsOf(each.prepared.front()) : ElementOdds{});
+        if (!mayBeHeldCoarsely(*odds))
+            for (PreparedTarget& target : each.searched) target = target.atHalfRate(settings.forTargets());
+        const SearchInputs inputs{each.searched, each.prepared, settings, task, identifiableBy(each.searched), odds};
         each.state = std::make_unique<SearchState>(inputs, budget, each.listener);
     }
     MatchResult result;

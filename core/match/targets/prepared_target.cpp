@@ -37,8 +37,7 @@ PreparedTarget PreparedTarget::prepare(const MatchTarget& target, double weights
 }
 
 PreparedTarget PreparedTarget::atHalfRate(const TargetSettings& settings) const {
-    constexpr double highestFocusHz = 4000.0;
-    if (settings.focusLowHz > highestFocusHz || notes) return *this;
+    if (attention.banded() || notes) return *this;
     PreparedTarget half = *this;
     half.rateHz = analysisRateHz / 2;
     half.loss = std::make_shared<const Loss>(atRate(reference, half.rateHz), performance, settings.focusLowHz, upperHz,

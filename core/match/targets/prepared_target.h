@@ -33,7 +33,7 @@ struct PreparedTarget {
         return notes ? notes->residual(render) : loss->residual(render);
     }
     /// The same, compared at half the rate: nothing above 10.8 kHz, and each render takes half as long. Itself where
-    /// the focus begins too high for that.
+    /// there is a focus.
     PreparedTarget atHalfRate(const TargetSettings& settings) const;
     /// Its telling moments alone, so many at most and of each at most so many seconds, compared by what their notes do;
     /// see tellingMoments().
