@@ -5,7 +5,7 @@
 namespace facet {
 
 ElementOdds withStories(const ElementOdds& before, const std::vector<SourceFilterFit>& stories) {
-    if (stories.empty() || !stories.front().filtered) return before;
+    if (!before.known() || stories.empty() || !stories.front().filtered) return before;
     std::array<float, elementCount> logarithms{};
     for (int e = 0; e < elementCount; ++e)
         logarithms[static_cast<std::size_t>(e)] = static_cast<float>(before.of(static_cast<Element>(e)));

@@ -2,8 +2,6 @@
 
 #include "core/match/search/refine.h"
 
-#include <utility>
-
 namespace facet {
 
 void finishOnWhole(SearchState& state, Allowance allowance) {
