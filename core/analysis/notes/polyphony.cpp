@@ -324,11 +324,21 @@ private:
 
 } // namespace
 
-KeyLevels keysTogether(const HeardSound& sound, const std::vector<double>& instants, double tuningCents) {
-    KeyLevels found{lowestPolyphonicKey, instants, {}};
+KeyLevels keysTogether(const HeardSound& sound, const std::vector<std::vector<double>>& stretches, double tuningCents) {
+    KeyLevels found{lowestPolyphonicKey, {}, {}};
     RealFft fft(spectrumFrames);
     std::vector<Spectrum> spectra;
-    for (double seconds : instants) spectra.push_back(spectrumAt(fft, sound, seconds));
+    for (const std::vector<double>& instants : stretches) {
+        Spectrum power(spectrumBins, 0.0);
+        for (double seconds : instants) {
+            const Spectrum one = spectrumAt(fft, sound, seconds);
+            for (std::size_t b = 0; b < power.size(); ++b)
+                power[b] += one[b] * one[b] / static_cast<double>(instants.size());
+        }
+        for (double& each : power) each = std::sqrt(each);
+        spectra.push_back(std::move(power));
+        found.instants.push_back(instants.front());
+    }
     if (spectra.empty()) return found;
     Decomposition decomposition(std::move(spectra), tuningCents);
     decomposition.fit(sound.task);
@@ -342,6 +352,12 @@ KeyLevels keysTogether(const HeardSound& sound, const std::vector<double>& insta
     for (auto& levels : found.levels)
         for (double& level : levels) level /= loudest;
     return found;
+}
+
+KeyLevels keysTogether(const HeardSound& sound, const std::vector<double>& instants, double tuningCents) {
+    std::vector<std::vector<double>> each;
+    for (double seconds : instants) each.push_back({seconds});
+    return keysTogether(sound, each, tuningCents);
 }
 
 } // namespace facet

@@ -25,4 +25,7 @@ struct KeyLevels {
 /// the spectrum is explained about as well are left out. Throws Cancelled.
 KeyLevels keysTogether(const HeardSound& sound, const std::vector<double>& instants, double tuningCents);
 
+/// The same of stretches of time, each by the mean power of the spectra at its instants.
+KeyLevels keysTogether(const HeardSound& sound, const std::vector<std::vector<double>>& stretches, double tuningCents);
+
 } // namespace facet

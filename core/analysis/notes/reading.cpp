@@ -7,6 +7,7 @@
 #include "core/analysis/notes/note_starts.h"
 #include "core/analysis/notes/one_sound.h"
 #include "core/analysis/notes/repeats.h"
+#include "core/analysis/notes/struck_chords.h"
 #include "core/analysis/notes/tempo.h"
 #include "core/analysis/notes/velocity.h"
 #include "core/audio/recording.h"
@@ -247,6 +248,12 @@ std::vector<Reading> readingsOf(std::span<const float> mono48k, const Task& task
         if (weight < odds.front().weight - tooUnlikely) break;
         task.check();
         Candidate candidate{notesAs(texture, sound, chords), texture, weight};
+        if (texture == Texture::chords) {
+            const ChordNotes struck = struckChordsIn(sound);
+            const bool pieces = struck.performance.notes.size() > 1.6 * chords.performance.notes.size();
+            Candidate block{notesAs(texture, sound, struck), texture, weight + (pieces ? -2.0 : 0.1)};
+            if (!block.found.performance.notes.empty()) addWithGates(sound, std::move(block), all);
+        }
         if (texture == Texture::line) {
             // The other way round where the pitch moves slowly: the same notes again where it does not.
             Candidate stepped{notesAs(texture, sound, chords, true), texture,
