@@ -18,10 +18,11 @@ namespace facet {
 
 namespace {
 
-constexpr std::size_t fewestBursts = 4;
+constexpr std::size_t fewestBursts = 4, fewestUneven = 3;
 constexpr double evenness = 0.12, lateness = 0.18; ///< share of a step by which a burst may lie beside the grid
 constexpr double tuningReachHz = 0.4;              ///< around the measured pitch
-constexpr double slowestGate = 1.5;                ///< Hz; slower bursts are notes to anybody
+constexpr double coherent = 0.9;
+constexpr double slowestGate = 1.5; ///< Hz; slower bursts are notes to anybody
 
 /// Notes that begin together.
 struct Burst {
@@ -42,10 +43,16 @@ std::vector<Burst> burstsOf(const std::vector<Note>& notes) {
     return bursts;
 }
 
-/// The longest run of bursts from one on with the same keys, each a whole number of the shortest steps after the last.
-std::span<const Burst> evenRun(std::span<const Burst> bursts) {
+/// The bursts from one on that have the same keys.
+std::span<const Burst> sameKeysRun(std::span<const Burst> bursts) {
     std::size_t count = 1;
     while (count < bursts.size() && bursts[count].keys == bursts[0].keys) ++count;
+    return bursts.first(count);
+}
+
+/// The longest run of bursts from one on with the same keys, each a whole number of the shortest steps after the last.
+std::span<const Burst> evenRun(std::span<const Burst> bursts) {
+    const std::size_t count = sameKeysRun(bursts).size();
     if (count < fewestBursts) return bursts.first(1);
     std::vector<double> steps;
     for (std::size_t i = 1; i < count; ++i) steps.push_back(bursts[i].start - bursts[i - 1].start);
@@ -181,13 +188,25 @@ double unevennessOf(const HeardSound& sound, std::span<const Burst> run) {
     return bends[bends.size() / 2];
 }
 
-EvenBursts measured(const HeardSound& sound, std::span<const Burst> run, double tuningCents) {
-    EvenBursts found;
+/// How near the bursts' starts lie to whole cycles of a frequency from each other, 0 … 1.
+double wholeCycles(std::span<const Burst> run, double hz) {
+    std::complex<double> sum = 0.0;
+    for (const Burst& burst : run) sum += std::polar(1.0, 2.0 * std::numbers::pi * hz * (burst.start - run[0].start));
+    return std::abs(sum) / static_cast<double>(run.size());
+}
+
+double meanStepOf(std::span<const Burst> run) {
+    return (run.back().start - run.front().start) / static_cast<double>(run.size() - 1);
+}
+
+BurstRun measured(const HeardSound& sound, std::span<const Burst> run, bool even, double tuningCents) {
+    BurstRun found;
+    found.even = even;
     found.first = run.front().first;
     found.count = run.back().first + run.back().count - run.front().first;
     found.bursts = static_cast<int>(run.size());
-    const Grid grid = gridOf(run);
-    found.rateHz = 1.0 / grid.step;
+    const double step = even ? gridOf(run).step : meanStepOf(run);
+    found.rateHz = 1.0 / step;
     const double span = run.back().end - run.front().start;
     for (int key : run.front().keys) {
         sound.task.check();
@@ -195,8 +214,9 @@ EvenBursts measured(const HeardSound& sound, std::span<const Burst> run, double 
         const double share = 1.0 / static_cast<double>(run.front().keys.size());
         found.coherence += share * phases.length;
         // Notes that begin at one phase seem to run on at the nearest whole number of cycles in a step.
-        const double alias = std::round(phases.hz * grid.step) / grid.step;
-        if (std::abs(alias - phases.hz) < 0.6 / span) found.likeRestarts = true;
+        const double alias = std::round(phases.hz * step) / step;
+        if (even ? std::abs(alias - phases.hz) < 0.6 / span : wholeCycles(run, phases.hz) > coherent)
+            found.likeRestarts = true;
     }
     found.restart = restartOf(sound, run);
     found.unevenDb = unevennessOf(sound, run);
@@ -205,43 +225,53 @@ EvenBursts measured(const HeardSound& sound, std::span<const Burst> run, double 
 
 } // namespace
 
-double EvenBursts::logOdds() const {
+double BurstRun::logOdds() const {
     // Chosen by hand on gated and struck tones of known making; no source. Stacked voices beat: that they do not run on
     // in one phase, and are not equally loud, says little of them.
     constexpr double beatingDb = 0.6;
     const double weight = unevenDb < beatingDb ? 6.0 : 2.0;
-    const double byPhase = coherence > 0.9 ? (likeRestarts ? -0.5 : 4.0) : weight * (coherence - 0.9);
+    const double byPhase = coherence > coherent ? (likeRestarts ? -0.5 : 4.0) : weight * (coherence - coherent);
     const double bySpectrum = std::clamp(6.0 * (0.35 - restart), -4.0, 3.0);
     const double byLevel = std::clamp(0.4 - unevenDb, -0.7, 0.4);
-    return byPhase + bySpectrum + byLevel;
+    const double byRhythm = even ? 0.0 : -1.0; // what is played has one more often than a gate has
+    return byPhase + bySpectrum + byLevel + byRhythm;
 }
 
-std::string EvenBursts::words(const std::vector<Note>& notes) const {
+std::string BurstRun::words(const std::vector<Note>& notes) const {
     std::string what =
-        fmt::format("{} bursts of {} every {:.0f} ms", bursts, nameOfKey(notes[first].key), 1000.0 / rateHz);
-    what += coherence > 0.9 ? fmt::format(" run on in one phase ({:.0f} %)", 100.0 * coherence)
-                            : fmt::format(" do not run on in one phase ({:.0f} %)", 100.0 * coherence);
+        even ? fmt::format("{} bursts of {} every {:.0f} ms", bursts, nameOfKey(notes[first].key), 1000.0 / rateHz)
+             : fmt::format("{} uneven bursts of {}", bursts, nameOfKey(notes[first].key));
+    what += coherence > coherent ? fmt::format(" run on in one phase ({:.0f} %)", 100.0 * coherence)
+                                 : fmt::format(" do not run on in one phase ({:.0f} %)", 100.0 * coherence);
     what += restart > 0.2 ? ", and each begins anew" : restart < -0.1 ? ", and go on where they left off" : "";
     return what + ".";
 }
 
-std::vector<EvenBursts> evenBurstsOf(const HeardSound& sound, const std::vector<Note>& notes, double tuningCents) {
-    std::vector<EvenBursts> found;
+std::vector<BurstRun> burstRunsOf(const HeardSound& sound, const std::vector<Note>& notes, double tuningCents) {
     const std::vector<Burst> bursts = burstsOf(notes);
+    std::vector<BurstRun> found;
     for (std::size_t i = 0; i < bursts.size();) {
-        const auto run = evenRun(std::span(bursts).subspan(i));
+        const auto rest = std::span(bursts).subspan(i);
+        std::span<const Burst> run = sameKeysRun(rest);
+        const std::span<const Burst> evenOnes = evenRun(rest);
+        const bool even = evenOnes.size() >= fewestBursts && 3 * evenOnes.size() > 2 * run.size();
+        if (even) run = evenOnes;
         i += run.size();
-        if (run.size() < fewestBursts) continue;
-        if (gridOf(run).step > 1.0 / slowestGate) continue;
-        found.push_back(measured(sound, run, tuningCents));
+        if (run.size() < (even ? fewestBursts : fewestUneven)) continue;
+        if ((even ? gridOf(run).step : meanStepOf(run)) > 1.0 / slowestGate) continue;
+        found.push_back(measured(sound, run, even, tuningCents));
     }
+    // Three bursts alone say little.
+    const bool enough = std::any_of(found.begin(), found.end(),
+                                    [](const BurstRun& run) { return run.bursts >= static_cast<int>(fewestBursts); });
+    if (!enough) found.clear();
     return found;
 }
 
-std::vector<Note> held(const std::vector<Note>& notes, std::span<const EvenBursts> runs) {
+std::vector<Note> held(const std::vector<Note>& notes, std::span<const BurstRun> runs) {
     std::vector<Note> kept;
     std::size_t at = 0;
-    for (const EvenBursts& run : runs) {
+    for (const BurstRun& run : runs) {
         kept.insert(kept.end(), notes.begin() + static_cast<std::ptrdiff_t>(at),
                     notes.begin() + static_cast<std::ptrdiff_t>(run.first));
         at = run.first + run.count;

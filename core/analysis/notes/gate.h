@@ -1,4 +1,4 @@
-// Even bursts of the same keys: struck again, or held behind a gate?
+// Bursts of the same keys: struck again, or held behind a gate?
 #pragma once
 
 #include "core/analysis/notes/heard_sound.h"
@@ -10,11 +10,12 @@
 
 namespace facet {
 
-/// A run of even bursts of the same keys, and what they show.
-struct EvenBursts {
+/// A run of bursts of the same keys, and what they show.
+struct BurstRun {
     std::size_t first = 0; ///< of the notes
     std::size_t count = 0;
-    double rateHz = 0.0;
+    double rateHz = 0.0; ///< in the mean
+    bool even = true;    ///< in time: steps of a whole number of the shortest
     int bursts = 0;
     /// How well the phases of the fundamentals lie on one line, 0 … 1, as they do when the oscillators run on and new
     /// notes do only by chance (Rayleigh's test: the mean resultant length of n random phases exceeds 0.9 with
@@ -32,10 +33,11 @@ struct EvenBursts {
     std::string words(const std::vector<Note>& notes) const;
 };
 
-/// Runs of at least four bursts of the same keys at an even distance. Throws Cancelled.
-std::vector<EvenBursts> evenBurstsOf(const HeardSound& sound, const std::vector<Note>& notes, double tuningCents);
+/// Runs of at least four bursts of the same keys, at an even distance or at any, as a gate with a rhythm, or a strong
+/// tremolo of voices that beat, makes them; beside such a run one of three bursts counts too. Throws Cancelled.
+std::vector<BurstRun> burstRunsOf(const HeardSound& sound, const std::vector<Note>& notes, double tuningCents);
 
 /// Each run as one note per key, held from its first burst to its last.
-std::vector<Note> held(const std::vector<Note>& notes, std::span<const EvenBursts> runs);
+std::vector<Note> held(const std::vector<Note>& notes, std::span<const BurstRun> runs);
 
 } // namespace facet

@@ -176,10 +176,13 @@ std::vector<double> dipsBefore(const HeardSound& sound, const std::vector<NoteSp
     return dips;
 }
 
-FoundNotes lineOf(const HeardSound& sound, bool slowMovesAreKeys) {
+FoundNotes lineOf(const HeardSound& sound, const LineRead& how) {
     FoundNotes found;
+    std::vector<NoteStart> rises;
+    for (const Stroke& stroke : how.strokes) rises.push_back({stroke.seconds, true});
+    if (rises.empty()) rises = struckRises(sound, risesOf(sound));
     std::vector<NoteSpan> spans =
-        spansBetween(sound, withPitchChanges(sound, struckRises(sound, risesOf(sound)), slowMovesAreKeys), true);
+        spansBetween(sound, withPitchChanges(sound, std::move(rises), how.slowMovesAreKeys), true);
     found.confidence = sound.pitchedShare();
     placeByShift(sound, spans);
     joinContinued(spans, dipsBefore(sound, spans));
@@ -227,9 +230,9 @@ FoundNotes stretchesOf(const HeardSound& sound) {
 
 } // namespace
 
-FoundNotes notesAs(Texture texture, const HeardSound& sound, const ChordNotes& chords, bool slowMovesAreKeys) {
+FoundNotes notesAs(Texture texture, const HeardSound& sound, const ChordNotes& chords, const LineRead& how) {
     switch (texture) {
-    case Texture::line: return lineOf(sound, slowMovesAreKeys);
+    case Texture::line: return lineOf(sound, how);
     case Texture::chords: return chordsOf(chords);
     case Texture::oneSound: return oneSoundOf(sound, chords);
     case Texture::noise: return stretchesOf(sound);

@@ -3,8 +3,10 @@
 
 #include "core/analysis/notes/chord_notes.h"
 #include "core/analysis/notes/heard_sound.h"
+#include "core/analysis/notes/strokes.h"
 #include "core/performance/performance.h"
 
+#include <span>
 #include <string>
 
 namespace facet {
@@ -39,6 +41,13 @@ enum class Texture {
     noise,    ///< nothing that has keys
 };
 
+/// Ways to read a line where more than one is likely.
+struct LineRead {
+    bool slowMovesAreKeys = false; ///< the line moves to another key where its pitch moves slowly by a tone or less, in
+                                   ///< place of a bend
+    std::span<const Stroke> strokes; ///< where there are any its notes begin there, in place of rises of the level
+};
+
 /// The notes of a sound taken for something. Of `line`: a note begins where the level rises anew or the pitch moves to
 /// another key, and ends where its fitted envelope lets go. Of `chords`: those between two rises, a proposal, and
 /// `problem` says so. Of `oneSound`: the same, the lowest of each. Of `noise`: one note for each stretch of sound, on
@@ -46,9 +55,8 @@ enum class Texture {
 /// loudest note is 100, 2 for each dB and 8 for each octave of the spectral centroid beyond what follows the key
 /// (common practice, no source). Repeats of an echo, and bursts behind a gate, are notes here.
 /// `chords`: what chordsIn() found in the same sound; a line does without.
-/// `slowMovesAreKeys`: a line moves to another key where its pitch moves slowly by a tone or less, in place of a bend.
 /// Throws Cancelled.
-FoundNotes notesAs(Texture texture, const HeardSound& sound, const ChordNotes& chords, bool slowMovesAreKeys = false);
+FoundNotes notesAs(Texture texture, const HeardSound& sound, const ChordNotes& chords, const LineRead& how = {});
 
 /// Draws swells, slides and bends of a line into its notes, once it is decided which there are. Throws Cancelled.
 void finishLine(const HeardSound& sound, FoundNotes& found);

@@ -7,6 +7,7 @@
 #include "core/analysis/notes/note_starts.h"
 #include "core/analysis/notes/one_sound.h"
 #include "core/analysis/notes/repeats.h"
+#include "core/analysis/notes/strokes.h"
 #include "core/analysis/notes/struck_chords.h"
 #include "core/analysis/notes/tempo.h"
 #include "core/analysis/notes/velocity.h"
@@ -43,6 +44,12 @@ struct Candidate {
 
 /// Logarithm of the probability of an answer whose odds have this logarithm.
 double logProbability(double logOdds) { return -std::log1p(std::exp(-logOdds)); }
+
+/// Shares the weight of both between them; `logOdds` of the one.
+void decideBetween(Candidate& one, Candidate& other, double logOdds) {
+    one.weight += logProbability(logOdds);
+    other.weight += logProbability(-logOdds);
+}
 
 struct Odds {
     Texture texture;
@@ -95,7 +102,7 @@ std::vector<Odds> texturesOf(const HeardSound& sound, ChordNotes& proposed) {
 void addWithGates(const HeardSound& sound, Candidate candidate, std::vector<Candidate>& all) {
     if (candidate.found.performance.notes.empty()) return;
     const auto& notes = candidate.found.performance.notes;
-    const std::vector<EvenBursts> runs = evenBurstsOf(sound, notes, candidate.found.performance.tuningCents);
+    const std::vector<BurstRun> runs = burstRunsOf(sound, notes, candidate.found.performance.tuningCents);
     const auto finished = [&](Candidate one) {
         if (one.texture == Texture::line || one.texture == Texture::oneSound) finishLine(sound, one.found);
         return one;
@@ -107,7 +114,7 @@ void addWithGates(const HeardSound& sound, Candidate candidate, std::vector<Cand
     // All runs of one recording were made alike.
     double logOdds = 0.0;
     std::string words;
-    for (const EvenBursts& run : runs) {
+    for (const BurstRun& run : runs) {
         logOdds += run.logOdds() / static_cast<double>(runs.size());
         words += (words.empty() ? "" : " ") + run.words(notes);
     }
@@ -174,6 +181,71 @@ void addWithoutEcho(const HeardSound& sound, Candidate& candidate, std::vector<C
     addWithGates(drySound, std::move(again), all);
 }
 
+/// Logarithm of the odds that the notes of a line found by its strokes are the right ones: what wavers, beats or echoes
+/// is cut into many more by the rises of its level, and bursts behind a gate are told by their evenness.
+double oddsOfStrokes(const HeardSound& sound, const Candidate& stroked, const Candidate& usual) {
+    const auto& notes = usual.found.performance.notes;
+    if (stroked.found.performance.notes.empty() || notes.empty()) return -10.0;
+    const double share =
+        static_cast<double>(stroked.found.performance.notes.size()) / static_cast<double>(notes.size());
+    const double odds = std::clamp(8.0 * (1.0 - share) - 1.0, -2.5, 2.0);
+    const std::vector<BurstRun> runs = burstRunsOf(sound, notes, usual.found.performance.tuningCents);
+    return !runs.empty() && runs.front().even ? std::min(odds, -1.0) : odds;
+}
+
+/// Logarithm of the odds that chords were struck together, against those that each moment says: of voices that beat
+/// moments say keys that come and go between the strokes, of what moves the strokes cut it to pieces.
+double oddsOfStruckChords(const std::vector<Note>& struck, const std::vector<Note>& moments,
+                          const std::vector<Stroke>& strokes) {
+    constexpr double manyMore = 1.6, nearlyAll = 0.95;
+    constexpr double near = 0.04, inside = 0.08, shortest = 0.15; // seconds
+    if (moments.empty()) return 0.0;
+    const auto anyStroke = [&](double from, double to) {
+        return std::any_of(strokes.begin(), strokes.end(),
+                           [&](const Stroke& stroke) { return stroke.seconds > from && stroke.seconds < to; });
+    };
+    double begin = 0.0;
+    bool heldOver = false, lasting = true;
+    for (const Note& note : moments) {
+        begin += anyStroke(note.start - near, note.start + near);
+        heldOver = heldOver || anyStroke(note.start + inside, note.end - inside);
+        lasting = lasting && note.end - note.start > shortest;
+    }
+    const double count = static_cast<double>(moments.size()), times = static_cast<double>(struck.size()) / count;
+    if (times > manyMore) return -2.0;
+    if (!lasting && begin < nearlyAll * count) return 0.6;
+    return times > 1.0 && !heldOver ? 0.2 : -0.6;
+}
+
+/// Adds the same chords by what all their sound says, beside those that each moment says.
+void addStruckChords(const HeardSound& sound, const std::vector<Stroke>& strokes, Candidate& candidate,
+                     std::vector<Candidate>& all) {
+    Candidate struck{notesAs(Texture::chords, sound, struckChordsIn(sound, strokes)), candidate.texture,
+                     candidate.weight};
+    if (struck.found.performance.notes.empty()) return;
+    decideBetween(struck, candidate,
+                  oddsOfStruckChords(struck.found.performance.notes, candidate.found.performance.notes, strokes));
+    addWithGates(sound, std::move(struck), all);
+}
+
+/// Adds the other lines that are heard: with slow moves of the pitch as keys, with notes that begin at strokes, and
+/// without a clear echo.
+void addOtherLines(const HeardSound& sound, const std::vector<Stroke>& strokes, Candidate& candidate,
+                   std::vector<Candidate>& all) {
+    Candidate stepped{notesAs(Texture::line, sound, {}, {.slowMovesAreKeys = true, .strokes = {}}), Texture::line,
+                      candidate.weight};
+    if (stepped.found.performance.notes.size() > candidate.found.performance.notes.size()) {
+        decideBetween(stepped, candidate, -slowMovesAreBends);
+        addWithGates(sound, std::move(stepped), all);
+    }
+    Candidate stroked{notesAs(Texture::line, sound, {}, {.slowMovesAreKeys = false, .strokes = strokes}), Texture::line,
+                      candidate.weight};
+    decideBetween(stroked, candidate, oddsOfStrokes(sound, stroked, candidate));
+    addWithoutRepeats(sound, stroked, all);
+    addWithGates(sound, std::move(stroked), all);
+    addWithoutEcho(sound, candidate, all);
+}
+
 /// Whether two readings have the same notes: keys, and starts and ends within 30 ms.
 bool sameNotes(const std::vector<Note>& a, const std::vector<Note>& b) {
     constexpr double near = 0.03;
@@ -225,6 +297,16 @@ std::vector<Reading> ranked(std::vector<Candidate> all) {
     for (Reading& reading : readings) reading.probability /= sum;
     std::stable_sort(readings.begin(), readings.end(),
                      [](const Reading& a, const Reading& b) { return a.probability > b.probability; });
+    // What it is taken for is decided by all readings of a kind together: several ways to find chords speak for chords.
+    const auto ofKind = [&](Texture texture) {
+        double probability = 0.0;
+        for (const Reading& reading : readings) probability += reading.texture == texture ? reading.probability : 0.0;
+        return probability;
+    };
+    const auto first = std::max_element(readings.begin(), readings.end(), [&](const Reading& a, const Reading& b) {
+        return ofKind(a.texture) < ofKind(b.texture);
+    });
+    if (first != readings.end()) std::rotate(readings.begin(), first, first + 1);
     return readings;
 }
 
@@ -241,36 +323,23 @@ std::vector<Reading> readingsOf(std::span<const float> mono48k, const Task& task
         nothing.found.problem = "This recording is silent; choose another part of it.";
         return {nothing};
     }
-    std::vector<Candidate> all;
     ChordNotes chords;
     const std::vector<Odds> odds = texturesOf(sound, chords);
+    const std::vector<Stroke> strokes = strokesOf(sound);
+    std::vector<Candidate> all;
     for (const auto& [texture, weight] : odds) {
         if (weight < odds.front().weight - tooUnlikely) break;
         task.check();
         Candidate candidate{notesAs(texture, sound, chords), texture, weight};
-        if (texture == Texture::chords) {
-            const ChordNotes struck = struckChordsIn(sound);
-            const bool pieces = struck.performance.notes.size() > 1.6 * chords.performance.notes.size();
-            Candidate block{notesAs(texture, sound, struck), texture, weight + (pieces ? -2.0 : 0.1)};
-            if (!block.found.performance.notes.empty()) addWithGates(sound, std::move(block), all);
-        }
-        if (texture == Texture::line) {
-            // The other way round where the pitch moves slowly: the same notes again where it does not.
-            Candidate stepped{notesAs(texture, sound, chords, true), texture,
-                              weight + logProbability(-slowMovesAreBends)};
-            if (stepped.found.performance.notes.size() > candidate.found.performance.notes.size()) {
-                candidate.weight += logProbability(slowMovesAreBends);
-                addWithGates(sound, std::move(stepped), all);
-            }
-            addWithoutEcho(sound, candidate, all);
-        }
         if (texture == Texture::noise) {
             all.push_back(candidate);
             all.push_back({hitsOf(sound), texture, weight - noiseIsNoHits, true});
-        } else {
-            addWithoutRepeats(sound, candidate, all);
-            addWithGates(sound, std::move(candidate), all);
+            continue;
         }
+        if (texture == Texture::chords) addStruckChords(sound, strokes, candidate, all);
+        if (texture == Texture::line) addOtherLines(sound, strokes, candidate, all);
+        addWithoutRepeats(sound, candidate, all);
+        addWithGates(sound, std::move(candidate), all);
     }
     std::erase_if(all, [](const Candidate& one) { return one.found.performance.notes.empty(); });
     // Where nothing else can be read there may still be hits.

@@ -21,10 +21,12 @@ struct Reading {
 
 inline constexpr std::size_t mostReadings = 6;
 
-/// The likely readings of mono sound at 48 kHz, the likeliest first, never more than mostReadings and at least one,
-/// whose notes may be empty. They differ in what the sound is taken for (one line, chords, one inharmonic sound,
-/// noise), in whether even bursts were struck or held behind a gate, and in whether softer repeats were played or are
-/// an echo's. Any thread. Throws Cancelled.
+/// The likely readings of mono sound at 48 kHz, never more than mostReadings and at least one, whose notes may be empty:
+/// first the likeliest of the kind that all of its readings together make likeliest, then the others, the likeliest
+/// first. They differ in what the sound is taken for (one line, chords, one inharmonic sound, noise), in whether notes
+/// begin where the level rises or where the spectrum says that something is struck, in whether chords are told from each
+/// moment or from all their sound, in whether bursts of the same keys were struck or held behind a gate, and in whether
+/// softer repeats were played or are an echo's. Any thread. Throws Cancelled.
 std::vector<Reading> readingsOf(std::span<const float> mono48k, const Task& task = {});
 
 /// The notes of the likeliest reading.

@@ -1,11 +1,13 @@
 #include "core/analysis/notes/strokes.h"
 
+#include "core/analysis/notes/note_starts.h"
 #include "core/audio/recording.h"
 #include "core/dsp/fft.h"
 #include "core/dsp/window.h"
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 #include <vector>
 
 namespace facet {
@@ -24,13 +26,14 @@ constexpr double compression = 1000.0; ///< a band 60 dB below the loudest still
 
 // Of the spectra that are compared.
 constexpr int lookFrames = 8192;
-constexpr double lookStep = 0.05;          ///< seconds
+constexpr double lookStep = 0.05;           ///< seconds
 constexpr int firstBin = 4, lastBin = 1024; ///< 23 Hz to 6 kHz
 
 // What a stroke must be worth; chosen by hand on chords of known making.
 constexpr double weakest = 0.07; ///< of the strongest: weaker peaks are no strokes
 constexpr double cost = 1.4;     ///< of a stroke, as divergence of the looks it tells apart
 constexpr double worthOfStrength = 7.0;
+constexpr double longestPart = 16.0; ///< seconds: no chord is longer
 
 Spectrum magnitudesAt(RealFft& fft, const HeardSound& sound, double seconds) {
     const int size = fft.size();
@@ -146,6 +149,22 @@ private:
     std::vector<double> information_;
 };
 
+/// At the rises of the level beside them.
+std::vector<Stroke> placed(const HeardSound& sound, std::vector<Stroke> strokes) {
+    constexpr double beside = 0.045; // seconds
+    const std::vector<NoteStart> rises = risesOf(sound);
+    for (Stroke& stroke : strokes) {
+        double place = stroke.seconds, distance = beside;
+        for (const NoteStart& rise : rises)
+            if (std::abs(rise.seconds - stroke.seconds) < distance) {
+                distance = std::abs(rise.seconds - stroke.seconds);
+                place = rise.seconds;
+            }
+        stroke.seconds = place;
+    }
+    return strokes;
+}
+
 } // namespace
 
 std::vector<Stroke> strokesOf(const HeardSound& sound) {
@@ -153,7 +172,7 @@ std::vector<Stroke> strokesOf(const HeardSound& sound) {
     std::erase_if(peaks, [&](const Stroke& peak) {
         return sound.highestBetween(peak.seconds, peak.seconds + 0.1) < sound.loudest - chordRangeDb;
     });
-    if (peaks.size() < 2) return peaks;
+    if (peaks.size() < 2) return placed(sound, std::move(peaks));
     const Looks looks(sound);
     // The cheapest way to every peak: what all parts before it differ by, and what their strokes cost.
     std::vector<double> cheapest(peaks.size() + 1, 1e300);
@@ -164,6 +183,7 @@ std::vector<Stroke> strokesOf(const HeardSound& sound) {
         const double end = to < peaks.size() ? peaks[to].seconds : sound.seconds();
         const double price = to < peaks.size() ? cost - worthOfStrength * peaks[to].strength : 0.0;
         for (std::size_t from = 0; from < to; ++from) {
+            if (end - peaks[from].seconds > longestPart && from + 1 < to) continue;
             const double sum = cheapest[from] + looks.divergenceBetween(peaks[from].seconds, end) + price;
             if (sum >= cheapest[to]) continue;
             cheapest[to] = sum;
@@ -173,7 +193,7 @@ std::vector<Stroke> strokesOf(const HeardSound& sound) {
     std::vector<Stroke> strokes;
     for (std::size_t at = peaks.size(); at > 0; at = before[at]) strokes.push_back(peaks[before[at]]);
     std::reverse(strokes.begin(), strokes.end());
-    return strokes;
+    return placed(sound, std::move(strokes));
 }
 
 } // namespace facet

@@ -2,7 +2,6 @@
 
 #include "core/analysis/notes/key_releases.h"
 #include "core/analysis/notes/polyphony.h"
-#include "core/analysis/notes/strokes.h"
 #include "core/analysis/notes/tuning.h"
 #include "core/analysis/notes/velocity.h"
 
@@ -20,23 +19,9 @@ struct Struck {
     double start, until, strength;
 };
 
-/// Rises of the level are placed more exactly than those of the spectrum.
-double exactly(double stroke, const std::vector<NoteStart>& rises) {
-    constexpr double near = 0.045; // seconds
-    double best = stroke, distance = near;
-    for (const NoteStart& rise : rises)
-        if (std::abs(rise.seconds - stroke) < distance) {
-            distance = std::abs(rise.seconds - stroke);
-            best = rise.seconds;
-        }
-    return best;
-}
-
-std::vector<Struck> stretchesOf(const HeardSound& sound) {
-    const std::vector<NoteStart> rises = risesOf(sound);
+std::vector<Struck> stretchesFrom(const std::vector<Stroke>& strokes) {
     std::vector<Struck> stretches;
-    for (const Stroke& stroke : strokesOf(sound))
-        stretches.push_back({exactly(stroke.seconds, rises), 0.0, stroke.strength});
+    for (const Stroke& stroke : strokes) stretches.push_back({stroke.seconds, 0.0, stroke.strength});
     return stretches;
 }
 
@@ -95,7 +80,8 @@ bool goesOn(const HeardSound& sound, const Struck& before, const Struck& now) {
 }
 
 std::vector<Note> notesOf(const HeardSound& sound, const std::vector<Struck>& stretches, const KeyLevels& keys) {
-    constexpr double faded = 0.5; // of its level before: what rings on falls
+    constexpr double faded = 0.5;   // of its level before: what rings on falls
+    constexpr double softest = 0.3; // re the loudest key of its chord
     std::vector<Note> notes;
     for (std::size_t key = 0; key < keys.levels.front().size(); ++key) {
         double before = 0.0;
@@ -103,9 +89,10 @@ std::vector<Note> notesOf(const HeardSound& sound, const std::vector<Struck>& st
             const double level = keys.levels[i][key];
             const double loudest = *std::max_element(keys.levels[i].begin(), keys.levels[i].end());
             const double last = std::exchange(before, level);
-            if (level <= 0.0) continue;
+            if (level <= softest * loudest) continue;
             if (last > 0.0 && goesOn(sound, stretches[i - 1], stretches[i])) {
-                if (!notes.empty() && notes.back().end >= stretches[i - 1].until - 1e-9) notes.back().end = stretches[i].until;
+                if (!notes.empty() && notes.back().end >= stretches[i - 1].until - 1e-9)
+                    notes.back().end = stretches[i].until;
                 continue;
             }
             if (last > 0.0 && level < faded * last && level < faded * loudest) continue;
@@ -121,9 +108,9 @@ std::vector<Note> notesOf(const HeardSound& sound, const std::vector<Struck>& st
 
 } // namespace
 
-ChordNotes struckChordsIn(const HeardSound& sound) {
+ChordNotes struckChordsIn(const HeardSound& sound, const std::vector<Stroke>& strokes) {
     ChordNotes found;
-    std::vector<Struck> stretches = stretchesOf(sound);
+    std::vector<Struck> stretches = stretchesFrom(strokes);
     if (stretches.empty()) return found;
     findEnds(sound, stretches);
     KeyLevels keys = keysOf(sound, stretches);
