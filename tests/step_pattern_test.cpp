@@ -1,4 +1,5 @@
 // Gates with a rhythm, and what is none.
+#include "core/analysis/facets/band_levels.h"
 #include "core/analysis/facets/step_pattern.h"
 #include "core/match/proposals/measured_modulation.h"
 #include "core/analysis/profile.h"
@@ -44,7 +45,52 @@ TEST(StepPatterns, AreNotFoundInWhatIsNoGate) {
     EXPECT_TRUE(none([](double t) { return std::exp(-4.0 * std::fmod(t, 0.3)); }))
         << "struck or repeated: it only rises at once";
     EXPECT_TRUE(none([](double t) { return std::exp(-t); })) << "dies away";
-    EXPECT_FALSE(findStepPattern({}, Performance{}).found());
+    EXPECT_FALSE(findStepPattern(std::vector<float>{}, Performance{}).found());
+}
+
+/// Nine voices within 50 cents, whose partials rise and fall by themselves, behind a gain.
+Recording beating(const std::function<double(double)>& gain) {
+    return testing::soundOf(4.4, 48000, [&](double t) {
+        if (t < 0.1 || t > 4.1) return 0.0;
+        double sum = 0.0;
+        for (int voice = 0; voice < 9; ++voice)
+            sum += testing::sawAt(220.0 * std::exp2((voice - 4) * 5.7 / 1200.0), t + 0.00037 * voice * voice);
+        return 0.06 * gain(t - 0.1) * sum;
+    });
+}
+
+TEST(BandLevels, TellWhatAllBandsDoFromWhatEachDoes) {
+    const BandLevels alone(beating([](double) { return 1.0; }).channels[0]);
+    EXPECT_LT(alone.commonShare(0.2, 4.0), 0.2) << "voices that beat";
+    const BandLevels switched(beating(gateAt).channels[0]);
+    EXPECT_GT(switched.commonShare(0.2, 4.0), 0.6) << "behind a gate";
+    const Track level = switched.commonDb(0.0, 4.0);
+    EXPECT_GT(level.at(0.1 + 0.5 * step), level.at(0.1 + 1.5 * step) + 15.0f) << "an open and a closed step";
+    EXPECT_TRUE(alone.commonDb(5.0, 6.0).values.empty()) << "behind the recording";
+    EXPECT_EQ(alone.commonShare(5.0, 6.0), 0.0);
+}
+
+TEST(StepPatterns, AreFoundBehindVoicesThatBeat) {
+    const Performance played = testing::oneNote(57, 0.1, 4.1, 4.4);
+    const Profile profile = measureProfile(beating(gateAt), played);
+    const StepPattern& found = profile.motion.switched;
+    ASSERT_TRUE(found.found());
+    EXPECT_NEAR(found.stepSeconds, step, 0.002);
+    ASSERT_EQ(found.levels.size(), rhythm.size());
+    const auto first = static_cast<std::size_t>(std::lround((found.begin - 0.1) / step)) % rhythm.size();
+    for (std::size_t i = 0; i < rhythm.size(); ++i)
+        EXPECT_NEAR(found.levels[i], rhythm[(first + i) % rhythm.size()], 0.3) << i;
+    EXPECT_FALSE(measureProfile(beating([](double) { return 1.0; }), played).motion.switched.found());
+}
+
+TEST(Motion, OfATremoloIsHeardBehindVoicesThatBeat) {
+    const Performance played = testing::oneNote(57, 0.1, 4.1, 4.4);
+    const auto shaken = [](double t) { return 1.0 + 0.4 * std::sin(2.0 * 3.14159265 * 6.5 * t); };
+    const MotionProfile motion = measureProfile(beating(shaken), played).motion;
+    ASSERT_TRUE(motion.tremolo.found());
+    EXPECT_NEAR(motion.tremolo.rateHz, 6.5, 0.1);
+    EXPECT_NEAR(motion.tremolo.depth, 0.4, 0.12);
+    EXPECT_FALSE(measureProfile(beating([](double) { return 1.0; }), played).motion.tremolo.found());
 }
 
 TEST(StepPatterns, BecomeADrawnLfoThatSwitchesTheSources) {

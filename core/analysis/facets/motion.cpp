@@ -1,5 +1,6 @@
 #include "core/analysis/facets/motion.h"
 
+#include "core/analysis/facets/band_levels.h"
 #include "core/analysis/facets/beating.h"
 #include "core/audio/recording.h"
 #include "core/base/units.h"
@@ -137,6 +138,26 @@ public:
         motion_.tremoloDepthDb = tremoloDb(found);
     }
 
+    /// Of voices that beat the whole level says nothing; what moves all bands alike is a tremolo.
+    void measureCommonTremolo(const BandLevels& bands) {
+        constexpr double margin = 0.04, leastCommon = 0.2, leastDepth = 0.08;
+        constexpr double leastCycles = 4.0, shareOfOneCycle = 1.3;
+        if (bands.commonShare(start_ + margin, end_ - margin) < leastCommon) return;
+        Track level = bands.commonDb(start_ + margin, end_ - margin);
+        double mean = 0.0;
+        for (const float db : level.values) mean += gainFromDb(db) / static_cast<double>(level.values.size());
+        for (float& value : level.values) value = static_cast<float>(gainFromDb(value) / (mean + 1e-12));
+        const PeriodicChange found = findPeriodicChange(
+            level.values, level.stepSeconds,
+            {.lowestHz = 1.0, .highestHz = 20.0, .leastCycles = leastCycles, .leastConfidence = 0.2});
+        // Of a few cycles chance explains much.
+        if (!found.found() || found.depth < leastDepth || found.confidence < shareOfOneCycle / std::sqrt(found.cycles))
+            return;
+        motion_.tremolo = found;
+        fromNote(motion_.tremolo, margin);
+        motion_.tremoloDepthDb = tremoloDb(found);
+    }
+
     void measureFilter(const Track& cutoffHz) {
         if (motion_.filter.found()) return;
         constexpr double margin = 0.03;
@@ -182,6 +203,24 @@ bool soundsInChord(const Performance& performance, std::size_t index) {
     });
 }
 
+/// A stretch of the recording in which a note is held, in seconds.
+struct Held {
+    double start = 0.0, end = 0.0;
+};
+
+/// What moves all bands alike, where the whole level shows nothing: of voices that beat. `longest`: the longest note.
+void measureCommonMotion(MotionProfile& motion, std::span<const float> mono48k, const Performance& performance,
+                         const Held& longest) {
+    constexpr double switchedAlike = 0.45, edge = 0.04, behind = 0.5;
+    if (motion.tremolo.found() || motion.switched.found() || longest.end <= longest.start) return;
+    const BandLevels bands(mono48k);
+    double last = 0.0;
+    for (const Note& note : performance.notes) last = std::max(last, note.end);
+    if (bands.commonShare(longest.start + edge, longest.end - edge) > switchedAlike)
+        motion.switched = findStepPattern(bands.commonDb(0.0, last + behind), performance);
+    if (!motion.switched.found()) NoteMotion(motion, longest.start, longest.end).measureCommonTremolo(bands);
+}
+
 /// A deep gate leaves nothing to measure in between: what else moves at its rate is the gate seen again.
 void dropWhatIsTheGate(MotionProfile& motion) {
     if (!motion.tremolo.found() || motion.tremoloDepthDb <= 12.0) return;
@@ -208,11 +247,13 @@ MotionProfile measureMotion(std::span<const float> mono48k, const Performance& p
     std::stable_sort(order.begin(), order.end(),
                      [&](std::size_t a, std::size_t b) { return lengthOf(a) > lengthOf(b); });
     if (order.size() > 2) order.resize(2);
+    Held longest;
     for (std::size_t i : order) {
         task.check();
         const double start = performance.notes[i].start;
         const double end = start + lengthOf(i);
         if (end - start < 0.25) continue;
+        if (end - start > longest.end - longest.start) longest = {start, end};
         ++motion.noteCount;
         NoteMotion note(motion, start, end);
         if (!soundsInChord(performance, i)) note.measureVibratoAndDrift(pitchCents);
@@ -220,8 +261,9 @@ MotionProfile measureMotion(std::span<const float> mono48k, const Performance& p
         note.measureFilter(cutoffHz);
         note.measureBeating(mono48k, f0Hz[i], task);
     }
-    dropWhatIsTheGate(motion);
     motion.switched = findStepPattern(mono48k, performance);
+    measureCommonMotion(motion, mono48k, performance, longest);
+    dropWhatIsTheGate(motion);
     return motion;
 }
 

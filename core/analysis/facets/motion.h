@@ -25,7 +25,7 @@ struct MotionProfile {
     PeriodicChange tremolo;                ///< of the amplitude, share of its mean
     double tremoloDepthDb = notMeasurable; ///< from the loudest to the softest of a cycle
     std::vector<CurvePoint> tremoloRate;   ///< Hz over seconds of the recording; also where the rate changes
-    StepPattern switched;                     ///< of a gate with a rhythm
+    StepPattern switched;                  ///< of a gate with a rhythm
     PeriodicChange filter;                 ///< of the effective cutoff, in octaves
     double driftCents = notMeasurable;     ///< standard deviation of the pitch below 1 Hz, vibrato taken out
     double detuneCents = notMeasurable;    ///< distance of two voices that beat

@@ -115,6 +115,112 @@ Grid gridOf(const Changes& changes, double stepSeconds) {
     return best;
 }
 
+/// A level inside of notes, away from their beginnings and ends, with sums for the variance of any part of it.
+class HeldLevel {
+public:
+    HeldLevel(const Track& level, const Performance& performance) {
+        constexpr double settled = 0.04;
+        int note = 0;
+        std::size_t last = 0;
+        for (std::size_t i = 0; i < level.values.size(); ++i) {
+            const double seconds = static_cast<double>(i) * level.stepSeconds;
+            if (!isHeld(performance, seconds, settled) || begins(performance, seconds)) continue;
+            if (!seconds_.empty() && i > last + 1) ++note;
+            last = i;
+            const auto value = static_cast<double>(level.values[i]);
+            seconds_.push_back(seconds);
+            notes_.push_back(note);
+            sums_.push_back(sums_.back() + value);
+            squares_.push_back(squares_.back() + value * value);
+        }
+    }
+
+    std::size_t count() const { return seconds_.size(); }
+
+    /// Squared deviation from the mean of each step, and how many steps there are; a step ends with its note.
+    struct Deviation {
+        double squares = 0.0;
+        int steps = 0;
+    };
+    Deviation deviationOn(double step, double begin) const {
+        Deviation sum;
+        for (std::size_t from = 0; from < count();) {
+            const double line = begin + (std::floor((seconds_[from] - begin) / step) + 1.0) * step;
+            std::size_t to = from + 1;
+            while (to < count() && seconds_[to] < line && notes_[to] == notes_[from]) ++to;
+            const auto n = static_cast<double>(to - from);
+            const double mean = (sums_[to] - sums_[from]) / n;
+            sum.squares += std::max(0.0, squares_[to] - squares_[from] - n * mean * mean);
+            ++sum.steps;
+            from = to;
+        }
+        return sum;
+    }
+
+private:
+    std::vector<double> seconds_, sums_{0.0}, squares_{0.0};
+    std::vector<int> notes_; ///< which of them an instant belongs to
+};
+
+/// The grid between whose lines the level hardly moves.
+Grid gridByLevels(const Track& level, const Performance& performance) {
+    constexpr double leastDb = 5.0, leastExplained = 0.85;
+    constexpr double independent = 0.02; // seconds after which a level says something new
+    constexpr double leastSeconds = 0.5;
+    const HeldLevel held(level, performance);
+    const auto count = static_cast<double>(held.count());
+    if (count * level.stepSeconds < leastSeconds) return {};
+    const double all = held.deviationOn(1e6, 0.0).squares;
+    if (all < leastDb * leastDb * count) return {};
+    const double facts = count * level.stepSeconds / independent;
+    Grid best;
+    double most = 0.0, left = all;
+    const auto keep = [&](double step, double begin) {
+        const HeldLevel::Deviation deviation = held.deviationOn(step, begin);
+        const double told =
+            0.5 * facts * std::log(all / (deviation.squares + 1e-9 * all)) - 0.5 * deviation.steps * std::log(facts);
+        if (told <= most) return;
+        most = told;
+        left = deviation.squares;
+        best = {step, begin};
+    };
+    constexpr int places = 24;
+    for (double step = shortestStep; step < longestStep; step *= 1.004)
+        for (int p = 0; p < places; ++p) keep(step, step * p / places);
+    if (!isMeasured(best.step)) return {};
+    const Grid rough = best;
+    for (double step = 0.994 * rough.step; step < 1.006 * rough.step; step *= 1.0005)
+        for (int p = -12; p <= 12; ++p) keep(step, rough.begin + rough.step * p / 96.0);
+    return left < (1.0 - leastExplained) * all ? best : Grid{};
+}
+
+/// The shortest round that repeats about as well as any, averaged over its repeats; empty where none does.
+std::vector<double> roundOf(const std::vector<double>& shares, double alike) {
+    constexpr double certainlyAlike = 0.1, asWell = 1.3;
+    std::vector<std::vector<double>> rounds;
+    std::vector<double> apart;
+    for (std::size_t round : {2, 3, 4, 6, 8, 12, 16, 24, 32}) {
+        if (2 * round > shares.size() + round / 4) break;
+        std::vector<double>& means = rounds.emplace_back(round, 0.0);
+        for (std::size_t i = 0; i < shares.size(); ++i) {
+            const std::size_t repeats = (shares.size() - i % round + round - 1) / round;
+            means[i % round] += shares[i] / static_cast<double>(repeats);
+        }
+        double& sum = apart.emplace_back(0.0);
+        for (std::size_t i = 0; i < shares.size(); ++i)
+            sum += std::abs(shares[i] - means[i % round]) / static_cast<double>(shares.size());
+    }
+    if (rounds.empty()) return {};
+    const double best = *std::min_element(apart.begin(), apart.end());
+    const double most = std::min(alike, std::max(certainlyAlike, asWell * best));
+    for (std::size_t i = 0; i < rounds.size(); ++i)
+        if (apart[i] <= most) return rounds[i];
+    return {};
+}
+
+/// `alike`: by how much amplitudes of rounds may differ in the mean, as shares of the full one.
+StepPattern patternOn(const Grid& grid, const Track& level, const Performance& performance, double alike);
+
 } // namespace
 
 StepPattern findStepPattern(std::span<const float> mono48k, const Performance& performance) {
@@ -123,7 +229,17 @@ StepPattern findStepPattern(std::span<const float> mono48k, const Performance& p
     double lowest = 127.0;
     for (const Note& note : performance.notes) lowest = std::min(lowest, 1.0 * note.key);
     const Track level = levelTrack(mono48k, std::clamp(1.2 / hzFromKey(lowest), 0.006, 0.02));
-    const Grid grid = gridOf(changesOf(level, performance), level.stepSeconds);
+    return patternOn(gridOf(changesOf(level, performance), level.stepSeconds), level, performance, 0.1);
+}
+
+StepPattern findStepPattern(const Track& levelDb, const Performance& performance) {
+    if (performance.notes.empty()) return {};
+    return patternOn(gridByLevels(levelDb, performance), levelDb, performance, 0.17);
+}
+
+namespace {
+
+StepPattern patternOn(const Grid& grid, const Track& level, const Performance& performance, double alike) {
     if (!isMeasured(grid.step)) return {};
     double first = 1e9, last = 0.0;
     for (const Note& note : performance.notes) {
@@ -150,24 +266,8 @@ StepPattern findStepPattern(std::span<const float> mono48k, const Performance& p
         shares.push_back(gainFromDb(std::max(-60.0, heard[i] - *std::max_element(from, to))));
     }
     if (shares.size() < 4) return {};
-    // The shortest round that repeats, or all of it.
     StepPattern pattern{grid.step, begin, {}};
-    for (std::size_t round : {2, 3, 4, 6, 8, 12, 16, 24, 32}) {
-        if (2 * round > shares.size() + round / 4) break;
-        std::vector<double> means(round, 0.0);
-        std::vector<int> counts(round, 0);
-        for (std::size_t i = 0; i < shares.size(); ++i) {
-            means[i % round] += shares[i];
-            ++counts[i % round];
-        }
-        for (std::size_t i = 0; i < round; ++i) means[i] /= std::max(1, counts[i]);
-        double apart = 0.0;
-        for (std::size_t i = 0; i < shares.size(); ++i)
-            apart += std::abs(shares[i] - means[i % round]) / static_cast<double>(shares.size());
-        if (apart > 0.1) continue;
-        pattern.levels = means;
-        break;
-    }
+    pattern.levels = roundOf(shares, alike);
     if (pattern.levels.empty()) {
         if (shares.size() > mostSteps) return {};
         pattern.levels = shares;
@@ -177,5 +277,7 @@ StepPattern findStepPattern(std::span<const float> mono48k, const Performance& p
     for (double& share : pattern.levels) share = std::clamp(share / *high, 0.0, 1.0);
     return pattern;
 }
+
+} // namespace
 
 } // namespace facet

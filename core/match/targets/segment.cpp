@@ -15,15 +15,18 @@ constexpr double beforeNote = 0.02; ///< seconds
 
 TimeSpan mostInformativeSpan(const MatchTarget& target, double longest) {
     constexpr double behind = 0.3, perOther = 0.15; // seconds that another key or loudness is worth
+    // What runs on through all notes, a gate, a slow filter, a chorus, stands where it is only from the beginning on.
+    constexpr double soon = 0.4, ofBeginning = 0.5;
     TimeSpan best{0.0, target.performance.seconds()};
     double most = -1.0;
     const Performance counted = attendedNotes(target.performance, target.leftOut);
     for (const Note& first : counted.notes) {
-        const double from = std::max(0.0, first.start - beforeNote), to = from + longest;
-        double sounding = 0.0, last = from;
+        const bool fromBeginning = first.start < soon;
+        const double from = fromBeginning ? 0.0 : first.start - beforeNote, to = from + longest;
+        double sounding = fromBeginning ? ofBeginning : 0.0, last = from;
         std::set<int> keys, loudnesses;
         for (const Note& note : counted.notes) {
-            if (note.start < first.start || note.start > to - 0.1) continue;
+            if (note.start < from || note.start > to - 0.1) continue;
             sounding += std::min(note.end, to) - note.start;
             last = std::max(last, std::min(note.end + behind, to));
             keys.insert(note.key);

@@ -6,7 +6,7 @@
 namespace facet {
 
 /// The most informative part of at most so many seconds: long notes, and notes of different keys and loudness. It
-/// begins a moment before a note, and ends behind its last.
+/// begins a moment before a note, or with the recording where a note soon follows, and ends behind its last.
 TimeSpan mostInformativeSpan(const MatchTarget& target, double longest);
 
 /// What lies between two instants, with the notes that sound there.
