@@ -6,6 +6,7 @@
 #include "core/prior/element_odds.h"
 #include "core/prior/sound_summary.h"
 #include "core/match/proposals/added_element.h"
+#include "core/match/evidence/motion_odds.h"
 #include "core/match/evidence/story_odds.h"
 #include "core/match/search/score.h"
 #include "core/performance/midi_file.h"
@@ -152,6 +153,11 @@ TEST(ElementOdds, AreKnownBetterOnceThePartialsTellWhatTheCutoffFollows) {
     EXPECT_LT(both.of(Element::keyTracking), 0.0) << "it makes up for other things as often";
     EXPECT_GT(both.of(Element::keyTracking), none.of(Element::keyTracking) + 0.8);
     EXPECT_EQ(both.of(Element::reverb), before.of(Element::reverb)) << "of that they tell nothing";
+    MotionProfile motion;
+    EXPECT_EQ(withMeasuredMotion(before, motion).of(Element::tremolo), before.of(Element::tremolo));
+    motion.tremolo.rateHz = 6.0;
+    EXPECT_GT(withMeasuredMotion(before, motion).of(Element::tremolo), 1.0) << "a tremolo that was measured";
+    EXPECT_FALSE(withMeasuredMotion(ElementOdds{}, motion).known()) << "where nothing is known nothing is made up";
     EXPECT_EQ(withStories(before, {}).of(Element::keyTracking), before.of(Element::keyTracking));
     EXPECT_EQ(withStories(before, told(1.0, 0.5, false)).of(Element::keyTracking), before.of(Element::keyTracking));
 }

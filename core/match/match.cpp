@@ -4,6 +4,7 @@
 #include "core/base/error.h"
 #include "core/engine/render.h"
 #include "core/match/element_evidence.h"
+#include "core/match/evidence/motion_odds.h"
 #include "core/match/search/curves.h"
 #include "core/match/search/finalists.h"
 #include "core/match/search/search.h"
@@ -166,7 +167,8 @@ bool mayBeHeldCoarsely(const ElementOdds& odds) {
 
 /// Of what is attended to of a target.
 ElementOdds oddsOf(const PreparedTarget& target) {
-    return elementOdds(attended(target.reference, target.attention), target.performance);
+    return withMeasuredMotion(elementOdds(attended(target.reference, target.attention), target.performance),
+                              target.profile.motion);
 }
 
 } // namespace

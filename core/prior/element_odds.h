@@ -18,6 +18,10 @@ public:
 
     bool known() const { return known_; }
     double of(Element element) const { return logarithms_[static_cast<std::size_t>(element)]; }
+    /// Another source of knowledge: the logarithm of the odds of one element.
+    void set(Element element, double logarithm) {
+        logarithms_[static_cast<std::size_t>(element)] = static_cast<float>(logarithm);
+    }
     /// 0 … 1. A half where nothing is known.
     double probabilityOf(Element element) const;
 

@@ -6,17 +6,14 @@ namespace facet {
 
 ElementOdds withStories(const ElementOdds& before, const std::vector<SourceFilterFit>& stories) {
     if (!before.known() || stories.empty() || !stories.front().filtered) return before;
-    std::array<float, elementCount> logarithms{};
-    for (int e = 0; e < elementCount; ++e)
-        logarithms[static_cast<std::size_t>(e)] = static_cast<float>(before.of(static_cast<Element>(e)));
+    ElementOdds after = before;
     const auto weigh = [&](Element element, double share, double perUnit, double law, double offset) {
-        logarithms[static_cast<std::size_t>(element)] =
-            static_cast<float>(share * before.of(element) + perUnit * law + offset);
+        after.set(element, share * before.of(element) + perUnit * law + offset);
     };
     const MeasuredCourse& cutoff = stories.front().cutoff;
     weigh(Element::velocityToFilter, 0.59, 2.4, std::clamp(cutoff.velocity, 0.0, 1.2), -0.64);
     weigh(Element::keyTracking, 0.7, 2.66, std::clamp(cutoff.perOctave, 0.0, 0.4), -1.31);
-    return ElementOdds(logarithms);
+    return after;
 }
 
 } // namespace facet

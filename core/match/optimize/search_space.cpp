@@ -15,6 +15,8 @@ bool isHeard(const Patch& patch, const Patch::Module& module, const ParameterDes
     if (!identifiable.width && d.facets == facetBit(Facet::width)) return false;
     if (!identifiable.keys && d.field.find("key") != d.field.npos) return false;
     if (!identifiable.velocities && d.field.find("velocity") != d.field.npos) return false;
+    if (!identifiable.newKeyTracking && d.field == "key_tracking" && patch.value({module.path, "key_tracking"}) == 0.0)
+        return false;
     if (module.kind != ModuleKind::source) return true;
     if (d.field == "blend") return patch.value({module.path, "blend"}) > 0.0; // a second shape is a structure
     if (d.field == "phase") return patch.value({module.path, "phase_random"}) == 0.0;

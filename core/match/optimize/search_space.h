@@ -13,6 +13,9 @@ struct Identifiable {
     bool width = true;      ///< they have two channels that differ
     bool keys = true;       ///< their notes differ by at least three semitones
     bool velocities = true; ///< and by at least five in velocity
+    /// A filter that does not follow the keys may begin to. Otherwise it follows them only where a hypothesis lets it:
+    /// as one value more it takes up a little of whatever is wrong.
+    bool newKeyTracking = true;
 };
 
 /// Coordinates in [0, 1] on each parameter's own scale. Only what can be heard takes part: nothing of a

@@ -28,6 +28,13 @@ bool SearchInputs::isNoiseForTone(const Patch& patch) const {
     });
 }
 
+Identifiable SearchInputs::movable() const {
+    constexpr double unlikely = -1.4; // log odds
+    Identifiable movable = identifiable;
+    movable.newKeyTracking = !odds->known() || odds->of(Element::keyTracking) > unlikely;
+    return movable;
+}
+
 double SearchInputs::logOddsAgainst(const Patch& patch) const {
     if (!odds->known()) return 0.0;
     std::set<Element> elements;

@@ -23,6 +23,8 @@ struct SearchInputs {
     /// on parts of it share it.
     std::shared_ptr<ElementOdds> odds = std::make_shared<ElementOdds>();
 
+    /// What a refinement may move: what is identifiable, less what the recording is unlikely to have.
+    Identifiable movable() const;
     const PreparedTarget& whole() const { return wholes.front(); }
     const Profile& profile() const { return whole().profile; }
     /// Whether a patch cannot be how the recording was made: noise alone, where a pitch is heard clearly. Shaped noise

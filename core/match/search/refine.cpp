@@ -18,7 +18,7 @@ std::vector<Refinement> refineRange(SearchState& state, const Evaluator& evaluat
                                     const LinearRefit* jacobian) {
     std::vector<Refinement> some;
     for (std::size_t k = begin; k < end; ++k)
-        some.emplace_back(candidates[k].patch, limits(k), state.inputs.identifiable, iterations, jacobian);
+        some.emplace_back(candidates[k].patch, limits(k), state.inputs.movable(), iterations, jacobian);
     refineTogether(
         some, [&](const std::vector<Patch>& patches) { return evaluator.residuals(patches); },
         [&](std::size_t count) { return evaluator.affords(count); }, state.inputs.settings.threads);
@@ -83,7 +83,7 @@ void keepDifferent(std::vector<Candidate>& candidates, std::size_t most, int ofE
 }
 
 std::vector<Patch> scattered(SearchState& state, const Patch& patch, double deviation, int count) {
-    const SearchSpace space(patch, state.inputs.settings.limits, state.inputs.identifiable);
+    const SearchSpace space(patch, state.inputs.settings.limits, state.inputs.movable());
     std::vector<Patch> patches;
     for (int i = 0; i < count; ++i) {
         Eigen::VectorXd position = space.positionOf(patch);

@@ -168,7 +168,7 @@ bool polish(SearchState& state, const Evaluator& evaluator) {
     constexpr double deviation = 0.06;
     constexpr int generations = 25;
     const Candidate before = state.leaderboard.best();
-    const SearchSpace space(before.patch, state.inputs.settings.limits, state.inputs.identifiable);
+    const SearchSpace space(before.patch, state.inputs.settings.limits, state.inputs.movable());
     const int most = generations * (4 + static_cast<int>(3.0 * std::log(std::max(2, space.size()))));
     evolve(
         [&](const std::vector<Eigen::VectorXd>& points) {
