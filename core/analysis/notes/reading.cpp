@@ -238,12 +238,17 @@ void addOtherLines(const HeardSound& sound, const std::vector<Stroke>& strokes, 
         decideBetween(stepped, candidate, -slowMovesAreBends);
         addWithGates(sound, std::move(stepped), all);
     }
+    const std::size_t before = all.size();
+    addWithoutEcho(sound, candidate, all);
+    const Repeats repeats = repeatsAmong(candidate.found.performance.notes);
+    // Where an echo is taken out the notes that are left are not the ones to be compared with.
+    const bool echoes = all.size() > before || (repeats.found() && repeats.logOdds() > 0.0);
     Candidate stroked{notesAs(Texture::line, sound, {}, {.slowMovesAreKeys = false, .strokes = strokes}), Texture::line,
                       candidate.weight};
-    decideBetween(stroked, candidate, oddsOfStrokes(sound, stroked, candidate));
+    const double odds = oddsOfStrokes(sound, stroked, candidate);
+    decideBetween(stroked, candidate, echoes ? std::min(odds, -1.0) : odds);
     addWithoutRepeats(sound, stroked, all);
     addWithGates(sound, std::move(stroked), all);
-    addWithoutEcho(sound, candidate, all);
 }
 
 /// Whether two readings have the same notes: keys, and starts and ends within 30 ms.
