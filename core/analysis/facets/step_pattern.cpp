@@ -219,26 +219,6 @@ std::vector<double> roundOf(const std::vector<double>& shares, double alike) {
 }
 
 /// `alike`: by how much amplitudes of rounds may differ in the mean, as shares of the full one.
-StepPattern patternOn(const Grid& grid, const Track& level, const Performance& performance, double alike);
-
-} // namespace
-
-StepPattern findStepPattern(std::span<const float> mono48k, const Performance& performance) {
-    if (performance.notes.empty()) return {};
-    // Smooth over a period of the lowest note, no more: edges shall stay edges.
-    double lowest = 127.0;
-    for (const Note& note : performance.notes) lowest = std::min(lowest, 1.0 * note.key);
-    const Track level = levelTrack(mono48k, std::clamp(1.2 / hzFromKey(lowest), 0.006, 0.02));
-    return patternOn(gridOf(changesOf(level, performance), level.stepSeconds), level, performance, 0.1);
-}
-
-StepPattern findStepPattern(const Track& levelDb, const Performance& performance) {
-    if (performance.notes.empty()) return {};
-    return patternOn(gridByLevels(levelDb, performance), levelDb, performance, 0.17);
-}
-
-namespace {
-
 StepPattern patternOn(const Grid& grid, const Track& level, const Performance& performance, double alike) {
     if (!isMeasured(grid.step)) return {};
     double first = 1e9, last = 0.0;
@@ -279,5 +259,19 @@ StepPattern patternOn(const Grid& grid, const Track& level, const Performance& p
 }
 
 } // namespace
+
+StepPattern findStepPattern(std::span<const float> mono48k, const Performance& performance) {
+    if (performance.notes.empty()) return {};
+    // Smooth over a period of the lowest note, no more: edges shall stay edges.
+    double lowest = 127.0;
+    for (const Note& note : performance.notes) lowest = std::min(lowest, 1.0 * note.key);
+    const Track level = levelTrack(mono48k, std::clamp(1.2 / hzFromKey(lowest), 0.006, 0.02));
+    return patternOn(gridOf(changesOf(level, performance), level.stepSeconds), level, performance, 0.1);
+}
+
+StepPattern findStepPattern(const Track& levelDb, const Performance& performance) {
+    if (performance.notes.empty()) return {};
+    return patternOn(gridByLevels(levelDb, performance), levelDb, performance, 0.17);
+}
 
 } // namespace facet

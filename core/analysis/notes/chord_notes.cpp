@@ -86,7 +86,6 @@ namespace {
 constexpr double halfWindow = 0.085; ///< seconds, half of what a spectrum sees
 constexpr double shortestStep = 0.1; ///< seconds from look to look
 constexpr double mostLooks = 150.0;  ///< in a long recording they lie farther apart
-constexpr double strikesAll = 0.8;   ///< share of the bands that rise where what sounded is struck again
 
 /// Sound between two rises, and when it is looked at.
 struct Stretch {
@@ -103,10 +102,7 @@ std::vector<Stretch> stretchesBetween(const HeardSound& sound, const std::vector
         const double start = rises[s].seconds, next = s + 1 < rises.size() ? rises[s + 1].seconds : sound.seconds();
         const float top = sound.highestBetween(start, next);
         if (top < sound.loudest - chordRangeDb) continue;
-        double end = next;
-        while (end > start + shortestFoundNote && !(sound.coarse.at(end - 0.005) > top - 30.0f)) end -= 0.005;
-        const double gate = gateOf(sound, start, next);
-        const double until = isMeasured(gate) ? std::clamp(gate, start + shortestFoundNote, end) : end;
+        const double until = heldUntil(sound, start, next);
         stretches.push_back({start, next, until, instants.size(), 0});
         for (double t = std::min(start + halfWindow, 0.5 * (start + until)); t < until; t += stepOf(sound))
             instants.push_back(t);
@@ -209,7 +205,7 @@ private:
         notes_.push_back({.start = start,
                           .end = until,
                           .key = keys_.lowestKey + static_cast<int>(key_),
-                          .velocity = std::clamp(100.0 + velocityPerDb * 20.0 * std::log10(level), 20.0, 127.0)});
+                          .velocity = velocityOfLevel(level)});
         sounds_ = true;
     }
 

@@ -21,8 +21,8 @@ namespace {
 constexpr std::size_t fewestBursts = 4, fewestUneven = 3;
 constexpr double evenness = 0.12, lateness = 0.18; ///< share of a step by which a burst may lie beside the grid
 constexpr double tuningReachHz = 0.4;              ///< around the measured pitch
-constexpr double coherent = 0.9;
-constexpr double slowestGate = 1.5; ///< Hz; slower bursts are notes to anybody
+constexpr double coherent = 0.9;                   ///< mean resultant length from which phases lie on one line
+constexpr double slowestGate = 1.5;                ///< Hz; slower bursts are notes to anybody
 
 /// Notes that begin together.
 struct Burst {

@@ -30,6 +30,16 @@ double gateOf(const HeardSound& sound, double start, double next) {
                   next, sound.coarse);
 }
 
+double heldUntil(const HeardSound& sound, double start, double next) {
+    constexpr double step = 0.005; // seconds
+    constexpr float fadedDb = 30.0f;
+    const float top = sound.highestBetween(start, next);
+    double end = next;
+    while (end > start + shortestFoundNote && !(sound.coarse.at(end - step) > top - fadedDb)) end -= step;
+    const double gate = gateOf(sound, start, next);
+    return isMeasured(gate) ? std::clamp(gate, start + shortestFoundNote, end) : end;
+}
+
 std::vector<NoteEnd> endsOf(const HeardSound& sound, const std::vector<NoteSpan>& spans) {
     std::vector<NoteEnd> ends;
     for (std::size_t i = 0; i < spans.size(); ++i) {

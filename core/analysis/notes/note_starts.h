@@ -23,6 +23,9 @@ std::vector<NoteStart> struckRises(const HeardSound& sound, std::vector<NoteStar
 /// most where a note is struck, few where what sounds already beats.
 double shareOfBandsRising(const HeardSound& sound, double seconds);
 
+/// That share where what sounded before is struck again.
+inline constexpr double strikesAll = 0.8;
+
 /// All places where notes of one voice may begin, in order: `rises`, key changes without a rise (legato), and slides
 /// that are too fast for the pitch tracker. `slowToo`: slow moves of a tone or less are keys too, not bends. Throws
 /// Cancelled.

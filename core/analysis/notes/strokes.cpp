@@ -16,7 +16,7 @@ namespace {
 
 using Spectrum = std::vector<double>;
 
-// Of the flux: bands of a half-tone from 30 Hz on, every 10 ms.
+// Of the flux: bands of a quarter tone from 30 Hz on, every 10 ms.
 constexpr int fluxFrames = 2048;
 constexpr double fluxStep = 0.01; ///< seconds
 constexpr int fluxLag = 3;        ///< steps

@@ -14,7 +14,7 @@ struct Stroke {
 };
 
 /// Where many partials rise at once, or what sounds from there on has another spectrum than what sounded before; in
-/// order. Rises are the peaks of the spectral flux between bands of a half-tone, each compared with the loudest of its
+/// order. Rises are the peaks of the spectral flux between bands of a quarter tone, each compared with the loudest of its
 /// neighbors some frames before, so that vibrato does not count (S. Böck, G. Widmer, "Maximum filter vibrato
 /// suppression for onset detection", DAFx 2013). Which of them begin a chord is chosen for all at once: by how strong
 /// they are, and by how much less the spectra of a part differ from their mean when it is cut there, as

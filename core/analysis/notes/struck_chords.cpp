@@ -1,6 +1,7 @@
 #include "core/analysis/notes/struck_chords.h"
 
 #include "core/analysis/notes/key_releases.h"
+#include "core/analysis/notes/note_starts.h"
 #include "core/analysis/notes/polyphony.h"
 #include "core/analysis/notes/tuning.h"
 #include "core/analysis/notes/velocity.h"
@@ -26,15 +27,9 @@ std::vector<Struck> stretchesFrom(const std::vector<Stroke>& strokes) {
 }
 
 void findEnds(const HeardSound& sound, std::vector<Struck>& stretches) {
-    for (std::size_t i = 0; i < stretches.size(); ++i) {
-        Struck& one = stretches[i];
-        const double next = i + 1 < stretches.size() ? stretches[i + 1].start : sound.seconds();
-        const float top = sound.highestBetween(one.start, next);
-        double end = next;
-        while (end > one.start + shortestFoundNote && !(sound.coarse.at(end - 0.005) > top - 30.0f)) end -= 0.005;
-        const double gate = gateOf(sound, one.start, next);
-        one.until = isMeasured(gate) ? std::clamp(gate, one.start + shortestFoundNote, end) : end;
-    }
+    for (std::size_t i = 0; i < stretches.size(); ++i)
+        stretches[i].until =
+            heldUntil(sound, stretches[i].start, i + 1 < stretches.size() ? stretches[i + 1].start : sound.seconds());
 }
 
 KeyLevels keysOf(const HeardSound& sound, const std::vector<Struck>& stretches) {
@@ -75,34 +70,40 @@ std::ptrdiff_t soundingIn(const std::vector<double>& levels) {
 
 /// Whether keys may go on over a stroke: nothing dips before it, and only some bands rise.
 bool goesOn(const HeardSound& sound, const Struck& before, const Struck& now) {
-    constexpr double strikesAll = 0.8; // share of the bands
     return before.until > now.start - 2.0 * togetherWithin && shareOfBandsRising(sound, now.start) < strikesAll;
 }
 
-std::vector<Note> notesOf(const HeardSound& sound, const std::vector<Struck>& stretches, const KeyLevels& keys) {
+/// The notes of one key. `goOn`: of each stretch whether keys may go on from the one before.
+void addNotesOf(std::size_t key, const std::vector<Struck>& stretches, const KeyLevels& keys,
+                const std::vector<bool>& goOn, std::vector<Note>& notes) {
     constexpr double faded = 0.5;   // of its level before: what rings on falls
     constexpr double softest = 0.3; // re the loudest key of its chord
-    std::vector<Note> notes;
-    for (std::size_t key = 0; key < keys.levels.front().size(); ++key) {
-        double before = 0.0;
-        for (std::size_t i = 0; i < stretches.size(); ++i) {
-            const double level = keys.levels[i][key];
-            const double loudest = *std::max_element(keys.levels[i].begin(), keys.levels[i].end());
-            const double last = std::exchange(before, level);
-            if (level <= softest * loudest) continue;
-            if (last > 0.0 && goesOn(sound, stretches[i - 1], stretches[i])) {
-                if (!notes.empty() && notes.back().end >= stretches[i - 1].until - 1e-9)
-                    notes.back().end = stretches[i].until;
-                continue;
-            }
-            if (last > 0.0 && level < faded * last && level < faded * loudest) continue;
-            const double velocity = 100.0 + velocityPerDb * 20.0 * std::log10(level);
-            notes.push_back({.start = stretches[i].start,
-                             .end = stretches[i].until,
-                             .key = keys.lowestKey + static_cast<int>(key),
-                             .velocity = std::clamp(velocity, 20.0, 127.0)});
+    bool sounds = false;            // the last of the notes is this key's, and held
+    double before = 0.0;
+    for (std::size_t i = 0; i < stretches.size(); ++i) {
+        const double level = keys.levels[i][key], last = std::exchange(before, level);
+        const double loudest = *std::max_element(keys.levels[i].begin(), keys.levels[i].end());
+        const bool heldBefore = std::exchange(sounds, false);
+        if (level <= softest * loudest) continue;
+        if (last > 0.0 && goOn[i]) {
+            sounds = heldBefore;
+            if (sounds) notes.back().end = stretches[i].until;
+            continue;
         }
+        if (last > 0.0 && level < faded * last && level < faded * loudest) continue;
+        notes.push_back({.start = stretches[i].start,
+                         .end = stretches[i].until,
+                         .key = keys.lowestKey + static_cast<int>(key),
+                         .velocity = velocityOfLevel(level)});
+        sounds = true;
     }
+}
+
+std::vector<Note> notesOf(const HeardSound& sound, const std::vector<Struck>& stretches, const KeyLevels& keys) {
+    std::vector<bool> goOn(1, false);
+    for (std::size_t i = 1; i < stretches.size(); ++i) goOn.push_back(goesOn(sound, stretches[i - 1], stretches[i]));
+    std::vector<Note> notes;
+    for (std::size_t key = 0; key < keys.levels.front().size(); ++key) addNotesOf(key, stretches, keys, goOn, notes);
     return notes;
 }
 
