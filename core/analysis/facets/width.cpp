@@ -11,7 +11,7 @@ namespace facet {
 
 namespace {
 
-constexpr int size = 8192;
+constexpr int frameSize = 8192;
 constexpr int lowestBand = -16; ///< 25 Hz
 constexpr int highestBand = 12; ///< 16 kHz
 constexpr double countedRangeDb = 50.0;
@@ -44,14 +44,14 @@ WidthProfile measureWidth(const Recording& recording, const Task& task) {
         profile.sideDb = quietestSideDb;
         return profile;
     }
-    RealFft left(size);
-    RealFft right(size);
-    const auto& window = hannWindow(size);
-    const double binHz = static_cast<double>(recording.rateHz) / size;
+    RealFft left(frameSize);
+    RealFft right(frameSize);
+    const auto& window = hannWindow(frameSize);
+    const double binHz = static_cast<double>(recording.rateHz) / frameSize;
     std::vector<Sums> sums(highestBand - lowestBand + 1);
-    for (int begin = -size / 2; begin < recording.frameCount(); begin += size / 2) {
+    for (int begin = -frameSize / 2; begin < recording.frameCount(); begin += frameSize / 2) {
         task.check();
-        for (int i = 0; i < size; ++i) {
+        for (int i = 0; i < frameSize; ++i) {
             const int at = begin + i;
             const bool inside = at >= 0 && at < recording.frameCount();
             const auto k = static_cast<std::size_t>(i);

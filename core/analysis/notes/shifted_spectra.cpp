@@ -19,8 +19,8 @@ namespace facet {
 namespace {
 
 constexpr int perSemitone = 5;
-constexpr int lowestKey = 24, octaves = 9;
-constexpr int places = 12 * octaves * perSemitone;
+constexpr int lowestKey = 24, octavesHeard = 9;
+constexpr int places = 12 * octavesHeard * perSemitone;
 constexpr int keyCount = 73; ///< keys that a note may have, from the lowest on
 constexpr int farthest = 36; ///< semitones between two spans that are compared
 constexpr float tallestDb = 25.0f;
