@@ -153,24 +153,21 @@ std::vector<Reading> readingsHeard(const Listening& options) {
     return readingsOf(monoMix(atRate(partOf(options).recording, analysisRateHz)));
 }
 
+Facet facetOfWord(std::string name) {
+    std::transform(name.begin(), name.end(), name.begin(), [](unsigned char c) { return std::tolower(c); });
+    for (int f = 0; f < facetCount; ++f) {
+        std::string label(labelOf(static_cast<Facet>(f)));
+        label[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(label[0])));
+        if (label == name) return static_cast<Facet>(f);
+    }
+    throw Error(fmt::format(
+        "There is no facet “{}”; they are pitch, level, harmonics, brightness, noise, motion, width and space.", name));
+}
+
 FacetWeights weightsWithout(const std::string& names) {
     FacetWeights weights = equalWeights;
     std::stringstream list(names);
-    for (std::string name; std::getline(list, name, ',');) {
-        std::transform(name.begin(), name.end(), name.begin(), [](unsigned char c) { return std::tolower(c); });
-        bool known = false;
-        for (int f = 0; f < facetCount; ++f) {
-            std::string label(labelOf(static_cast<Facet>(f)));
-            label[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(label[0])));
-            if (label != name) continue;
-            weights[static_cast<std::size_t>(f)] = 0.0;
-            known = true;
-        }
-        if (!known)
-            throw Error(fmt::format(
-                "There is no facet “{}”; they are pitch, level, harmonics, brightness, noise, motion, width and space.",
-                name));
-    }
+    for (std::string name; std::getline(list, name, ',');) weights[static_cast<std::size_t>(facetOfWord(name))] = 0.0;
     return weights;
 }
 

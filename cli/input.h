@@ -50,6 +50,8 @@ std::vector<Reading> readingsHeard(const Listening& options);
 std::pair<double, double> parsePair(const std::string& text, const char* option);
 /// What is wrong with a pair, as CLI11 asks; empty when nothing is.
 std::string problemOfPair(const std::string& text);
+/// "brightness" → the facet. Throws Error for a name that is none.
+Facet facetOfWord(std::string name);
 /// "space,width" → those facets weigh nothing. Throws Error for a name that is no facet.
 FacetWeights weightsWithout(const std::string& names);
 

@@ -1,4 +1,4 @@
-// match, bank, moves: what comes closer to a recording.
+// match, bank: what comes closest to a recording.
 #include "cli/commands.h"
 #include "cli/input.h"
 #include "core/analysis/profile.h"
@@ -13,7 +13,6 @@
 #include "core/match/proposals/added_element.h"
 #include "core/match/report.h"
 #include "core/match/starts/estimate.h"
-#include "core/match/suggest/next_moves.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/value_text.h"
 #include "core/performance/midi_file.h"
@@ -272,66 +271,6 @@ void addBank(CLI::App& app) {
         if (terminal) fmt::print(stderr, "\n");
         bank.save(options->out); // says so when it cannot be kept
         fmt::print("{}: {} sounds\n", options->out, bank.size());
-    });
-}
-
-void addMoves(CLI::App& app) {
-    struct Options : Listening {
-        std::string patch, without, out;
-        std::vector<std::string> locks;
-        int take = 0;
-        int threads = hardwareThreads();
-        bool progress = false;
-    };
-    const auto options = std::make_shared<Options>();
-    auto* command = app.add_subcommand("moves", "Say which changes of a patch bring it closer to a recording");
-    command->add_option("REF", options->reference, "The recording")->required();
-    command->add_option("--patch", options->patch, "Patch file; the empty patch when not given");
-    options->addTo(*command);
-    command->add_option("--lock", options->locks, "Address of a parameter to leave alone; may be repeated")
-        ->allow_extra_args(false);
-    command->add_option("--without", options->without, "Facets set aside, for example space,width");
-    command->add_option("--take", options->take, "Which of the moves to take, 1 for the first; with --out")
-        ->check(CLI::Range(1, 5));
-    command->add_option("--out", options->out, "Patch file to write with that move taken");
-    command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
-    command->add_flag("--progress", options->progress, "The first, rough list on stderr");
-    command->callback([options] {
-        MoveSettings settings;
-        settings.weights = weightsWithout(options->without);
-        settings.threads = options->threads;
-        const StopOnSignal signals;
-        const Heard heard = hear(*options);
-        if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
-        const Patch patch = options->patch.empty() ? Patch() : readPatch(options->patch);
-        for (const std::string& text : options->locks) {
-            const Address address = Address::parse(text);
-            patch.descriptor(address); // says so when there is no such parameter
-            settings.limits.locks.insert(address);
-        }
-        const auto profile = std::make_shared<const Profile>(
-            measureProfile(heard.recording, heard.performance, {.source = nullptr, .threads = options->threads}));
-        const MoveFinder finder({{std::make_shared<const Recording>(heard.recording), profile, heard.performance}});
-        const auto begin = std::chrono::steady_clock::now();
-        const auto print = [](std::FILE* file, const NextMoves& moves) {
-            for (const Move& move : moves.best)
-                fmt::print(file, "{}: {} {:.0f} → {:.0f}, whole {:.0f} → {:.0f}\n", move.what, labelOf(move.facet),
-                           move.facetBefore, move.facetAfter, moves.before, move.likeness);
-        };
-        const NextMoves moves =
-            finder.find(patch, settings, {.stop = signals.token(), .progress = {}}, [&](const NextMoves& list) {
-                if (list.complete || !options->progress) return;
-                const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-                fmt::print(stderr, "After {:.1f} s and {} changes:\n", seconds, list.tried);
-                print(stderr, list);
-            });
-        if (moves.best.empty()) fmt::print("No single change brings it closer; it is {:.0f} alike.\n", moves.before);
-        print(stdout, moves);
-        if (options->take == 0) return;
-        if (static_cast<std::size_t>(options->take) > moves.best.size())
-            throw Error(fmt::format("There are only {} moves to take.", moves.best.size()));
-        if (options->out.empty()) throw Error("Say with --out where to write the patch.");
-        writePatch(options->out, moves.best[static_cast<std::size_t>(options->take - 1)].patch);
     });
 }
 

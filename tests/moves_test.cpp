@@ -65,8 +65,8 @@ TEST_F(NextMove, NamesAndMendsAValue) {
     EXPECT_TRUE(best.what.starts_with("Filter cutoff 2.6 kHz → ")) << best.what;
     EXPECT_GT(best.likeness, 97.0);
     EXPECT_GT(best.likeness, moves.before + 5.0);
-    EXPECT_GT(best.facetAfter, best.facetBefore);
-    for (std::size_t i = 1; i < moves.best.size(); ++i) EXPECT_LE(moves.best[i].likeness, moves.best[i - 1].likeness);
+    EXPECT_GT(best.facets.front().after, best.facets.front().before);
+    for (std::size_t i = 1; i < moves.best.size(); ++i) EXPECT_LE(moves.best[i].worth, moves.best[i - 1].worth);
     EXPECT_LE(moves.best.size(), settings.most);
 }
 

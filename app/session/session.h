@@ -9,6 +9,7 @@
 #include "app/session/document/take_keeper.h"
 #include "app/session/listening/listening.h"
 #include "app/session/listening/playback.h"
+#include "app/session/matching/build_controller.h"
 #include "app/session/matching/elements_controller.h"
 #include "app/session/matching/match_controller.h"
 #include "app/session/matching/next_moves_controller.h"
@@ -59,6 +60,7 @@ public:
     VariationsController variations;
     NextMovesController nextMoves;
     ElementsController elements;
+    BuildController build;
 };
 
 } // namespace facet

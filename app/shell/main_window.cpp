@@ -2,6 +2,7 @@
 
 #include "app/models/comparison_model.h"
 #include "app/session/session.h"
+#include "app/views/build/build_page.h"
 #include "app/views/listening/changes_dialog.h"
 #include "app/views/facets/facet_list.h"
 #include "app/views/facets/facet_plot.h"
@@ -123,6 +124,8 @@ void MainWindow::makePages(QWidget* body) {
     search_ = new SearchView(session_.document, session_.patch, session_.bank, session_.matching, session_.variations,
                              session_.elements, session_.messages, pages_);
     pages_->addWidget(search_);
+    build_ = new BuildPage(session_.build, pages_);
+    pages_->addWidget(build_);
     piece_ = new PiecePage(session_.document, session_.piece, session_.listening, session_.playback, pages_);
     pages_->addWidget(piece_);
     connect(piece_, &PiecePage::backingWanted, this, &MainWindow::openBacking);
@@ -189,13 +192,14 @@ QWidget* MainWindow::makeHeader() {
             [this](int index) { session_.document.selectCue(cues_->itemData(index).toULongLong()); });
     layout->addWidget(cues_);
     layout->addSpacing(8);
-    const char* const pageKeys[] = {"F2", "F4", "F5", "F6", "F7", "Shift+F7"};
+    const char* const pageKeys[] = {"F2", "F4", "F5", "F6", "F7", "Shift+F6", "Shift+F7"};
     int page = 0;
     for (const auto& [id, name] : {std::pair{"reference", tr("Reference")},
                                    {"notes", tr("Notes")},
                                    {"facets", tr("Facets")},
                                    {"patch", tr("Patch")},
                                    {"search", tr("Search")},
+                                   {"build", tr("Build")},
                                    {"piece", tr("Piece")}}) {
         auto* tab = new QPushButton(name, header);
         tab->setObjectName("tab");
@@ -211,7 +215,7 @@ QWidget* MainWindow::makeHeader() {
     matchButton_ = new QPushButton(tr("Match"), header);
     matchButton_->setObjectName("primary");
     matchButton_->setToolTip(tr("Search for a patch that sounds alike (Ctrl+M)"));
-    matchButton_->setMinimumWidth(112);
+    matchButton_->setMinimumWidth(96);
     connect(matchButton_, &QPushButton::clicked, this, [this] {
         session_.matching.state().running ? session_.matching.stop() : session_.matching.start(search_->seconds());
     });
@@ -386,11 +390,12 @@ void MainWindow::refreshResults() {
 
 void MainWindow::chooseFacet(Facet facet) {
     answers_->show(facet);
+    moves_->offer(facet, patch_->chosen());
     refreshResults();
 }
 
 bool MainWindow::showView(const QString& id) {
-    const QStringList ids{"reference", "notes", "facets", "patch", "search", "piece"};
+    const QStringList ids{"reference", "notes", "facets", "patch", "search", "build", "piece"};
     for (int i = 0; i < facetCount; ++i) {
         const auto facet = static_cast<Facet>(i);
         const std::string_view label = labelOf(facet);
@@ -403,6 +408,15 @@ bool MainWindow::showView(const QString& id) {
         patch_->open(id.mid(6).toStdString());
         return patch_->chosen() == id.mid(6).toStdString() && showView("patch");
     }
+    // "build/2": at that step; "build/2/hand": to be set by ear.
+    if (id.startsWith("build/")) {
+        const QStringList parts = id.split('/');
+        bool isNumber = false;
+        const int step = parts[1].toInt(&isNumber);
+        if (!isNumber || !showView("build")) return false;
+        build_->open(step, parts.size() > 2 && parts[2] == "hand");
+        return true;
+    }
     if (id == "elements") {
         search_->showElements();
         return showView("search");
@@ -412,6 +426,7 @@ bool MainWindow::showView(const QString& id) {
     pages_->setCurrentIndex(static_cast<int>(index));
     mirror_->setMaximumHeight(id == "patch" ? shortMirror : QWIDGETSIZE_MAX); // a patch needs the room
     for (auto& [tabId, tab] : tabs_) tab->setChecked(tabId == id);
+    if (id == "facets") moves_->offer(facets_->chosen(), patch_->chosen());
     if (id == "piece") piece_->lanes().setFocus(); // not one of its fields: Space plays
     return true;
 }

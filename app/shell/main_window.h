@@ -32,6 +32,7 @@ class NotesPage;
 class PatchView;
 class PiecePage;
 class ReferencePage;
+class BuildPage;
 class SearchView;
 class Session;
 struct Excerpt;
@@ -46,7 +47,7 @@ class MainWindow : public QMainWindow {
 public:
     explicit MainWindow(Session& session);
 
-    /// "reference", "notes", "facets", "patch", "search", "piece", a facet by its name, or "patch/" and the path of a
+    /// "reference", "notes", "facets", "patch", "search", "build", "piece", a facet by its name, or "patch/" and the path of a
     /// module whose line is to be open. False for an unknown id.
     bool showView(const QString& id);
     /// Applies the dark or light theme to the whole program.
@@ -123,6 +124,7 @@ private:
     AnswerView* answers_;
     PatchView* patch_;
     SearchView* search_;
+    BuildPage* build_;
     PiecePage* piece_;
     KeyboardStrip* keyboard_;
     TransportBar* transport_;

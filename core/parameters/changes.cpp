@@ -73,7 +73,10 @@ std::vector<PatchChange> changesBetween(const Patch& before, const Patch& after)
         for (std::size_t i = 0; i < fields.size(); ++i) {
             if (module.values[i] == was->values[i]) continue;
             const Address address{module.path, std::string(fields[i].field)};
-            changes.push_back({Kind::value, module.path, address.field, name + " " + inSmallLetters(fields[i].label),
+            const std::string label(fields[i].label);
+            const bool named = label.starts_with(name); // "Layer pan" of a layer
+            changes.push_back({Kind::value, module.path, address.field,
+                               named ? label : name + " " + inSmallLetters(label),
                                textOf(before.shownDescriptor(address), was->values[i]),
                                textOf(after.shownDescriptor(address), module.values[i])});
         }

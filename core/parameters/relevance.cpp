@@ -153,6 +153,7 @@ bool matters(const Patch& patch, const Patch::Module& module, const ParameterDes
     }
     case ModuleKind::layer:
         if (d.field == "routing") return patch.find(module.path + "/filter:b") != nullptr;
+        if (d.field == "feedback") return anyFilterOn(patch, module.path); // around filters, not by itself
         if (d.field == "send") return anySend(patch);
         if (d.field == "drive") return Values(patch, module)("drive_curve") >= 0.5;
         if (d.field == "velocity_scale") return Values(patch, module)("velocity") > 0.0;

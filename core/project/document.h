@@ -1,6 +1,7 @@
 // The document: a project with its cues, excerpts and takes, as immutable values that share what is equal.
 #pragma once
 
+#include "core/parameters/build_plan.h"
 #include "core/parameters/patch.h"
 #include "core/parameters/search_limits.h"
 #include "core/project/backing.h"
@@ -33,6 +34,7 @@ struct Take {
     int engineVersion = 0;
     bool starred = false;
     std::optional<BlindResult> blind{};
+    BuildPlan build{}; ///< how its build is told; no steps: as it is found
 };
 
 /// How a cue takes part in the piece.
@@ -61,6 +63,8 @@ struct Cue {
     double focusLowHz = 0.0;  ///< heard, compared and searched is only what lies between; 0: from the bottom
     double focusHighHz = 0.0; ///< 0: to the top
     FacetWeights facetWeights = equalWeights; ///< in the likeness of the whole
+    std::set<std::string> declinedMoves;      ///< ideas that next moves do not propose any more
+    BuildPlan build{}; ///< how the build of the patch is told; no steps: as it is found
     PiecePart part{};
     /// The patch that is heard in the piece.
     const Patch& patchInPiece() const;

@@ -108,6 +108,21 @@ Excerpt excerptFrom(const Json& json, const AudioSource& audio) {
     return e;
 }
 
+Json buildJson(const BuildPlan& plan) {
+    Json steps = Json::array();
+    for (const PlannedStep& step : plan.steps)
+        steps.push_back({{"parts", step.parts}, {"title", step.title}, {"text", step.text}, {"hidden", step.hidden}});
+    return steps;
+}
+
+BuildPlan buildFrom(const Json& json) {
+    BuildPlan plan;
+    for (const Json& step : json)
+        plan.steps.push_back({step.at("parts").get<std::vector<std::string>>(), step.value("title", ""),
+                              step.value("text", ""), step.value("hidden", false)});
+    return plan;
+}
+
 Json takeJson(const Take& t) {
     const Json blind = t.blind ? Json{{"trials", t.blind->trials}, {"right", t.blind->right}} : Json(nullptr);
     return {{"id", t.id},
@@ -118,7 +133,8 @@ Json takeJson(const Take& t) {
             {"likeness", t.likeness ? Json(*t.likeness) : Json(nullptr)},
             {"kept_at", t.keptAt},
             {"engine_version", t.engineVersion},
-            {"starred", t.starred}};
+            {"starred", t.starred},
+            {"build", buildJson(t.build)}};
 }
 
 Take takeFrom(const Json& json) {
@@ -131,6 +147,7 @@ Take takeFrom(const Json& json) {
     t.keptAt = json.value("kept_at", std::int64_t{0});
     t.engineVersion = json.value("engine_version", 0);
     t.starred = json.value("starred", false);
+    t.build = buildFrom(json.value("build", Json::array()));
     if (const auto blind = json.find("blind_test"); blind != json.end() && !blind->is_null())
         t.blind = BlindResult{blind->at("trials"), blind->at("right")};
     return t;
@@ -182,6 +199,8 @@ Json cueJson(const Cue& cue) {
     for (const auto& [address, range] : cue.ranges) json["ranges"][address.text()] = {range.first, range.second};
     json["ruled_out"] = wordsOf(cue.ruledOut);
     json["insisted"] = wordsOf(cue.insisted);
+    json["declined_moves"] = cue.declinedMoves;
+    json["build"] = buildJson(cue.build);
     json["excerpts"] = Json::array();
     for (const auto& e : cue.excerpts) json["excerpts"].push_back(excerptJson(*e));
     json["takes"] = Json::array();
@@ -214,6 +233,8 @@ Cue cueFrom(const Json& json, const AudioSource& audio) {
             cue.ranges[Address::parse(address)] = {range.at(0).get<double>(), range.at(1).get<double>()};
     cue.ruledOut = elementsFrom(json, "ruled_out");
     cue.insisted = elementsFrom(json, "insisted");
+    cue.declinedMoves = json.value("declined_moves", std::set<std::string>());
+    cue.build = buildFrom(json.value("build", Json::array()));
     for (const Json& e : json.at("excerpts"))
         cue.excerpts.push_back(std::make_shared<const Excerpt>(excerptFrom(e, audio)));
     for (const Json& t : json.at("takes")) cue.takes.push_back(std::make_shared<const Take>(takeFrom(t)));

@@ -34,8 +34,10 @@ Take TakeKeeper::takeOf(const Patch& patch, Document& document, const QString& n
     take.keptAt =
         std::chrono::duration_cast<std::chrono::seconds>(std::chrono::system_clock::now().time_since_epoch()).count();
     take.engineVersion = engineVersion;
-    if (document_.cue() && document_.cue()->patch.soundsLike(patch))
+    if (document_.cue() && document_.cue()->patch.soundsLike(patch)) {
+        take.build = document_.cue()->build;
         if (const auto likeness = currentLikeness_()) take.likeness = *likeness;
+    }
     return take;
 }
 
@@ -77,6 +79,7 @@ void TakeKeeper::restore(std::uint64_t id) {
     Cue changed = *document_.cue();
     keepBefore(after, changed, tr("“%1”").arg(QString::fromStdString(take->name)));
     changed.patch = take->patch;
+    changed.build = take->build;
     changed.chosenTake = id;
     document_.push(tr("Go back to take"), withCue(after, std::move(changed)));
 }
@@ -91,6 +94,7 @@ void TakeKeeper::branch(std::uint64_t id) {
                       .arg(QString::fromStdString(document_.cue()->name), QString::fromStdString(take->name))
                       .toStdString();
     branch.patch = take->patch;
+    branch.build = take->build;
     branch.takes = {std::make_shared<const Take>(*take)};
     branch.chosenTake = id;
     after.activeCue = branch.id;

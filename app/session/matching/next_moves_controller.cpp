@@ -60,6 +60,9 @@ void NextMovesController::look() {
     settings.limits = current->limits();
     settings.weights = current->facetWeights;
     settings.threads = hardwareThreads();
+    settings.declined = current->declinedMoves;
+    settings.facet = facet_;
+    if (current->patch.find(module_)) settings.module = module_;
     // The one in view first; it is looked at even when it does not count.
     std::vector<MoveTarget> targets;
     Hasher key;
@@ -84,6 +87,7 @@ void NextMovesController::look() {
                  finder_ = std::make_unique<MoveFinder>(targets);
                  finderKey_ = key;
              }
+             finder_->prepare(settings.threads, task);
              finder_->find(patch, settings, task, publish);
          },
          [this](const NextMoves& moves) {
@@ -103,6 +107,33 @@ void NextMovesController::take(int index) {
     if (index < 0 || index >= static_cast<int>(moves_.best.size()) || !document_.cue()) return;
     const Move move = moves_.best[static_cast<std::size_t>(index)];
     patch_.setPatch(QString::fromStdString(move.what), move.patch);
+}
+
+void NextMovesController::decline(int index) {
+    if (index < 0 || index >= static_cast<int>(moves_.best.size()) || !document_.cue()) return;
+    const Move move = moves_.best[static_cast<std::size_t>(index)];
+    listening_.hearOther({});
+    document_.editCue(tr("Not this move"), [&](Cue& cue) { cue.declinedMoves.insert(move.idea); });
+    again();
+}
+
+void NextMovesController::forgetDeclined() {
+    if (!document_.cue() || document_.cue()->declinedMoves.empty()) return;
+    document_.editCue(tr("Propose all moves"), [](Cue& cue) { cue.declinedMoves.clear(); });
+    again();
+}
+
+void NextMovesController::setFocus(std::optional<Facet> facet, const std::string& module) {
+    if (facet == facet_ && module == module_) return;
+    facet_ = facet;
+    module_ = module;
+    again();
+}
+
+void NextMovesController::again() {
+    drop();
+    emit changed();
+    look();
 }
 
 void NextMovesController::hear(int index) {

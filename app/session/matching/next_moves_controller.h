@@ -10,6 +10,8 @@
 #include <QObject>
 #include <functional>
 #include <memory>
+#include <optional>
+#include <string>
 
 namespace facet {
 
@@ -31,6 +33,14 @@ public:
     void hear(int index);
     /// Makes a move, as an edit.
     void take(int index);
+    /// Does not propose the idea of a move any more for this cue, as an edit.
+    void decline(int index);
+    /// Proposes again what was declined, as an edit.
+    void forgetDeclined();
+    /// Moves for one facet, or that change one module or what moves it; nothing and empty: all.
+    void setFocus(std::optional<Facet> facet, const std::string& module = {});
+    std::optional<Facet> facet() const { return facet_; }
+    const std::string& module() const { return module_; }
 
 signals:
     void changed();
@@ -38,6 +48,7 @@ signals:
 private:
     void look();
     void drop();
+    void again();
 
     DocumentStore& document_;
     PatchEditor& patch_;
@@ -46,6 +57,8 @@ private:
     Playback& playback_;
     std::function<bool()> searchRuns_;
     bool wanted_ = false;
+    std::optional<Facet> facet_;
+    std::string module_;
     State state_ = State::none;
     NextMoves moves_;
     std::unique_ptr<MoveFinder> finder_; ///< used by the job's thread alone

@@ -74,7 +74,7 @@ QString styleSheet(const Theme& t) {
         QToolButton#flat, QPushButton#flat { background: transparent; border: 1px solid transparent; padding: 1px 2px; }
         QToolButton#flat:focus { border-color: @reference; }
         QPushButton#side { border-radius: 13px; padding: 4px 14px; }
-        QPushButton#tab { background: transparent; border: none; border-bottom: 2px solid transparent; border-radius: 0; padding: 6px 2px; margin: 0 7px; color: @quiet; }
+        QPushButton#tab { background: transparent; border: none; border-bottom: 2px solid transparent; border-radius: 0; padding: 6px 2px; margin: 0 5px; color: @quiet; }
         QPushButton#tab:checked { color: @ink; border-bottom: 2px solid @ink; }
         QPushButton#tab:focus { border-bottom: 2px solid @reference; }
         QLineEdit, QComboBox, QAbstractSpinBox { background: @card; border: 1px solid @line; border-radius: 4px; padding: 2px 6px; selection-background-color: @reference; selection-color: @card; }

@@ -1,9 +1,13 @@
 // Next moves: the changes that bring the render closer, to hear and to take.
 #pragma once
 
+#include "core/parameters/table.h"
+
 #include <QWidget>
+#include <string>
 #include <vector>
 
+class QComboBox;
 class QLabel;
 class QToolButton;
 
@@ -13,7 +17,8 @@ class MoveRow;
 class DocumentStore;
 class NextMovesController;
 
-/// Five lines at most, the best first. Up and Down choose, Right hears it, Left what is before it, Return takes.
+/// Five moves at most, the best first, each with its reason. Up and Down choose, Right hears it, Left what is before
+/// it, Return takes it, Delete does not want to see it again. A list says what they are to be about.
 class MovesView : public QWidget {
     Q_OBJECT
 
@@ -27,6 +32,10 @@ public:
     void hear(int index);
     /// Makes a move an edit of the patch.
     void take(int index);
+    /// Does not propose it any more.
+    void decline(int index);
+    /// What the focus offers: the facet that is looked at, and the module that was opened last.
+    void offer(Facet facet, const std::string& module);
 
 protected:
     /// Looked for only while somebody sees them.
@@ -34,9 +43,16 @@ protected:
     void hideEvent(QHideEvent* event) override;
 
 private:
+    void refreshFocus();
+    void chooseFocus(int index);
+
     DocumentStore& document_;
     NextMovesController& nextMoves_;
+    Facet facet_ = Facet::pitch;
+    std::string module_;
     QLabel* title_;
+    QComboBox* focus_;
+    QToolButton* again_;
     QLabel* state_;
     std::vector<MoveRow*> rows_;
     int heard_ = -1;
@@ -49,11 +65,12 @@ class MoveRow : public QWidget {
 public:
     explicit MoveRow(QWidget* parent);
     /// `heard`: it plays in place of the patch. `best`: it stands out as the first.
-    void show(const QString& what, const QString& gain, bool heard, bool best);
+    void show(const QString& what, const QString& gain, const QString& why, bool heard, bool best);
 
 signals:
     void hearWanted();
     void takeWanted();
+    void declineWanted();
     void stepWanted(int by);
 
 protected:
@@ -64,10 +81,11 @@ protected:
     void mouseDoubleClickEvent(QMouseEvent* event) override;
 
 private:
-    QString what_, gain_;
+    QString what_, gain_, why_;
     bool best_ = false;
     QToolButton* hear_;
     QToolButton* take_;
+    QToolButton* decline_;
 };
 
 } // namespace facet

@@ -213,6 +213,7 @@ public:
             if (module.kind == ModuleKind::link) takeLink(module);
         orderLinks();
         orderSources();
+        if (!layer.filters[0].structure.on && !layer.filters[1].structure.on) layer.fedBack = false;
         // Side bands of phase and pitch go beyond any limit: what lies beyond half the rate must not fold.
         layer.doubled = std::any_of(layer.audioLinks.begin(), layer.audioLinks.end(), [](const AudioLink& link) {
             return link.to == AudioLink::To::phase || link.to == AudioLink::To::octaves;

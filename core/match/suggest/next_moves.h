@@ -1,15 +1,15 @@
 // Next moves: which change of a patch brings its render closer to the reference, tried by rendering it.
 #pragma once
 
-#include "core/analysis/profile.h"
-#include "core/audio/attention.h"
 #include "core/base/task.h"
-#include "core/compare/comparison.h"
+#include "core/match/suggest/reference_score.h"
 #include "core/parameters/patch.h"
 #include "core/parameters/search_limits.h"
 
 #include <functional>
 #include <memory>
+#include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -17,18 +17,20 @@ namespace facet {
 
 /// A proposal shown to the producer, with what it gains.
 struct Move {
-    Patch patch{};              ///< what it leads to
-    std::string what;           ///< "Filter decay 420 ms → 260 ms"
-    Facet facet = Facet::pitch; ///< that gains most
-    double facetBefore = 0.0;   ///< its likeness to the first reference
-    double facetAfter = 0.0;
-    double likeness = 0.0; ///< of the whole, over all references
+    Patch patch{};                  ///< what it leads to
+    std::string what;               ///< "Close the filter: low-pass 24 dB, 1.7 kHz → 170 Hz in 280 ms"
+    std::string why;                ///< what the recording does and the render does not; may be empty
+    std::string idea;               ///< tells it from others whatever its size; see MoveSettings::declined
+    std::vector<FacetGain> facets;  ///< those of the first reference that change, what gains most first; never empty
+    double likeness = 0.0;          ///< of the whole, over all references
+    double onceAll = notMeasurable; ///< what else the recording tells is done as well: what the move adds to that
+    double worth = 0.0;             ///< by which moves are ordered: gain in likeness, by evidence and plainness
 };
 
 /// A list of moves, best first.
 struct NextMoves {
     double before = 0.0;    ///< likeness of the patch as it stands
-    std::vector<Move> best; ///< the one that gains most first
+    std::vector<Move> best; ///< different ideas, the one that is worth most first
     bool complete = false;  ///< false: a first list, still being refined
     int tried = 0;          ///< changes rendered
 };
@@ -39,15 +41,9 @@ struct MoveSettings {
     FacetWeights weights = equalWeights;
     std::size_t most = 5; ///< moves listed
     int threads = 2;
-};
-
-/// One recording with its notes to come closer to.
-struct MoveTarget {
-    RecordingPtr reference;  ///< at any rate
-    ProfilePtr profile;      ///< of what of it counts
-    Performance performance; ///< states the reference's extent and rate
-    Attention attention{};
-    double weight = 1.0; ///< > 0, against those of the others
+    std::set<std::string> declined{}; ///< ideas that are not proposed
+    std::optional<Facet> facet{};     ///< moves by what they do to this one only
+    std::string module{};             ///< moves that change this module or what moves it only; empty: all
 };
 
 /// Holds what is needed of the references; built once for them. May be used by one thread at a time.
@@ -57,10 +53,13 @@ public:
     explicit MoveFinder(const std::vector<MoveTarget>& targets);
     ~MoveFinder();
 
-    /// Tries every proposal of the catalogue, and pairs of parameters that by their derivatives help together; looks
-    /// closer at the best of them, and ranks those by the likeness that they reach. A move gains at least a point.
-    /// `listener` gets a first list and the last one, on the calling thread; the last is returned. The patch itself is
-    /// not changed. Throws Cancelled.
+    /// Reads the first reference for what it tells of its making, which takes a second or two. Else the first list of
+    /// moves does, and waits for it. Throws Cancelled.
+    void prepare(int threads, const Task& task = {}) const;
+    /// Tries what analysis and evidence state of the first reference, a compound for each part of the signal path;
+    /// every proposal of the catalogue; and parameters that by their derivatives help together. Looks closer at the
+    /// best of them. docs/search.md says how they are ranked. `listener` gets a first list and the last one, on the
+    /// calling thread; the last is returned. The patch itself is not changed. Throws Cancelled.
     NextMoves find(const Patch& patch, const MoveSettings& settings, const Task& task = {},
                    const std::function<void(const NextMoves&)>& listener = {}) const;
 

@@ -1,0 +1,70 @@
+#include "core/match/suggest/move_plan.h"
+
+#include "core/match/evidence/motion_odds.h"
+#include "core/match/match.h"
+#include "core/match/starts/estimate.h"
+#include "core/match/starts/hypotheses.h"
+
+#include <algorithm>
+#include <set>
+
+namespace facet {
+
+namespace {
+
+/// dB that an element counts for each factor e by which it is less likely than not.
+constexpr double perLogOdds = 0.2, mostLogOdds = 3.0;
+
+double against(const Patch& patch, const ElementOdds& odds) {
+    std::set<Element> elements;
+    for (const PatchElement& each : elementsOf(patch)) elements.insert(each.element);
+    double sum = 0.0;
+    for (const Element each : elements) sum += std::clamp(-odds.of(each), 0.0, mostLogOdds);
+    return perLogOdds * sum;
+}
+
+} // namespace
+
+MovePlan measuredPlan(const Profile& profile, const Recording& reference48k, const Performance& performance,
+                      const std::function<std::vector<double>(const std::vector<Patch>&)>& losses, int threads,
+                      const Task& task) {
+    MovePlan plan;
+    if (performance.notes.empty()) return plan;
+    const ElementOdds heard = withMeasuredMotion(elementOdds(reference48k, performance), profile.motion);
+    task.check();
+    std::vector<Patch> patches;
+    for (Hypothesis& each : hypothesesFor(profile, reference48k, Patch(), threads, nullptr, heard, true, &plan.odds))
+        patches.push_back(std::move(each.patch));
+    task.check();
+    const auto bestOf = [&](const std::vector<Patch>& some) {
+        const std::vector<double> loss = losses(some);
+        std::size_t best = 0;
+        double least = 0.0;
+        for (std::size_t i = 0; i < some.size(); ++i) {
+            const double cost = loss[i] + against(some[i], plan.odds);
+            if (i > 0 && cost >= least) continue;
+            least = cost;
+            best = i;
+        }
+        return best;
+    };
+    if (patches.empty()) return plan;
+    plan.patch = patches[bestOf(patches)];
+    std::vector<Patch> rooms = withMeasuredRoom(profile, plan.patch);
+    if (rooms.empty() || !isInRoom(profile)) return plan;
+    plan.patch = rooms[bestOf(rooms)];
+    return plan;
+}
+
+MovePlan searchedPlan(const MatchTarget& target, const FacetWeights& weights, int threads, const Task& task) {
+    MatchSettings settings;
+    settings.weights = weights;
+    settings.seconds = 6.0;
+    settings.evaluations = 700;
+    settings.threads = threads;
+    MatchResult found = match({target}, settings, task);
+    task.check(); // a search that was stopped gives what it has: too little for a plan that is kept
+    return {std::move(found.best.patch), found.odds};
+}
+
+} // namespace facet
