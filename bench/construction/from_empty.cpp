@@ -1,9 +1,9 @@
 // What next moves propose from the empty patch, and where the first of them taken again and again leads, for sounds of
 // known making: figures for bench/construction/from_empty.py.
-//   build/release/bench/from_empty FOLDER SECONDS ID…
+//   build/release/bench/from_empty FOLDER SECONDS TAKEN ID…
 // FOLDER: of references.py. The notes are those of the likeliest reading. A line of JSON for each: the first list and
-// the last with the elements that each move brings and takes away, the likeness after each of at most twelve first
-// moves taken, and that of a search of SECONDS (0: none).
+// the last with the elements that each move brings and takes away, the likeness after each of at most TAKEN first moves
+// taken, and that of a search of SECONDS (0: none).
 #include "bench/construction/known_sound.h"
 #include "core/analysis/notes/reading.h"
 #include "core/audio/channels.h"
@@ -21,8 +21,6 @@
 
 namespace facet {
 namespace {
-
-constexpr int mostTaken = 12;
 
 using Clock = std::chrono::steady_clock;
 double secondsSince(Clock::time_point begin) { return std::chrono::duration<double>(Clock::now() - begin).count(); }
@@ -51,7 +49,7 @@ Json listOf(const NextMoves& moves, const Patch& from) {
     return list;
 }
 
-void run(const std::string& folder, const std::string& id, double seconds) {
+void run(const std::string& folder, const std::string& id, double seconds, int mostTaken) {
     const KnownSound known = readKnownSound(folder, id);
     Json out;
     out["id"] = id;
@@ -104,9 +102,9 @@ void run(const std::string& folder, const std::string& id, double seconds) {
 } // namespace facet
 
 int main(int argc, char** argv) {
-    if (argc < 4) return 2;
+    if (argc < 5) return 2;
     try {
-        for (int i = 3; i < argc; ++i) facet::run(argv[1], argv[i], std::atof(argv[2]));
+        for (int i = 4; i < argc; ++i) facet::run(argv[1], argv[i], std::atof(argv[2]), std::atoi(argv[3]));
     } catch (const std::exception& problem) {
         std::fprintf(stderr, "%s\n", problem.what());
         return 1;

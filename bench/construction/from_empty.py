@@ -1,7 +1,7 @@
 #!/usr/bin/python3
 """How true next moves are from the empty patch, on sounds of known making.
 
-Usage: bench/construction/from_empty.py PROGRAM FOLDER [--half tuning|sealed] [--seconds 10] [--keep FILE] [--only ID …]
+Usage: bench/construction/from_empty.py PROGRAM FOLDER [--half tuning|sealed] [--seconds 10] [--taken 12] [--keep FILE] [--only ID …]
 
 PROGRAM is build/release/bench/from_empty, FOLDER what references.py left. A move is true where the elements it brings are
 the sound's (and those it takes away are not), or where it only sets what is there: values of such an element, levels, tunings.
@@ -54,6 +54,7 @@ def main():
     parser.add_argument("folder", type=pathlib.Path)
     parser.add_argument("--half", default="tuning")
     parser.add_argument("--seconds", type=float, default=10.0)
+    parser.add_argument("--taken", type=int, default=12, help="first moves taken one after another")
     parser.add_argument("--keep", type=pathlib.Path)
     parser.add_argument("--only", nargs="*")
     options = parser.parse_args()
@@ -64,7 +65,7 @@ def main():
     rows = []
     for name in ids:
         if name not in kept:
-            run = subprocess.run([options.program, options.folder, str(options.seconds), name], capture_output=True, text=True)
+            run = subprocess.run([options.program, options.folder, str(options.seconds), str(options.taken), name], capture_output=True, text=True)
             if run.returncode or not run.stdout.strip():
                 print(f"{name}: nothing, {run.stderr.strip()}")
                 continue
