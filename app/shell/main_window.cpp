@@ -474,6 +474,14 @@ void MainWindow::showKeyboard(bool on) {
 
 // ---- events ----
 
+/// In a narrow window the pages' names matter more than a bar that says again how alike the sounds are.
+void MainWindow::resizeEvent(QResizeEvent* event) {
+    constexpr int narrow = 1120;
+    QMainWindow::resizeEvent(event);
+    likenessBar_->setVisible(width() >= narrow);
+    likenessCaption_->setVisible(width() >= narrow);
+}
+
 void MainWindow::closeEvent(QCloseEvent* event) {
     if (!confirmLosing()) {
         event->ignore();
