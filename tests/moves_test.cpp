@@ -11,6 +11,9 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <set>
+
 namespace facet {
 namespace {
 
@@ -209,6 +212,85 @@ TEST_F(NextMove, AddsWhatTheReferenceDoesPeriodically) {
     ASSERT_NE(lfo, best.modules().end()) << moves.best.front().what;
     EXPECT_NEAR(best.value({lfo->path, "rate"}), 6.0, 0.2);
     EXPECT_GT(moves.best.front().likeness, moves.before + 10.0);
+}
+
+/// The sound of a bass whose filter closes, and the empty patch.
+class MovesFromEmpty : public NextMove {
+protected:
+    static Patch right() {
+        Patch patch;
+        patch.set({"layer:a/filter:a", "on"}, 1.0);
+        patch.set(cutoff, 170.0);
+        patch.set({"layer:a/filter:a", "envelope"}, 40.0);
+        patch.set({"layer:a/envelope:filter", "attack"}, 0.0);
+        patch.set({"layer:a/envelope:filter", "decay"}, 300.0);
+        patch.set(decay, 600.0);
+        patch.set(sustain, 40.0);
+        patch.set({"layer:a/envelope:level", "release"}, 90.0);
+        return patch;
+    }
+    MovesFromEmpty() : NextMove(right()) {}
+};
+
+TEST_F(MovesFromEmpty, BeginWithWhatTheRecordingTells) {
+    const NextMoves moves = from(Patch());
+    ASSERT_GE(moves.best.size(), 2u);
+    const auto closes = std::find_if(moves.best.begin(), moves.best.end(), [](const Move& each) {
+        return each.what.starts_with("Close the filter: low-pass");
+    });
+    ASSERT_NE(closes, moves.best.end());
+    EXPECT_LT(closes - moves.best.begin(), 2) << moves.best.front().what;
+    EXPECT_NE(closes->why.find("cutoff"), std::string::npos) << closes->why;
+    EXPECT_TRUE(isMeasured(closes->onceAll));
+    EXPECT_GT(closes->onceAll, 5.0);
+    EXPECT_GE(closes->facets.size(), 1u);
+    std::set<std::string> ideas;
+    for (const Move& move : moves.best) {
+        EXPECT_TRUE(ideas.insert(move.idea).second) << "one idea twice: " << move.idea;
+        EXPECT_EQ(move.what.find("feedback"), std::string::npos) << "around filters that are off nothing feeds back";
+        EXPECT_EQ(move.what.find("transpose"), std::string::npos) << move.what;
+        EXPECT_FALSE(move.facets.empty());
+    }
+}
+
+TEST_F(MovesFromEmpty, WhatWasDeclinedIsNotProposedAgain) {
+    const NextMoves all = from(Patch());
+    ASSERT_FALSE(all.best.empty());
+    settings.declined = {all.best.front().idea};
+    const NextMoves others = from(Patch());
+    for (const Move& move : others.best) EXPECT_NE(move.idea, all.best.front().idea) << move.what;
+}
+
+TEST_F(MovesFromEmpty, CanBeAboutOneFacetOrOneModule) {
+    settings.facet = Facet::level;
+    const NextMoves level = from(Patch());
+    ASSERT_FALSE(level.best.empty());
+    for (const Move& move : level.best)
+        EXPECT_TRUE(std::any_of(move.facets.begin(), move.facets.end(), [](const FacetGain& each) {
+            return each.facet == Facet::level && each.after > each.before;
+        })) << move.what;
+    settings.facet.reset();
+    settings.module = "layer:a/envelope:level";
+    const NextMoves envelope = from(Patch());
+    ASSERT_FALSE(envelope.best.empty());
+    for (const Move& move : envelope.best) {
+        bool touches = false;
+        for (const Address& address : changedAddresses(Patch(), move.patch))
+            touches = touches || address.module == settings.module;
+        EXPECT_TRUE(touches) << move.what;
+    }
+}
+
+TEST_F(MovesFromEmpty, OneAfterAnotherLeadNearTheSound) {
+    Patch patch;
+    double likeness = 0.0;
+    for (int taken = 0; taken < 6 && likeness < 92.0; ++taken) {
+        const NextMoves moves = from(patch);
+        if (moves.best.empty()) break;
+        patch = moves.best.front().patch;
+        likeness = moves.best.front().likeness;
+    }
+    EXPECT_GT(likeness, 85.0);
 }
 
 TEST_F(NextMove, SeveralExcerptsAreRankedTogetherByWeight) {

@@ -36,11 +36,14 @@ Document demoDocument() {
     take.likeness = 71.25;
     take.starred = true;
     take.patch.set({"layer:a/source:a", "wave"}, 3.0);
+    take.build.steps = {{{"sources", "filter"}, "First", "What is heard ♯", false}, {{"level"}, "", "", true}};
     cue.takes = {std::make_shared<const Take>(take)};
     cue.locks = {{"layer:a/filter:a", "cutoff"}};
     cue.ranges = {{{"layer:a/filter:a", "resonance"}, {-3.0, 12.0}}};
     cue.ruledOut = {Element::fm, Element::ring};
     cue.insisted = {Element::otherSource};
+    cue.declinedMoves = {"+chorus", "interval"};
+    cue.build.steps = {{{"delay:a"}, "", "", false}};
     cue.loopBegin = 0.25;
     cue.loopEnd = 0.5;
     return withCue(document, std::move(cue));
@@ -117,6 +120,9 @@ TEST(ProjectFiles, BringEverythingBack) {
         << "the original bytes are kept";
     ASSERT_EQ(loaded.document.active()->excerpt()->corrected().notes.size(), 1u);
     EXPECT_EQ(loaded.document.active()->takes[0]->patch.value({"layer:a/source:a", "wave"}), 3.0);
+    EXPECT_EQ(loaded.document.active()->takes[0]->build, document.active()->takes[0]->build);
+    EXPECT_EQ(loaded.document.active()->build, document.active()->build);
+    EXPECT_EQ(loaded.document.active()->declinedMoves, document.active()->declinedMoves);
 }
 
 TEST(ProjectFiles, DamageIsRefusedAndNothingIsLost) {

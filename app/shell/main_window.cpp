@@ -36,6 +36,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QMimeData>
+#include <QPlainTextEdit>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QStackedWidget>
@@ -54,7 +55,8 @@ constexpr int shortMirror = 132;
 bool isTyping() {
     const QWidget* focus = QApplication::focusWidget();
     return qobject_cast<const QLineEdit*>(focus) || qobject_cast<const QAbstractSpinBox*>(focus) ||
-           QApplication::activeModalWidget() || QApplication::activePopupWidget();
+           qobject_cast<const QPlainTextEdit*>(focus) || QApplication::activeModalWidget() ||
+           QApplication::activePopupWidget();
 }
 
 } // namespace

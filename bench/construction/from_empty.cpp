@@ -10,6 +10,7 @@
 #include "core/base/error.h"
 #include "core/base/json.h"
 #include "core/base/parallel.h"
+#include "core/match/evidence/motion_odds.h"
 #include "core/match/match.h"
 #include "core/match/suggest/move_words.h"
 #include "core/match/suggest/next_moves.h"
@@ -31,12 +32,15 @@ Json wordsOf(const std::set<Element>& elements) {
     return words;
 }
 
-Json listOf(const NextMoves& moves, const Patch& from) {
+Json listOf(const NextMoves& moves, const Patch& from, const ElementOdds& odds) {
     Json list = Json::array();
     for (const Move& move : moves.best) {
         Json one;
         one["what"] = move.what;
         one["why"] = move.why;
+        double likely = 1.0;
+        for (const Element each : elementsBeyond(move.patch, from)) likely = std::min(likely, odds.probabilityOf(each));
+        one["likely"] = likely;
         one["adds"] = wordsOf(elementsBeyond(move.patch, from));
         one["removes"] = wordsOf(elementsBeyond(from, move.patch));
         Json changed = Json::array();
@@ -65,6 +69,8 @@ void run(const std::string& folder, const std::string& id, double seconds, int m
     const MoveFinder finder({{std::make_shared<const Recording>(known.recording), profile, performance}});
     finder.prepare(threads);
     out["preparing"] = secondsSince(begin);
+    const ElementOdds odds =
+        withMeasuredMotion(elementOdds(atRate(known.recording, analysisRateHz), performance), profile->motion);
     MoveSettings settings;
     settings.threads = threads;
     Patch patch;
@@ -74,11 +80,11 @@ void run(const std::string& folder, const std::string& id, double seconds, int m
         const NextMoves moves = finder.find(patch, settings, {}, [&](const NextMoves& list) {
             if (list.complete || k > 0) return;
             out["first seconds"] = secondsSince(begin);
-            out["first"] = listOf(list, patch);
+            out["first"] = listOf(list, patch, odds);
         });
         if (k == 0) {
             out["seconds"] = secondsSince(begin);
-            out["list"] = listOf(moves, patch);
+            out["list"] = listOf(moves, patch, odds);
             chain.push_back(moves.before);
         }
         if (moves.best.empty()) break;

@@ -14,8 +14,6 @@ namespace facet {
 
 namespace {
 
-constexpr double silentDb = -60.0;
-
 double rounded(const ParameterDescriptor& d, double value) {
     if (d.isDiscrete() || value == 0.0) return value;
     switch (d.unit) {
@@ -116,7 +114,7 @@ private:
     }
 
     bool onlyMoves(const std::string& source) const {
-        return value(source, "level") <= silentDb && firstLink(source) != nullptr;
+        return value(source, "level") <= silentSourceDb && firstLink(source) != nullptr;
     }
     std::vector<const Patch::Module*> heardSources(std::string_view layer) const {
         std::vector<const Patch::Module*> heard;

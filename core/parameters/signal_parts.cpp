@@ -10,7 +10,6 @@ namespace facet {
 namespace {
 
 constexpr std::string_view firstLayer = "layer:a";
-constexpr double silentDb = -60.0;
 
 template <typename Enum> bool hasChoice(const Patch& patch, const Address& address, Enum value) {
     return patch.value(address) == static_cast<double>(value);
@@ -95,7 +94,8 @@ private:
     /// own.
     PartName ofSource(const Patch::Module& module) const {
         const bool moves = findLink([&](const ModuleData& link) { return link.from == module.path; }) != nullptr;
-        if (moves && patch_.value({module.path, "level"}) <= silentDb) return {PartPlace::modulation, "modulation"};
+        if (moves && patch_.value({module.path, "level"}) <= silentSourceDb)
+            return {PartPlace::modulation, "modulation"};
         const bool noise = hasChoice(patch_, {module.path, "wave"}, Wave::noise);
         if (noise && !onlyNoise_ && takesPart(patch_, module)) return {PartPlace::noise, "noise"};
         return {PartPlace::sources, "sources"};

@@ -35,6 +35,9 @@ enum class PartPlace : std::uint8_t {
     output ///< overall level, and what is not heard at all
 };
 
+/// Level in dB at which a source is not heard itself, but may move others.
+inline constexpr double silentSourceDb = -60.0;
+
 /// A part of one patch.
 struct SignalPart {
     PartPlace place = PartPlace::output;

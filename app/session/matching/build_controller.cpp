@@ -53,7 +53,7 @@ void BuildController::forget() {
     rendering_.cancel();
     previewing_ = false;
     hand_.reset();
-    key_ = 0;
+    key_ = expected_ = 0;
     build_ = {};
     current_ = -1;
     heard_ = Heard::step;
@@ -71,12 +71,17 @@ void BuildController::follow() {
     }
     const std::uint64_t key = keyOf(*cue, *excerpt);
     if (key == key_) return;
+    if (state_ != State::making || key != expected_) { // what is shown is of something else already
+        making_.cancel();
+        expected_ = key;
+        state_ = State::making;
+        if (!std::exchange(arranging_, false)) previewing_ = false;
+        endByHand();
+        emit changed();
+    }
     const ProfilePtr& profile = results_.state().reference.profile;
     if (!profile || !results_.state().comparisonIsCurrent || searchRuns_()) return; // comes again when it is compared
     key_ = key;
-    state_ = State::making;
-    endByHand();
-    emit changed();
     const std::uint64_t reference = ResultsController::profileKeyOf(*cue, *excerpt);
     const MoveTarget target{excerpt->audio, profile, excerpt->corrected(), cue->attentionTo(*excerpt)};
     making_.request({[this, target, reference, patch = cue->patch, plan = cue->build,
@@ -175,6 +180,7 @@ void BuildController::takeStep(int step) {
 // ---- arranging ----
 
 void BuildController::arrange(const QString& what, BuildPlan plan) {
+    arranging_ = true;
     document_.editCue(what, [&](Cue& cue) {
         cue.build = plan;
         for (auto& take : cue.takes)
@@ -231,7 +237,9 @@ void BuildController::setHidden(int step, bool hidden) {
     arrange(hidden ? tr("Hide step") : tr("Show step"), std::move(plan));
 }
 
-void BuildController::arrangeAnew() { arrange(tr("Arrange build anew"), {}); }
+void BuildController::arrangeAnew() {
+    if (document_.cue()) arrange(tr("Arrange build anew"), {});
+}
 
 bool BuildController::isArranged() const { return document_.cue() && !document_.cue()->build.steps.empty(); }
 

@@ -99,7 +99,9 @@ private:
     std::function<bool()> searchRuns_;
     bool wanted_ = false;
     State state_ = State::none;
-    std::uint64_t key_ = 0; ///< of what the build is of; 0: none
+    std::uint64_t key_ = 0;      ///< of what the build is of; 0: none
+    std::uint64_t expected_ = 0; ///< of what it is to be of
+    bool arranging_ = false;     ///< an edit that leaves the patch as it is, and what is heard
     Build build_;
     Patch empty_{};
     int current_ = -1;

@@ -6,11 +6,11 @@
 #include "core/match/proposals/catalogue.h"
 #include "core/match/search/score.h"
 #include "core/match/suggest/move_words.h"
+#include "core/match/suggest/plan_steps.h"
 #include "core/parameters/changes.h"
 #include "core/parameters/signal_parts.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <utility>
 
@@ -24,6 +24,7 @@ constexpr std::size_t scoredFirst = 5, scoredLater = 14;
 constexpr double leastGain = 1.0;       ///< of likeness
 constexpr double derivativeStep = 0.05; ///< largest step of a scale from which a derivative is taken
 constexpr double likenessPerDb = 5.0;   ///< of the loss, about, where much is still missing
+constexpr double nearGoal = 80.0;       ///< likeness
 constexpr double unheardDb = 1e-3;      ///< of the loss
 constexpr double farShare = 0.2;        ///< of the loss that a plan explains, from which the goal is far
 
@@ -49,7 +50,8 @@ NextMoves MoveSearch::run(const std::function<void(const NextMoves&)>& listener)
     const auto listedFirst = static_cast<std::size_t>(
         std::clamp(0.5 * firstListWithin / std::max(scoring, 1e-3), 2.0, static_cast<double>(scoredFirst)));
     tryAll(listener, listedFirst, firstListWithin - 1.2 * static_cast<double>(listedFirst) * scoring);
-    if (!reference_.isSearched) follow(reference_.searched());
+    // Near the goal single values are what is missing, which no search for a whole sound tells better.
+    if (!reference_.isSearched && now_.comparison.likeness < nearGoal) follow(reference_.searched());
     auto leading = bestOfFamilies();
     lookCloser(leading);
     // Far from the goal the plan says more than many scores, and no value needs to be right to a hair.
@@ -87,80 +89,36 @@ std::vector<double> MoveSearch::losses(const std::vector<Patch>& patches) {
     return all;
 }
 
-namespace {
-
-/// Whether two patches differ by nothing that a producer would set: where cycles begin, cents that nobody notices.
-bool isUnheard(const Patch& before, const Patch& after) {
-    constexpr double leastCents = 2.0;
-    constexpr std::array phases{"phase", "phase_random", "retrigger"};
-    return std::all_of(after.modules().begin(), after.modules().end(),
-                       [&](const auto& m) { return before.find(m.path) != nullptr; }) &&
-           [&](const std::vector<Address>& changed) {
-               return std::all_of(changed.begin(), changed.end(), [&](const Address& a) {
-                   return std::find(phases.begin(), phases.end(), a.field) != phases.end() ||
-                          (a.field == "cents" && std::abs(after.value(a) - before.value(a)) < leastCents);
-               });
-           }(changedAddresses(before, after));
-}
-
-} // namespace
-
 /// Makes each part of a plan a family of its own, and asks what it adds once all others are there.
 void MoveSearch::follow(const MovePlan& plan) {
     plan_ = &plan;
     const ProposalContext in{patch_, settings_.limits, reference_.profile};
-    struct Step {
-        const SignalPart* part;
-        Patch patch;
-    };
-    const std::vector<SignalPart> parts = partsOf(plan.patch);
-    const auto taken = [&](const Patch& onto, const SignalPart& part) -> std::optional<Patch> {
-        try {
-            Patch changed = withPartOf(onto, plan.patch, part);
-            // A second of what is there already is another idea than the plan's.
-            const bool adds = std::any_of(changed.modules().begin(), changed.modules().end(),
-                                          [&](const auto& m) { return !onto.find(m.path); });
-            if (adds && elementsBeyond(changed, onto).empty()) return std::nullopt;
-            return changed;
-        } catch (const Error&) {
-            return std::nullopt; // no room
-        }
-    };
-    std::vector<Step> steps;
-    for (const SignalPart& part : parts) {
-        if (part.place >= PartPlace::macros) continue;
-        auto changed = taken(patch_, part);
-        if (changed && !isUnheard(patch_, *changed) && keepsLimits(*changed) && in.keepsLocks(*changed) &&
-            in.keepsWishes(*changed))
-            steps.push_back({&part, std::move(*changed)});
-    }
-    const auto allBut = [&](const SignalPart* left) {
-        Patch all = patch_;
-        for (const Step& each : steps)
-            if (each.part != left)
-                if (auto more = taken(all, *each.part)) all = std::move(*more);
-        return all;
-    };
-    all_ = allBut(nullptr);
+    const PlanSteps to = stepsOf(plan, patch_, [&](const Patch& changed) {
+        return keepsLimits(changed) && in.keepsLocks(changed) && in.keepsWishes(changed);
+    });
+    all_ = to.all;
     std::vector<Patch> tried{all_};
-    for (const Step& each : steps) tried.push_back(allBut(each.part));
-    for (const Step& each : steps) tried.push_back(each.patch);
+    for (const PlanStep& each : to.steps)
+        for (const Patch* patch : {&each.rest, &each.all, &each.patch}) tried.push_back(*patch);
     const std::vector<double> loss = losses(tried);
     const double now = Loss::value(base_);
     allLoss_ = std::min(loss.front(), now);
     share_ = now > 0.0 ? 1.0 - allLoss_ / now : 0.0;
     planned_.clear(); // what an earlier plan proposed is judged by this one, as everything else is
     for (Scored& each : scored_) each.onceAll = notMeasurable;
-    for (std::size_t i = 0; i < steps.size(); ++i) {
+    for (std::size_t i = 0; i < to.steps.size(); ++i) {
+        const PlanStep& step = to.steps[i];
+        const double rest = loss[1 + 3 * i], all = loss[2 + 3 * i], alone = loss[3 + 3 * i];
         const std::size_t family = families_.size();
-        families_.push_back({{}, 0, {}, {steps[i].patch}});
-        const double alone = loss[1 + steps.size() + i];
+        families_.push_back({{}, 0, {}, {step.patch}});
         // What leads nowhere says nothing about its parts.
-        const double onceAll = share_ > 0.0 ? likenessPerDb * (loss[1 + i] - allLoss_) : 0.0;
-        compounds_.insert(family);
-        planned_[family] = {std::max(0.0, onceAll), eagernessFor(steps[i].part->place),
+        const double onceAll = share_ > 0.0 ? likenessPerDb * (rest - all) : 0.0;
+        // Other values for what is there already are as any others, and told as such.
+        const bool adds = !elementsBeyond(step.patch, patch_).empty();
+        if (adds) compounds_.insert(family);
+        planned_[family] = {step.part, std::max(0.0, onceAll), adds ? eagernessFor(step.place) : 1.0,
                             std::abs(alone - now) > unheardDb};
-        tried_.push_back({steps[i].patch, alone, family, 0});
+        tried_.push_back({step.patch, alone, family, 0});
     }
 }
 
@@ -366,8 +324,12 @@ MoveSearch::Ranked MoveSearch::ranked(const Scored& one) const {
         eagerness = planned->second.eagerness;
     }
     double gain = one.comparison.likeness - now_.comparison.likeness;
-    // The farther the plan leads, the more what helps there counts, and the less what helps now.
-    if (isMeasured(result.onceAll)) gain = share_ * result.onceAll + (1.0 - share_) * gain;
+    // The farther the plan leads, the more what helps there counts, and the less what helps now. What the plan does as
+    // well neither helps nor harms it, and counts by what it does now.
+    if (isMeasured(result.onceAll)) {
+        const double ahead = share_ * result.onceAll + (1.0 - share_) * gain;
+        gain = result.onceAll < 0.0 ? ahead : std::max(gain, ahead);
+    }
     if (settings_.facet) {
         const FacetComparison *before = now_.comparison.find(*settings_.facet),
                               *after = one.comparison.find(*settings_.facet);
@@ -407,17 +369,20 @@ void MoveSearch::collect(bool complete) {
     result_.best.clear();
     result_.complete = complete;
     std::set<std::size_t> families;
-    std::set<std::string> ideas;
+    std::set<std::string> ideas, parts;
     std::set<Element> brought;
     for (const Ranked& one : order) {
         if (result_.best.size() >= settings_.most || one.worth < leastGain) break;
         if (settings_.declined.contains(one.idea) || !isInFocus(one.scored->patch)) continue;
         if (one.scored->family != noFamily && !families.insert(one.scored->family).second) continue;
+        const auto planned = planned_.find(one.scored->family);
+        if (planned != planned_.end() && parts.contains(planned->second.part)) continue;
         if (!ideas.insert(one.idea).second) continue;
         const std::set<Element> elements = elementsBeyond(one.scored->patch, patch_);
         const bool known = std::includes(brought.begin(), brought.end(), elements.begin(), elements.end());
         if (!elements.empty() && known) continue;
         brought.insert(elements.begin(), elements.end());
+        if (planned != planned_.end()) parts.insert(planned->second.part);
         result_.best.push_back(moveOf(one));
     }
 }

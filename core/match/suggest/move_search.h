@@ -58,6 +58,7 @@ private:
     /// Of a family that a plan proposes: what it adds, in likeness, once the rest of the plan is done, and how soon
     /// producers do such a thing.
     struct Planned {
+        std::string part; ///< its id in the plan
         double onceAll = 0.0;
         double eagerness = 1.0;
         bool heard = false; ///< also by itself, as the patch stands

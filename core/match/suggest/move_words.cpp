@@ -3,6 +3,7 @@
 #include "core/match/element_evidence.h"
 #include "core/parameters/changes.h"
 #include "core/parameters/elements.h"
+#include "core/parameters/noticed.h"
 #include "core/parameters/part_words.h"
 
 #include <algorithm>
@@ -15,12 +16,19 @@ namespace facet {
 
 namespace {
 
-/// Changes that people read; where effects stand and what is tied is none of a move's.
+/// Changes that people read: where effects stand and what is tied is none of a move's, nor is a value that is hardly
+/// another one, where something else is.
 std::vector<PatchChange> toldChanges(const Patch& before, const Patch& after) {
     std::vector<PatchChange> changes = changesBetween(before, after);
     std::erase_if(changes, [](const PatchChange& each) {
         return each.kind == PatchChange::Kind::order || each.kind == PatchChange::Kind::ties;
     });
+    const auto isSlight = [&](const PatchChange& each) {
+        const Address address{each.path, each.field};
+        return each.kind == PatchChange::Kind::value &&
+               noticedSteps(before.shownDescriptor(address), before.value(address), after.value(address)) <= 1.0;
+    };
+    if (!std::all_of(changes.begin(), changes.end(), isSlight)) std::erase_if(changes, isSlight);
     return changes;
 }
 
