@@ -54,7 +54,7 @@ MoveRow::MoveRow(QWidget* parent)
     for (QToolButton* button : {hear_, take_, decline_}) {
         button->setObjectName("flat");
         button->setAutoRaise(true);
-        button->setMaximumHeight(22);
+        button->setFixedHeight(16);
         button->setMaximumWidth(48);
         layout->addWidget(button, 0, Qt::AlignTop);
     }

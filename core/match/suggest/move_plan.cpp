@@ -2,10 +2,12 @@
 
 #include "core/match/evidence/motion_odds.h"
 #include "core/match/match.h"
+#include "core/match/search/score.h"
 #include "core/match/starts/estimate.h"
 #include "core/match/starts/hypotheses.h"
 
 #include <algorithm>
+#include <cmath>
 #include <set>
 
 namespace facet {
@@ -13,17 +15,41 @@ namespace facet {
 namespace {
 
 /// dB that an element counts for each factor e by which it is less likely than not.
-constexpr double perLogOdds = 0.2, mostLogOdds = 3.0;
+constexpr double dbPerLogOdds = 0.2;
 
-double against(const Patch& patch, const ElementOdds& odds) {
+/// Whether a filter's envelope moves its cutoff by less than a fifth or so: that is a refinement's doing, not a
+/// producer's.
+bool sweepsSlightly(const Patch& patch) {
+    constexpr double leastSemitones = 7.0;
+    for (const auto& module : patch.modules()) {
+        if (module.kind == ModuleKind::filter && std::abs(patch.value({module.path, "envelope"})) >= leastSemitones)
+            return false;
+        const std::string& to = module.contents().to;
+        if (module.kind == ModuleKind::link && to.ends_with("/cutoff") &&
+            kindOfPath(module.contents().from) == ModuleKind::envelope &&
+            std::abs(patch.value({module.path, "amount"})) >= leastSemitones)
+            return false;
+    }
+    return true;
+}
+
+/// The patch without what is too slight to be told.
+Patch plain(Patch patch) {
+    if (!sweepsSlightly(patch)) return patch;
+    for (const PatchElement& each : elementsOf(patch))
+        if (each.element == Element::sweptFilter && each.without) return *each.without;
+    return patch;
+}
+
+} // namespace
+
+double implausibilityOf(const Patch& patch, const ElementOdds& odds) {
     std::set<Element> elements;
     for (const PatchElement& each : elementsOf(patch)) elements.insert(each.element);
     double sum = 0.0;
     for (const Element each : elements) sum += std::clamp(-odds.of(each), 0.0, mostLogOdds);
-    return perLogOdds * sum;
+    return dbPerLogOdds * sum;
 }
-
-} // namespace
 
 MovePlan measuredPlan(const Profile& profile, const Recording& reference48k, const Performance& performance,
                       const std::function<std::vector<double>(const std::vector<Patch>&)>& losses, int threads,
@@ -41,7 +67,7 @@ MovePlan measuredPlan(const Profile& profile, const Recording& reference48k, con
         std::size_t best = 0;
         double least = 0.0;
         for (std::size_t i = 0; i < some.size(); ++i) {
-            const double cost = loss[i] + against(some[i], plan.odds);
+            const double cost = loss[i] + implausibilityOf(some[i], plan.odds);
             if (i > 0 && cost >= least) continue;
             least = cost;
             best = i;
@@ -49,22 +75,23 @@ MovePlan measuredPlan(const Profile& profile, const Recording& reference48k, con
         return best;
     };
     if (patches.empty()) return plan;
-    plan.patch = patches[bestOf(patches)];
+    plan.patch = plain(patches[bestOf(patches)]);
     std::vector<Patch> rooms = withMeasuredRoom(profile, plan.patch);
     if (rooms.empty() || !isInRoom(profile)) return plan;
     plan.patch = rooms[bestOf(rooms)];
     return plan;
 }
 
-MovePlan searchedPlan(const MatchTarget& target, const FacetWeights& weights, int threads, const Task& task) {
+MovePlan searchedPlan(const MatchTarget& target, const FacetWeights& weights, double seconds, int threads,
+                      const Task& task) {
     MatchSettings settings;
     settings.weights = weights;
-    settings.seconds = 6.0;
+    settings.seconds = seconds;
     settings.evaluations = 700;
     settings.threads = threads;
     MatchResult found = match({target}, settings, task);
     task.check(); // a search that was stopped gives what it has: too little for a plan that is kept
-    return {std::move(found.best.patch), found.odds};
+    return {plain(std::move(found.best.patch)), found.odds};
 }
 
 } // namespace facet

@@ -20,14 +20,19 @@ struct MovePlan {
     ElementOdds odds{};
 };
 
+/// How unlikely the elements of a patch are together, in dB of the loss: 0.2 for each factor e of the odds against
+/// each.
+double implausibilityOf(const Patch& patch, const ElementOdds& odds);
+
 /// From measurements alone, in about a second: of all hypotheses the one that comes nearest by `losses` (dB, one for
 /// each patch), less likely elements counting against it. Throws Cancelled.
 MovePlan measuredPlan(const Profile& profile, const Recording& reference48k, const Performance& performance,
                       const std::function<std::vector<double>(const std::vector<Patch>&)>& losses, int threads,
                       const Task& task);
 
-/// By a search of a few seconds from the empty patch, which also refines the values. Nothing is held fast: it says what
-/// could be, not what may be changed. Throws Error where the recording cannot be matched, and Cancelled.
-MovePlan searchedPlan(const MatchTarget& target, const FacetWeights& weights, int threads, const Task& task);
+/// By a search of so many seconds from the empty patch, which also refines the values. Nothing is held fast: it says
+/// what could be, not what may be changed. Throws Error where the recording cannot be matched, and Cancelled.
+MovePlan searchedPlan(const MatchTarget& target, const FacetWeights& weights, double seconds, int threads,
+                      const Task& task);
 
 } // namespace facet

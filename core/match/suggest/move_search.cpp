@@ -51,7 +51,8 @@ NextMoves MoveSearch::run(const std::function<void(const NextMoves&)>& listener)
         std::clamp(0.5 * firstListWithin / std::max(scoring, 1e-3), 2.0, static_cast<double>(scoredFirst)));
     tryAll(listener, listedFirst, firstListWithin - 1.2 * static_cast<double>(listedFirst) * scoring);
     // Near the goal single values are what is missing, which no search for a whole sound tells better.
-    if (!reference_.isSearched && now_.comparison.likeness < nearGoal) follow(reference_.searched());
+    if (!reference_.isSearched && settings_.planSeconds > 0.0 && now_.comparison.likeness < nearGoal)
+        follow(reference_.searched());
     auto leading = bestOfFamilies();
     lookCloser(leading);
     // Far from the goal the plan says more than many scores, and no value needs to be right to a hair.
@@ -91,21 +92,27 @@ std::vector<double> MoveSearch::losses(const std::vector<Patch>& patches) {
 
 /// Makes each part of a plan a family of its own, and asks what it adds once all others are there.
 void MoveSearch::follow(const MovePlan& plan) {
-    plan_ = &plan;
     const ProposalContext in{patch_, settings_.limits, reference_.profile};
     const PlanSteps to = stepsOf(plan, patch_, [&](const Patch& changed) {
         return keepsLimits(changed) && in.keepsLocks(changed) && in.keepsWishes(changed);
     });
-    all_ = to.all;
-    std::vector<Patch> tried{all_};
+    std::vector<Patch> tried{to.all};
     for (const PlanStep& each : to.steps)
         for (const Patch* patch : {&each.rest, &each.all, &each.patch}) tried.push_back(*patch);
     const std::vector<double> loss = losses(tried);
     const double now = Loss::value(base_);
-    allLoss_ = std::min(loss.front(), now);
-    share_ = now > 0.0 ? 1.0 - allLoss_ / now : 0.0;
-    planned_.clear(); // what an earlier plan proposed is judged by this one, as everything else is
-    for (Scored& each : scored_) each.onceAll = notMeasurable;
+    // The better of two plans judges what the other proposes, as it judges everything else.
+    const double cost = loss.front() + implausibilityOf(to.all, plan.odds);
+    const bool leads = !plan_ || cost < allCost_;
+    if (leads) {
+        plan_ = &plan;
+        all_ = to.all;
+        allCost_ = cost;
+        allLoss_ = std::min(loss.front(), now);
+        share_ = now > 0.0 ? 1.0 - allLoss_ / now : 0.0;
+        planned_.clear();
+        for (Scored& each : scored_) each.onceAll = notMeasurable;
+    }
     for (std::size_t i = 0; i < to.steps.size(); ++i) {
         const PlanStep& step = to.steps[i];
         const double rest = loss[1 + 3 * i], all = loss[2 + 3 * i], alone = loss[3 + 3 * i];
@@ -116,8 +123,9 @@ void MoveSearch::follow(const MovePlan& plan) {
         // Other values for what is there already are as any others, and told as such.
         const bool adds = !elementsBeyond(step.patch, patch_).empty();
         if (adds) compounds_.insert(family);
-        planned_[family] = {step.part, std::max(0.0, onceAll), adds ? eagernessFor(step.place) : 1.0,
-                            std::abs(alone - now) > unheardDb};
+        if (leads)
+            planned_[family] = {step.part, std::max(0.0, onceAll), adds ? eagernessFor(step.place) : 1.0,
+                                std::abs(alone - now) > unheardDb};
         tried_.push_back({step.patch, alone, family, 0});
     }
 }

@@ -111,6 +111,7 @@ private:
     ComparedPatch now_;
     const MovePlan* plan_ = nullptr;
     Patch all_{};          ///< the patch with the whole plan
+    double allCost_ = 0.0; ///< dB: its loss, and how implausible it is
     double allLoss_ = 0.0; ///< dB; of the patch itself where the plan leads nowhere
     double share_ = 0.0;   ///< 0 … 1: of the loss, how much the plan explains
     NextMoves result_;

@@ -69,11 +69,13 @@ struct MoveFinder::Impl {
         return *measured;
     }
 
-    const MovePlan& search(const FacetWeights& weights, int threads, const Task& task) {
+    const MovePlan& search(const MoveSettings& settings, const Task& task) {
         try {
-            if (!searched) searched = searchedPlan(searchTarget(first()), weights, threads, task);
+            if (!searched)
+                searched =
+                    searchedPlan(searchTarget(first()), settings.weights, settings.planSeconds, settings.threads, task);
         } catch (const Error&) { // what cannot be searched for has been measured all the same
-            searched = measure(threads, task);
+            searched = measure(settings.threads, task);
         }
         return *searched;
     }
@@ -93,7 +95,7 @@ NextMoves MoveFinder::find(const Patch& patch, const MoveSettings& settings, con
         *known.loss,
         [&](const Patch& one, int threads) { return known.score.of(one, settings.weights, threads, task); },
         [&]() -> const MovePlan& { return known.measure(settings.threads, task); },
-        [&]() -> const MovePlan& { return known.search(settings.weights, settings.threads, task); },
+        [&]() -> const MovePlan& { return known.search(settings, task); },
         known.searched.has_value()};
     return MoveSearch(reference, patch, settings, task).run(listener);
 }

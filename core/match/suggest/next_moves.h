@@ -41,6 +41,7 @@ struct MoveSettings {
     FacetWeights weights = equalWeights;
     std::size_t most = 5; ///< moves listed
     int threads = 2;
+    double planSeconds = 6.0;         ///< that the search for a plan may take, once for a reference; 0: none
     std::set<std::string> declined{}; ///< ideas that are not proposed
     std::optional<Facet> facet{};     ///< moves by what they do to this one only
     std::string module{};             ///< moves that change this module or what moves it only; empty: all

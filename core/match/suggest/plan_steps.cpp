@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/match/suggest/move_words.h"
+#include "core/parameters/relevance.h"
 
 #include <algorithm>
 #include <array>
@@ -39,9 +40,23 @@ std::optional<Patch> taken(const Patch& onto, const Patch& plan, const SignalPar
     }
 }
 
-std::optional<Patch> withoutElement(const Patch& patch, Element element) {
+/// Nothing that does nothing stays behind: links that are off, and movers that move nothing, unless `kept` has them.
+Patch tidied(Patch patch, const Patch& kept) {
+    const std::vector<Patch::Module> modules(patch.modules());
+    for (const bool links : {true, false})
+        for (const auto& module : modules) {
+            const bool mover = module.kind == ModuleKind::lfo || module.kind == ModuleKind::envelope;
+            if ((links ? module.kind != ModuleKind::link : !mover) || Patch::isFixed(module.path) ||
+                kept.find(module.path) || !patch.find(module.path) || takesPart(patch, *patch.find(module.path)))
+                continue;
+            patch.remove(module.path);
+        }
+    return patch;
+}
+
+std::optional<Patch> withoutElement(const Patch& patch, Element element, const Patch& kept) {
     for (const PatchElement& each : elementsOf(patch))
-        if (each.element == element && each.without) return each.without;
+        if (each.element == element && each.without) return tidied(*each.without, kept);
     return std::nullopt;
 }
 
@@ -75,7 +90,7 @@ PlanSteps stepsOf(const MovePlan& plan, const Patch& patch, const std::function<
         const PlanStep whole = found.steps[i];
         for (const Element each : elementsBeyond(whole.patch, patch)) {
             if (plan.odds.probabilityOf(each) >= unlikely) continue;
-            auto plain = withoutElement(whole.patch, each), all = withoutElement(whole.all, each);
+            auto plain = withoutElement(whole.patch, each, patch), all = withoutElement(whole.all, each, patch);
             if (!plain || !all || differsUnheard(patch, *plain) || !allows(*plain)) continue;
             found.steps.push_back({whole.part, whole.place, std::move(*plain), std::move(*all), whole.rest});
         }
