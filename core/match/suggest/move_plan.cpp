@@ -46,9 +46,11 @@ Patch plain(Patch patch) {
 double implausibilityOf(const Patch& patch, const ElementOdds& odds) {
     std::set<Element> elements;
     for (const PatchElement& each : elementsOf(patch)) elements.insert(each.element);
-    double sum = 0.0;
-    for (const Element each : elements) sum += std::clamp(-odds.of(each), 0.0, mostLogOdds);
-    return dbPerLogOdds * sum;
+    double cost = 0.0;
+    for (const Element each : elements)
+        cost += dbPerLogOdds * std::clamp(-odds.of(each), 0.0, mostLogOdds) +
+                (priceOf(each) - priceOf(Element::saw)) / worthPerDb;
+    return cost;
 }
 
 MovePlan measuredPlan(const Profile& profile, const Recording& reference48k, const Performance& performance,

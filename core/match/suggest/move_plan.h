@@ -21,7 +21,7 @@ struct MovePlan {
 };
 
 /// How unlikely the elements of a patch are together, in dB of the loss: 0.2 for each factor e of the odds against
-/// each.
+/// each, and what rare and opaque ones cost a search.
 double implausibilityOf(const Patch& patch, const ElementOdds& odds);
 
 /// From measurements alone, in about a second: of all hypotheses the one that comes nearest by `losses` (dB, one for

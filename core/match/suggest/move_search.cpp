@@ -24,6 +24,8 @@ constexpr std::size_t scoredFirst = 5, scoredLater = 14;
 constexpr double leastGain = 1.0;       ///< of likeness
 constexpr double derivativeStep = 0.05; ///< largest step of a scale from which a derivative is taken
 constexpr double likenessPerDb = 5.0;   ///< of the loss, about, where much is still missing
+constexpr double harmless = 2.5;        ///< of likeness that a move may cost on a plan that has it already
+constexpr double leadsBy = 3.0;         ///< likeness
 constexpr double nearGoal = 80.0;       ///< likeness
 constexpr double unheardDb = 1e-3;      ///< of the loss
 constexpr double farShare = 0.2;        ///< of the loss that a plan explains, from which the goal is far
@@ -48,7 +50,7 @@ NextMoves MoveSearch::run(const std::function<void(const NextMoves&)>& listener)
     follow(reference_.isSearched ? reference_.searched() : reference_.measured());
     // The scores of a first list take their time too.
     const auto listedFirst = static_cast<std::size_t>(
-        std::clamp(0.5 * firstListWithin / std::max(scoring, 1e-3), 2.0, static_cast<double>(scoredFirst)));
+        std::clamp(0.5 * firstListWithin / std::max(scoring, 1e-3) - 1.0, 2.0, static_cast<double>(scoredFirst)));
     tryAll(listener, listedFirst, firstListWithin - 1.2 * static_cast<double>(listedFirst) * scoring);
     // Near the goal single values are what is missing, which no search for a whole sound tells better.
     if (!reference_.isSearched && settings_.planSeconds > 0.0 && now_.comparison.likeness < nearGoal)
@@ -112,6 +114,7 @@ void MoveSearch::follow(const MovePlan& plan) {
         share_ = now > 0.0 ? 1.0 - allLoss_ / now : 0.0;
         planned_.clear();
         for (Scored& each : scored_) each.onceAll = notMeasurable;
+        reach_ = share_ > 0.0 ? reference_.score(all_, settings_.threads).comparison.likeness : 0.0;
     }
     for (std::size_t i = 0; i < to.steps.size(); ++i) {
         const PlanStep& step = to.steps[i];
@@ -335,8 +338,9 @@ MoveSearch::Ranked MoveSearch::ranked(const Scored& one) const {
     // The farther the plan leads, the more what helps there counts, and the less what helps now. What the plan does as
     // well neither helps nor harms it, and counts by what it does now.
     if (isMeasured(result.onceAll)) {
-        const double ahead = share_ * result.onceAll + (1.0 - share_) * gain;
-        gain = result.onceAll < 0.0 ? ahead : std::max(gain, ahead);
+        const double share = planLeads_ ? share_ : 0.0;
+        const double ahead = share * result.onceAll + (1.0 - share) * gain;
+        gain = result.onceAll < -harmless ? ahead : std::max(gain, ahead);
     }
     if (settings_.facet) {
         const FacetComparison *before = now_.comparison.find(*settings_.facet),
@@ -356,7 +360,7 @@ Move MoveSearch::moveOf(const Ranked& one) const {
     move.what = wordsOfMove(patch_, move.patch, compounds_.contains(one.scored->family));
     move.idea = one.idea;
     move.likeness = one.scored->comparison.likeness;
-    if (share_ > 0.0 && one.onceAll >= leastGain) move.onceAll = one.onceAll;
+    if (planLeads_ && one.onceAll >= leastGain) move.onceAll = one.onceAll;
     move.worth = one.worth;
     move.facets = gainsBetween(now_.comparison, one.scored->comparison, settings_.weights);
     if (move.facets.empty()) move.facets.emplace_back();
@@ -371,6 +375,10 @@ Move MoveSearch::moveOf(const Ranked& one) const {
 /// The list: different ideas, of each the change that is worth most.
 void MoveSearch::collect(bool complete) {
     judgeOnPlan();
+    // Where one move leads as far as the plan, somebody who is on another way is nearly there.
+    double best = now_.comparison.likeness;
+    for (const Scored& one : scored_) best = std::max(best, one.comparison.likeness);
+    planLeads_ = reach_ > best + leadsBy;
     std::vector<Ranked> order;
     for (const Scored& one : scored_) order.push_back(ranked(one));
     std::stable_sort(order.begin(), order.end(), [](const Ranked& a, const Ranked& b) { return a.worth > b.worth; });

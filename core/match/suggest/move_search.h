@@ -110,10 +110,12 @@ private:
     Clock::time_point begun_;
     ComparedPatch now_;
     const MovePlan* plan_ = nullptr;
-    Patch all_{};          ///< the patch with the whole plan
-    double allCost_ = 0.0; ///< dB: its loss, and how implausible it is
-    double allLoss_ = 0.0; ///< dB; of the patch itself where the plan leads nowhere
-    double share_ = 0.0;   ///< 0 … 1: of the loss, how much the plan explains
+    Patch all_{};            ///< the patch with the whole plan
+    double allCost_ = 0.0;   ///< dB: its loss, and how implausible it is
+    double allLoss_ = 0.0;   ///< dB; of the patch itself where the plan leads nowhere
+    double reach_ = 0.0;     ///< its likeness
+    bool planLeads_ = false; ///< farther than any single move
+    double share_ = 0.0;     ///< 0 … 1: of the loss, how much the plan explains
     NextMoves result_;
     std::vector<ProposalFamily> families_;
     std::map<std::size_t, Planned> planned_; ///< by family
