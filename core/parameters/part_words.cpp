@@ -1,8 +1,6 @@
 #include "core/parameters/part_words.h"
 
-#include "core/parameters/field.h"
 #include "core/parameters/relevance.h"
-#include "core/parameters/value_text.h"
 
 #include <algorithm>
 #include <array>
@@ -13,20 +11,6 @@
 namespace facet {
 
 namespace {
-
-double rounded(const ParameterDescriptor& d, double value) {
-    if (d.isDiscrete() || value == 0.0) return value;
-    switch (d.unit) {
-    case Unit::decibels:
-    case Unit::percent:
-    case Unit::cents:
-    case Unit::semitones:
-    case Unit::degrees: return std::round(value);
-    default: break;
-    }
-    const double scale = std::pow(10.0, 1.0 - std::floor(std::log10(std::abs(value))));
-    return std::round(value * scale) / scale;
-}
 
 std::string capital(std::string text) {
     if (!text.empty()) text[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(text[0])));
@@ -493,59 +477,8 @@ private:
     const Patch& patch_;
 };
 
-/// "Filter cutoff"; "LFO to filter cutoff" of how far a link moves; the module alone of what switches it on.
-std::string settingLabel(const Patch& patch, const Patch::Module& module, const ParameterDescriptor& d) {
-    const auto small = [](std::string_view label) {
-        std::string text(label);
-        text[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(text[0])));
-        return text;
-    };
-    const ModuleData& ends = module.contents();
-    if (module.kind == ModuleKind::link && d.field == "amount" && !ends.to.empty()) {
-        const Address to = Address::parse(ends.to);
-        const auto *mover = patch.find(ends.from), *moved = patch.find(to.module);
-        return fmt::format("{} to {} {}", mover ? patch.labelOf(*mover) : capital(ends.from),
-                           moved ? small(patch.labelOf(*moved)) : to.module,
-                           patch.has(to) ? small(patch.descriptor(to).label) : to.field);
-    }
-    const std::string name = patch.labelOf(module);
-    if (d.field == "on") return name;
-    if (d.label.starts_with(name)) return std::string(d.label); // "Layer pan" of a layer
-    return name + " " + small(d.label);
-}
-
 } // namespace
 
-std::string roundedText(const ParameterDescriptor& descriptor, double value, bool sign) {
-    std::string text = textOf(descriptor, rounded(descriptor, value));
-    if (!sign && text.starts_with('+')) text.erase(0, 1);
-    return text;
-}
-
 std::string wordsOf(const SignalPart& part, const Patch& patch) { return PartTeller(part, patch).words(); }
-
-std::vector<PartSetting> settingsOf(const SignalPart& part, const Patch& patch) {
-    static const Patch empty;
-    std::vector<PartSetting> settings;
-    std::set<Address> others; // values that modules of this part have for other parts
-    for (const SignalPart& each : partsOf(patch))
-        if (each.id != part.id) others.insert(each.values.begin(), each.values.end());
-    const auto add = [&](const Patch::Module& module, const ParameterDescriptor& d) {
-        const Address address{module.path, std::string(d.field)};
-        if (others.contains(address)) return;
-        const bool shared = std::find(part.values.begin(), part.values.end(), address) != part.values.end();
-        const bool whole = !empty.find(module.path) &&
-                           std::find(part.modules.begin(), part.modules.end(), module.path) != part.modules.end();
-        if (!shared && (!whole || patch.value(address) == d.defaultValue)) return;
-        if (!matters(patch, module, d)) return;
-        const double unset = empty.has(address) ? empty.value(address) : d.defaultValue;
-        if (rounded(d, patch.value(address)) == rounded(d, unset)) return; // nobody would set so little
-        settings.push_back({address, settingLabel(patch, module, d),
-                            roundedText(patch.shownDescriptor(address), patch.value(address))});
-    };
-    for (const auto& module : patch.modules())
-        for (const auto& d : parametersOf(module.kind)) add(module, d);
-    return settings;
-}
 
 } // namespace facet

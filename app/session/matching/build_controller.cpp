@@ -214,27 +214,27 @@ void BuildController::merge(int step) {
     arrange(tr("Merge steps"), std::move(plan));
 }
 
-void BuildController::rename(int step, const QString& title) {
+void BuildController::changeStep(int step, const QString& what, const std::function<void(PlannedStep&)>& change) {
     if (state_ != State::made || step < 0 || step >= static_cast<int>(build_.steps.size()) || !document_.cue()) return;
-    if (title.toStdString() == build_.steps[static_cast<std::size_t>(step)].title) return;
-    BuildPlan plan = planOf(build_, document_.cue()->patch);
-    plan.steps[static_cast<std::size_t>(step)].title = title.trimmed().toStdString();
-    arrange(tr("Rename step"), std::move(plan));
+    const BuildPlan before = planOf(build_, document_.cue()->patch);
+    BuildPlan plan = before;
+    change(plan.steps[static_cast<std::size_t>(step)]);
+    if (plan != before) arrange(what, std::move(plan));
+}
+
+void BuildController::rename(int step, const QString& title) {
+    changeStep(step, tr("Rename step"), [&](PlannedStep& each) {
+        const std::string words = title.trimmed().toStdString();
+        each.title = words == build_.steps[static_cast<std::size_t>(step)].title ? each.title : words;
+    });
 }
 
 void BuildController::setText(int step, const QString& text) {
-    if (state_ != State::made || step < 0 || step >= static_cast<int>(build_.steps.size()) || !document_.cue()) return;
-    if (text.toStdString() == build_.steps[static_cast<std::size_t>(step)].text) return;
-    BuildPlan plan = planOf(build_, document_.cue()->patch);
-    plan.steps[static_cast<std::size_t>(step)].text = text.trimmed().toStdString();
-    arrange(tr("Text of a step"), std::move(plan));
+    changeStep(step, tr("Text of a step"), [&](PlannedStep& each) { each.text = text.trimmed().toStdString(); });
 }
 
 void BuildController::setHidden(int step, bool hidden) {
-    if (state_ != State::made || step < 0 || step >= static_cast<int>(build_.steps.size()) || !document_.cue()) return;
-    BuildPlan plan = planOf(build_, document_.cue()->patch);
-    plan.steps[static_cast<std::size_t>(step)].hidden = hidden;
-    arrange(hidden ? tr("Hide step") : tr("Show step"), std::move(plan));
+    changeStep(step, hidden ? tr("Hide step") : tr("Show step"), [&](PlannedStep& each) { each.hidden = hidden; });
 }
 
 void BuildController::arrangeAnew() {

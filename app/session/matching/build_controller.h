@@ -90,6 +90,7 @@ private:
     void forget();
     void show(bool plays);
     void arrange(const QString& what, BuildPlan plan);
+    void changeStep(int step, const QString& what, const std::function<void(PlannedStep&)>& change);
     const Patch& patchAfter(int step) const;
 
     DocumentStore& document_;

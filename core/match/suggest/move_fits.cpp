@@ -70,17 +70,11 @@ bool MoveSearch::reaches(std::size_t family, double step) const {
     return std::clamp(position + 0.7 * step, 0.0, 1.0) == position + 0.7 * step;
 }
 
-/// Two parameters that together explain what neither explains alone: of all pairs those whose derivatives, fitted to
-/// what is missing, promise most beyond the better of the two.
-std::vector<MoveSearch::Tried> MoveSearch::pairs() {
-    std::vector<std::size_t> names;
-    const auto leastSlope = 1e-4 * static_cast<double>(base_.squaredNorm());
-    for (const auto& [family, derivative] : derivatives_)
-        if (static_cast<double>(derivative.slope.squaredNorm()) > leastSlope) names.push_back(family);
+/// Of the least squares that fit what is missing by the derivatives of some families.
+std::pair<Eigen::MatrixXd, Eigen::VectorXd> MoveSearch::normalEquations(const std::vector<std::size_t>& names) const {
     const auto count = static_cast<Eigen::Index>(names.size());
-    if (count < 2) return {};
-    Eigen::MatrixXd normal(count, count);
-    Eigen::VectorXd right(count);
+    std::pair<Eigen::MatrixXd, Eigen::VectorXd> equations{Eigen::MatrixXd(count, count), Eigen::VectorXd(count)};
+    auto& [normal, right] = equations;
     for (Eigen::Index a = 0; a < count; ++a) {
         const Eigen::VectorXf& slope = derivatives_.at(names[static_cast<std::size_t>(a)]).slope;
         right(a) = -static_cast<double>(slope.dot(base_));
@@ -88,6 +82,19 @@ std::vector<MoveSearch::Tried> MoveSearch::pairs() {
             normal(a, b) = normal(b, a) =
                 static_cast<double>(slope.dot(derivatives_.at(names[static_cast<std::size_t>(b)]).slope));
     }
+    return equations;
+}
+
+/// Two parameters that together explain what neither explains alone: of all pairs those whose derivatives, fitted to
+/// what is missing, promise most beyond the better of the two.
+std::vector<MoveSearch::Tried> MoveSearch::pairs() {
+    std::vector<std::size_t> names;
+    const auto leastSlope = 1e-4 * static_cast<double>(base_.squaredNorm());
+    for (const auto& [family, derivative] : derivatives_)
+        if (static_cast<double>(derivative.slope.squaredNorm()) > leastSlope) names.push_back(family);
+    if (names.size() < 2) return {};
+    const auto [normal, right] = normalEquations(names);
+    const Eigen::Index count = right.size();
     struct Pair {
         Eigen::Index a, b;
         double x, y, promise;
@@ -153,17 +160,10 @@ std::vector<MoveSearch::Tried> MoveSearch::parts() {
     };
     std::vector<Promise> promises;
     for (const auto& [part, names] : familiesOf) {
-        const auto count = static_cast<Eigen::Index>(names.size());
-        if (part.empty() || part == "output" || count < 2) continue;
-        Eigen::MatrixXd normal(count, count);
-        Eigen::VectorXd right(count);
+        if (part.empty() || part == "output" || names.size() < 2) continue;
+        auto [normal, right] = normalEquations(names);
         double alone = 0.0;
-        for (Eigen::Index a = 0; a < count; ++a) {
-            const Eigen::VectorXf& slope = derivatives_.at(names[static_cast<std::size_t>(a)]).slope;
-            right(a) = -static_cast<double>(slope.dot(base_));
-            for (Eigen::Index b = 0; b <= a; ++b)
-                normal(a, b) = normal(b, a) =
-                    static_cast<double>(slope.dot(derivatives_.at(names[static_cast<std::size_t>(b)]).slope));
+        for (Eigen::Index a = 0; a < right.size(); ++a) {
             if (normal(a, a) > 0.0) alone = std::max(alone, right(a) * right(a) / normal(a, a));
             normal(a, a) = (1.0 + ridge) * normal(a, a) + 1e-9;
         }

@@ -94,6 +94,7 @@ private:
     bool keepsLimits(const Patch& changed) const;
     bool isInFocus(const Patch& changed) const;
     bool reaches(std::size_t family, double step) const;
+    std::pair<Eigen::MatrixXd, Eigen::VectorXd> normalEquations(const std::vector<std::size_t>& names) const;
     std::vector<Tried> pairs();
     std::vector<Tried> parts();
     void settleValues();
