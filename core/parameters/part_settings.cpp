@@ -37,14 +37,26 @@ std::string settingLabel(const Patch& patch, const Patch::Module& module, const 
     if (module.kind == ModuleKind::link && d.field == "amount" && !ends.to.empty()) {
         const Address to = Address::parse(ends.to);
         const auto *mover = patch.find(ends.from), *moved = patch.find(to.module);
-        return fmt::format("{} to {} {}", mover ? patch.labelOf(*mover) : ends.from,
-                           moved ? small(patch.labelOf(*moved)) : to.module,
-                           patch.has(to) ? small(patch.descriptor(to).label) : to.field);
+        std::string end = moved ? small(patch.labelOf(*moved)) : to.module;
+        const std::string field = patch.has(to) ? small(patch.descriptor(to).label) : to.field;
+        end = field.starts_with(end) ? field : end + " " + field; // "layer level" of a layer
+        return fmt::format("{} to {}", mover ? patch.labelOf(*mover) : ends.from, end);
     }
     const std::string name = patch.labelOf(module);
     if (d.field == "on") return name;
     if (d.label.starts_with(name)) return std::string(d.label); // "Layer pan" of a layer
     return name + " " + small(d.label);
+}
+
+/// A filter's envelope that moves no cutoff by as much as anybody would set.
+bool movesNothing(const Patch& patch, const Patch::Module& module) {
+    if (!module.path.ends_with("/envelope:filter")) return false;
+    return std::none_of(patch.modules().begin(), patch.modules().end(), [&](const Patch::Module& other) {
+        if (other.kind == ModuleKind::link) return other.contents().from == module.path;
+        const Address amount{other.path, "envelope"};
+        return other.kind == ModuleKind::filter && layerOfPath(other.path) == layerOfPath(module.path) &&
+               rounded(patch.descriptor(amount), patch.value(amount)) != 0.0;
+    });
 }
 
 } // namespace
@@ -68,7 +80,7 @@ std::vector<PartSetting> settingsOf(const SignalPart& part, const Patch& patch) 
         const bool whole = !empty.find(module.path) &&
                            std::find(part.modules.begin(), part.modules.end(), module.path) != part.modules.end();
         if (!shared && (!whole || patch.value(address) == d.defaultValue)) return;
-        if (!matters(patch, module, d)) return;
+        if (!matters(patch, module, d) || movesNothing(patch, module)) return;
         const double unset = empty.has(address) ? empty.value(address) : d.defaultValue;
         if (rounded(d, patch.value(address)) == rounded(d, unset)) return; // nobody would set so little
         settings.push_back({address, settingLabel(patch, module, d),

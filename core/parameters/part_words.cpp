@@ -246,7 +246,7 @@ private:
         pieces.push_back("attack " + text(envelope, "attack") +
                          (value(envelope, "attack") >= 20.0 ? curved("attack_curve") : std::string()));
         if (value(envelope, "hold") >= 5.0) pieces.push_back("hold " + text(envelope, "hold"));
-        if (value(envelope, "sustain") < 99.5)
+        if (value(envelope, "sustain") < 97.0)
             pieces.push_back(fmt::format("decay {} to {}", text(envelope, "decay"),
                                          value(envelope, "sustain") < 0.5 ? "nothing" : text(envelope, "sustain")));
         pieces.push_back("release " + text(envelope, "release"));

@@ -363,6 +363,9 @@ Move MoveSearch::moveOf(const Ranked& one) const {
     if (planLeads_ && one.onceAll >= leastGain) move.onceAll = one.onceAll;
     move.worth = one.worth;
     move.facets = gainsBetween(now_.comparison, one.scored->comparison, settings_.weights);
+    if (settings_.facet) // the one that is asked for leads
+        std::stable_partition(move.facets.begin(), move.facets.end(),
+                              [&](const FacetGain& each) { return each.facet == *settings_.facet; });
     if (move.facets.empty()) move.facets.emplace_back();
     move.why = reasonOfMove(patch_, move.patch, move.facets.front().facet,
                             {reference_.profile, *now_.render, now_.comparison, plan_ ? plan_->odds : ElementOdds()});
@@ -393,6 +396,12 @@ void MoveSearch::collect(bool complete) {
         if (one.scored->family != noFamily && !families.insert(one.scored->family).second) continue;
         const auto planned = planned_.find(one.scored->family);
         if (planned != planned_.end() && parts.contains(planned->second.part)) continue;
+        // One value of a part that is proposed as a whole is another size of that.
+        const std::vector<Address> changed = changedAddresses(patch_, one.scored->patch);
+        if (planned == planned_.end() && !changed.empty() &&
+            std::all_of(changed.begin(), changed.end(),
+                        [&](const Address& each) { return parts.contains(partOf(patch_, each)); }))
+            continue;
         if (!ideas.insert(one.idea).second) continue;
         const std::set<Element> elements = elementsBeyond(one.scored->patch, patch_);
         const bool known = std::includes(brought.begin(), brought.end(), elements.begin(), elements.end());
