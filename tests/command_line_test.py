@@ -271,7 +271,7 @@ class CommandLine(unittest.TestCase):
             self.assertTrue(1 <= len(lines) <= 5, lines)
             self.assertIn("\n    ", listed.stdout, "a reason")
             before, after = map(int, re.search(r"whole (\d+) → (\d+)", lines[0]).groups())
-            self.assertNotEqual(after, before)
+            self.assertTrue(after > before or "once all is there" in lines[0], lines[0])
             run("render", folder / "better.json", "--notes", notes, "--out", folder / "better.wav")
             told = run("compare", reference, folder / "better.wav", "--notes", notes).stdout
             likeness = lambda text: int(re.match(r"Likeness (\d+)", text).group(1))
@@ -303,19 +303,20 @@ class CommandLine(unittest.TestCase):
             reference, notes, patch = DEMO / "airlock.flac", DEMO / "airlock.mid", FIXTURES / "sliding-lead.json"
             told = run("build", reference, "--notes", notes, "--patch", patch).stdout
             self.assertRegex(told, r"^The empty patch is \d+ alike\.\n1\. .+ \(\d+ → \d+\)\n   Set: ")
-            run("build", reference, "--notes", notes, "--patch", patch, "--json", "--audio", folder / "steps")
-            build = json.loads(run("build", reference, "--notes", notes, "--patch", patch, "--json").stdout)
+            run("match", reference, "--notes", notes, "--out", folder / "m", "--seconds", "0", "--evaluations", "1", "--without-bank")
+            played = ("--performance", folder / "m" / "performance.json")
+            build = json.loads(run("build", reference, *played, "--patch", patch, "--json", "--audio", folder / "steps").stdout)
             self.assertEqual(build["format"], "facet-build")
             files = sorted((folder / "steps").glob("*.wav"))
             self.assertEqual(len(files), len(build["steps"]) + 1, files)
             self.assertEqual(files[0].name, "00-empty.wav")
             # The last step's sound is the patch's own, to the bit.
-            run("render", patch, "--notes", notes, "--out", folder / "whole.wav")
+            run("render", patch, *played, "--out", folder / "whole.wav")
             whole, last = wavfile.read(folder / "whole.wav")[1], wavfile.read(files[-1])[1]
-            shared = min(len(whole), len(last))
             self.assertGreater(np.abs(last).max(), 0.01)
-            self.assertTrue(np.array_equal(whole[:shared].reshape(-1)[0:1000], last[:shared].reshape(-1)[0:1000]) or
-                            whole.ndim != last.ndim)
+            shared = len(last)  # a render goes on to its last echo
+            self.assertGreaterEqual(len(whole), shared)
+            self.assertTrue(np.array_equal(whole[:shared], last))
             for wrong in (("--patch", folder / "none.json"), ("--patch", patch, "--audio", "/dev/null/x")):
                 done = run("build", reference, "--notes", notes, *wrong)
                 self.assertEqual(done.returncode, 1, done.stdout)

@@ -161,6 +161,9 @@ private:
         const ModuleData& ends = link.contents();
         if (ends.from.empty() || ends.to.empty() || depth > mostLinks) return {PartPlace::output, "output"};
         const auto kind = kindOfPath(ends.from);
+        for (const std::string& end : {ends.from, ends.to}) // within a further layer it is part of that
+            if (const std::string_view layer = layerOfPath(end); layer.starts_with("layer:") && layer != firstLayer)
+                return {PartPlace::layer, std::string(layer)};
         if (kind == ModuleKind::macro) return {PartPlace::macros, "macros"};
         if (kind == ModuleKind::source) return {PartPlace::modulation, "modulation"};
         if (ends.from == "random" || ends.from == "noise") return {PartPlace::drift, "drift"};

@@ -51,6 +51,7 @@ void BuildController::want(bool wanted) {
 void BuildController::forget() {
     making_.cancel();
     rendering_.cancel();
+    scoring_.cancel();
     previewing_ = false;
     hand_.reset();
     key_ = expected_ = 0;
@@ -74,8 +75,9 @@ void BuildController::follow() {
     if (state_ != State::making || key != expected_) { // what is shown is of something else already
         making_.cancel();
         expected_ = key;
+        key_ = 0; // also where an undo brings back what was made
         state_ = State::making;
-        if (!std::exchange(arranging_, false)) previewing_ = false;
+        if (!arranging_) previewing_ = false;
         endByHand();
         emit changed();
     }
@@ -190,6 +192,7 @@ void BuildController::arrange(const QString& what, BuildPlan plan) {
                 take = std::make_shared<const Take>(std::move(copy));
             }
     });
+    arranging_ = false;
 }
 
 void BuildController::move(int step, int by) {

@@ -24,15 +24,16 @@ struct MovePlan {
 /// each, and what rare and opaque ones cost a search.
 double implausibilityOf(const Patch& patch, const ElementOdds& odds);
 
-/// From measurements alone, in about a second: of all hypotheses the one that comes nearest by `losses` (dB, one for
+/// From measurements alone, in a second or two: of all hypotheses the one that comes nearest by `losses` (dB, one for
 /// each patch), less likely elements counting against it. Throws Cancelled.
 MovePlan measuredPlan(const Profile& profile, const Recording& reference48k, const Performance& performance,
                       const std::function<std::vector<double>(const std::vector<Patch>&)>& losses, int threads,
                       const Task& task);
 
-/// By a search of so many seconds from the empty patch, which also refines the values. Nothing is held fast: it says
-/// what could be, not what may be changed. Throws Error where the recording cannot be matched, and Cancelled.
-MovePlan searchedPlan(const MatchTarget& target, const FacetWeights& weights, double seconds, int threads,
-                      const Task& task);
+/// By a search of so many seconds, within the band that is attended to, from the empty patch, which also refines the
+/// values. Nothing is held fast: it says what could be, not what may be changed. Throws Error where the recording
+/// cannot be matched, and Cancelled.
+MovePlan searchedPlan(const MatchTarget& target, const Attention& attention, const FacetWeights& weights,
+                      double seconds, int threads, const Task& task);
 
 } // namespace facet

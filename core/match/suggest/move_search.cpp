@@ -47,7 +47,9 @@ NextMoves MoveSearch::run(const std::function<void(const NextMoves&)>& listener)
     result_.before = now_.comparison.likeness;
     families_ = proposalFamilies({patch_, settings_.limits, reference_.profile});
     base_ = residuals({patch_}).front();
-    follow(reference_.isSearched ? reference_.searched() : reference_.measured());
+    catalogue_ = families_.size();
+    follow(reference_.measured());
+    if (reference_.isSearched) follow(reference_.searched());
     // The scores of a first list take their time too.
     const auto listedFirst = static_cast<std::size_t>(
         std::clamp(0.5 * firstListWithin / std::max(scoring, 1e-3) - 1.0, 2.0, static_cast<double>(scoredFirst)));
@@ -136,9 +138,8 @@ void MoveSearch::follow(const MovePlan& plan) {
 /// Every change once, in lanes: middling steps of all parameters first, then other structures, then the rest. Tells a
 /// first list in between. The steps of each parameter also give its derivative.
 void MoveSearch::tryAll(const std::function<void(const NextMoves&)>& listener, std::size_t listed, double tellAfter) {
-    base_ = residuals({patch_}).front();
     std::vector<std::pair<int, Tried>> order;
-    for (std::size_t f = 0; f < families_.size(); ++f)
+    for (std::size_t f = 0; f < catalogue_; ++f) // what plans propose has been tried with them
         for (std::size_t i = 0; i < families_[f].patches.size(); ++i)
             order.push_back({urgency(families_[f], i), {families_[f].patches[i], 0.0, f, i}});
     std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first < b.first; });

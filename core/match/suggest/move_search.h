@@ -118,7 +118,8 @@ private:
     bool planLeads_ = false; ///< farther than any single move
     double share_ = 0.0;     ///< 0 … 1: of the loss, how much the plan explains
     NextMoves result_;
-    std::vector<ProposalFamily> families_;
+    std::vector<ProposalFamily> families_;   ///< of the catalogue, then of plans
+    std::size_t catalogue_ = 0;              ///< how many of them are the catalogue's
     std::map<std::size_t, Planned> planned_; ///< by family
     std::set<std::size_t> compounds_;        ///< families that plans have proposed
     std::vector<Tried> tried_;

@@ -72,8 +72,8 @@ struct MoveFinder::Impl {
     const MovePlan& search(const MoveSettings& settings, const Task& task) {
         try {
             if (!searched)
-                searched =
-                    searchedPlan(searchTarget(first()), settings.weights, settings.planSeconds, settings.threads, task);
+                searched = searchedPlan(searchTarget(first()), first().attention, settings.weights,
+                                        settings.planSeconds, settings.threads, task);
         } catch (const Error&) { // what cannot be searched for has been measured all the same
             searched = measure(settings.threads, task);
         }
