@@ -204,7 +204,9 @@ TEST(SignalParts, SettingsAreRoundedAndOnlyWhatIsHeard) {
     EXPECT_EQ(set.at("Filter"), "on");
     EXPECT_EQ(set.at("Source 1 detune"), "14 ct");
     EXPECT_EQ(set.at("LFO to source 1 cents"), "+30 ct");
+    EXPECT_EQ(set.at("Delay time"), "375 ms") << "told though it is the default, and to the beat";
     EXPECT_FALSE(set.contains("Source 1 pulse width")) << "a saw has none";
+    EXPECT_FALSE(set.contains("Delay low cut")) << "as it is by default";
     EXPECT_EQ(roundedText(patch.descriptor({filter, "cutoff"}), 1722.0), "1.7 kHz");
     EXPECT_EQ(roundedText(patch.descriptor({"layer:a/envelope:level", "decay"}), 384.0), "380 ms");
 }

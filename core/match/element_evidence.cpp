@@ -76,11 +76,12 @@ std::string lowPass(const Profile& profile) {
 }
 
 std::string sweep(const Profile& profile) {
-    constexpr double leastOctaves = 0.4;
+    constexpr double leastOctaves = 0.4, leastSeconds = 0.02; // what is faster is the click of an onset
     const auto octaves = [](const NoteProfile& note) { return std::log2(note.highestCutoffHz / note.restingCutoffHz); };
     const double way = middleOfNotes(profile, octaves);
     if (!isMeasured(way) || way < leastOctaves) return {};
     const double seconds = middleOfNotes(profile, [](const NoteProfile& note) { return note.closingTime; });
+    if (isMeasured(seconds) && seconds < leastSeconds) return {};
     std::string words =
         fmt::format("in each note the cutoff goes from {} to {}",
                     hertz(middleOfNotes(profile, [](const NoteProfile& note) { return note.highestCutoffHz; })),

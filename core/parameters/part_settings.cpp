@@ -1,5 +1,7 @@
 #include "core/parameters/part_settings.h"
 
+#include "core/parameters/noticed.h"
+#include "core/parameters/reading.h"
 #include "core/parameters/relevance.h"
 #include "core/parameters/value_text.h"
 
@@ -22,7 +24,9 @@ double rounded(const ParameterDescriptor& d, double value) {
     case Unit::degrees: return std::round(value);
     default: break;
     }
-    const double scale = std::pow(10.0, 1.0 - std::floor(std::log10(std::abs(value))));
+    // Repeats that are out of time by half a percent drift away from the beat.
+    const double digits = d.kind == ModuleKind::delay && d.field == "time" ? 3.0 : 2.0;
+    const double scale = std::pow(10.0, digits - 1.0 - std::floor(std::log10(std::abs(value))));
     return std::round(value * scale) / scale;
 }
 
@@ -68,23 +72,32 @@ std::string roundedText(const ParameterDescriptor& descriptor, double value, boo
 }
 
 std::vector<PartSetting> settingsOf(const SignalPart& part, const Patch& patch) {
+    constexpr double leastNoticed = 0.5; // away from nothing nobody would set less
     static const Patch empty;
     std::vector<PartSetting> settings;
     std::set<Address> others; // values that modules of this part have for other parts
     for (const SignalPart& each : partsOf(patch))
         if (each.id != part.id) others.insert(each.values.begin(), each.values.end());
+    const auto comes = [&](const Patch::Module& module) { // with this part, so that what it is known by is told
+        if (!empty.find(module.path))
+            return std::find(part.modules.begin(), part.modules.end(), module.path) != part.modules.end();
+        return std::any_of(part.values.begin(), part.values.end(), [&](const Address& each) {
+            return each.module == module.path && (each.field == "on" || module.kind == ModuleKind::envelope);
+        });
+    };
     const auto add = [&](const Patch::Module& module, const ParameterDescriptor& d) {
         const Address address{module.path, std::string(d.field)};
-        if (others.contains(address)) return;
-        const bool shared = std::find(part.values.begin(), part.values.end(), address) != part.values.end();
-        const bool whole = !empty.find(module.path) &&
-                           std::find(part.modules.begin(), part.modules.end(), module.path) != part.modules.end();
-        if (!shared && (!whole || patch.value(address) == d.defaultValue)) return;
-        if (!matters(patch, module, d) || movesNothing(patch, module)) return;
+        if (others.contains(address) || !matters(patch, module, d) || movesNothing(patch, module)) return;
+        const ParameterDescriptor shown = patch.shownDescriptor(address);
         const double unset = empty.has(address) ? empty.value(address) : d.defaultValue;
-        if (rounded(d, patch.value(address)) == rounded(d, unset)) return; // nobody would set so little
-        settings.push_back({address, settingLabel(patch, module, d),
-                            roundedText(patch.shownDescriptor(address), patch.value(address))});
+        const double set = patch.value(address);
+        const bool isSame = rounded(shown, set) == rounded(shown, unset) ||
+                            (unset == 0.0 && noticedSteps(shown, set, unset) < leastNoticed);
+        const bool isPart = std::find(part.values.begin(), part.values.end(), address) != part.values.end();
+        const bool told =
+            comes(module) ? !isSame || (set != 0.0 && isKnownBy(module.kind, d.field)) : !isSame && isPart;
+        if (!told) return;
+        settings.push_back({address, settingLabel(patch, module, d), roundedText(shown, set)});
     };
     for (const auto& module : patch.modules())
         for (const auto& d : parametersOf(module.kind)) add(module, d);

@@ -242,7 +242,8 @@ private:
         const auto curved = [&](const char* field) {
             return std::abs(value(envelope, field)) >= 20.0 ? std::string(", curved") : std::string();
         };
-        if (value(envelope, "delay") >= 5.0) pieces.push_back("after " + text(envelope, "delay"));
+        if (value(envelope, "delay") >= std::max(5.0, 0.1 * value(envelope, "attack")))
+            pieces.push_back("after " + text(envelope, "delay"));
         pieces.push_back("attack " + text(envelope, "attack") +
                          (value(envelope, "attack") >= 20.0 ? curved("attack_curve") : std::string()));
         if (value(envelope, "hold") >= 5.0) pieces.push_back("hold " + text(envelope, "hold"));

@@ -77,6 +77,11 @@ bool isOn(const Patch& patch, const Patch::Module& module) {
 
 } // namespace
 
+bool isKnownBy(ModuleKind kind, std::string_view field) {
+    const Fields fields = knownBy(kind);
+    return std::find(fields.begin(), fields.end(), field) != fields.end();
+}
+
 std::vector<ImportantValue> importantValues(const Patch& patch, const Patch::Module& module, std::size_t most) {
     struct Found {
         const ParameterDescriptor* descriptor;

@@ -19,6 +19,9 @@ struct ImportantValue {
 /// where it stands by default; only such as could be heard, `most` at most. Of a link: its amount.
 std::vector<ImportantValue> importantValues(const Patch& patch, const Patch::Module& module, std::size_t most);
 
+/// Whether a kind is known by a field, wherever it stands: a filter by its cutoff.
+bool isKnownBy(ModuleKind kind, std::string_view field);
+
 /// Where the sound of a source goes: "to filter 1", "past the filters", "to the output". Of other modules: empty.
 std::string destinationOf(const Patch& patch, const Patch::Module& module);
 

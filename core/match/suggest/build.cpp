@@ -266,8 +266,7 @@ Build BuildMaker::Impl::told(const Patch& patch, const std::vector<PlannedStep>&
         step.listen = listenTo(step.facets, was.comparison, is.comparison);
         const Facet most = step.facets.empty() ? Facet::pitch : step.facets.front().facet;
         if (!step.elements.empty())
-            step.why =
-                reasonOfMove(chain[i], chain[i + 1], most, {*score.first().profile, *was.render, was.comparison, odds});
+            step.why = reasonOfMove(step.elements, most, {*score.first().profile, *was.render, was.comparison, odds});
         std::erase_if(step.facets, [](const FacetGain& each) { return std::abs(each.after - each.before) < changes; });
         for (const std::string& id : step.parts)
             if (const SignalPart* part = find(parts, id))

@@ -5,6 +5,7 @@
 #include "core/match/search/score.h"
 #include "core/match/starts/estimate.h"
 #include "core/match/starts/hypotheses.h"
+#include "core/parameters/note_timing.h"
 
 #include <algorithm>
 #include <cmath>
@@ -77,10 +78,10 @@ MovePlan measuredPlan(const Profile& profile, const Recording& reference48k, con
         return best;
     };
     if (patches.empty()) return plan;
-    plan.patch = plain(patches[bestOf(patches)]);
+    plan.patch = timedInNotes(plain(patches[bestOf(patches)]), performance.tempo);
     std::vector<Patch> rooms = withMeasuredRoom(profile, plan.patch);
     if (rooms.empty() || !isInRoom(profile)) return plan;
-    plan.patch = rooms[bestOf(rooms)];
+    plan.patch = timedInNotes(rooms[bestOf(rooms)], performance.tempo);
     return plan;
 }
 

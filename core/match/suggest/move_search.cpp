@@ -368,7 +368,7 @@ Move MoveSearch::moveOf(const Ranked& one) const {
         std::stable_partition(move.facets.begin(), move.facets.end(),
                               [&](const FacetGain& each) { return each.facet == *settings_.facet; });
     if (move.facets.empty()) move.facets.emplace_back();
-    move.why = reasonOfMove(patch_, move.patch, move.facets.front().facet,
+    move.why = reasonOfMove(elementsBeyond(move.patch, patch_), move.facets.front().facet,
                             {reference_.profile, *now_.render, now_.comparison, plan_ ? plan_->odds : ElementOdds()});
     for (std::size_t i = move.facets.size(); i-- > 1;)
         if (std::abs(move.facets[i].after - move.facets[i].before) < told)

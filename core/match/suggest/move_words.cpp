@@ -134,10 +134,9 @@ std::string ideaOfMove(const Patch& before, const Patch& after) {
     return idea;
 }
 
-std::string reasonOfMove(const Patch& before, const Patch& after, Facet gains, const MoveReasons& known) {
+std::string reasonOfMove(const std::set<Element>& brought, Facet gains, const MoveReasons& known) {
     std::string likely;
     // What comes later in the vocabulary is the more special: "swept" says more than "low-pass".
-    const std::set<Element> brought = elementsBeyond(after, before);
     for (auto each = brought.rbegin(); each != brought.rend(); ++each) {
         const std::string heard = evidenceFor(*each, known.reference);
         if (likely.empty())

@@ -31,6 +31,6 @@ struct MoveReasons {
 };
 /// "In each note the cutoff goes from 1.7 kHz to 166 Hz within 280 ms; the render holds still." From what was measured
 /// of the elements that a change brings; else what differs in the facet that gains most.
-std::string reasonOfMove(const Patch& before, const Patch& after, Facet gains, const MoveReasons& known);
+std::string reasonOfMove(const std::set<Element>& brought, Facet gains, const MoveReasons& known);
 
 } // namespace facet
