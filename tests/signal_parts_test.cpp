@@ -86,7 +86,7 @@ TEST(SignalParts, AreToldInWordsOfTheTrade) {
     EXPECT_EQ(said(patch, PartPlace::touch), "Harder is brighter: 9 st of cutoff");
     EXPECT_EQ(said(patch, PartPlace::glide), "Mono, glide 80 ms");
     EXPECT_EQ(said(patch, PartPlace::pitchMotion), "Vibrato 5.6 Hz, ±30 ct, after 250 ms");
-    EXPECT_EQ(said(patch, PartPlace::effect), "Repeat every 380 ms, 35 % back, from side to side, mix 35 %");
+    EXPECT_EQ(said(patch, PartPlace::effect), "Repeat every 375 ms, 35 % back, from side to side, mix 35 %");
 }
 
 TEST(SignalParts, TellRarerThingsToo) {
@@ -206,6 +206,7 @@ TEST(SignalParts, SettingsAreRoundedAndOnlyWhatIsHeard) {
     EXPECT_EQ(set.at("LFO to source 1 cents"), "+30 ct");
     EXPECT_EQ(set.at("Delay time"), "375 ms") << "told though it is the default, and to the beat";
     EXPECT_FALSE(set.contains("Source 1 pulse width")) << "a saw has none";
+    EXPECT_FALSE(set.contains("Level envelope decay")) << "it leads nowhere";
     EXPECT_FALSE(set.contains("Delay low cut")) << "as it is by default";
     EXPECT_EQ(roundedText(patch.descriptor({filter, "cutoff"}), 1722.0), "1.7 kHz");
     EXPECT_EQ(roundedText(patch.descriptor({"layer:a/envelope:level", "decay"}), 384.0), "380 ms");

@@ -24,8 +24,8 @@ double rounded(const ParameterDescriptor& d, double value) {
     case Unit::degrees: return std::round(value);
     default: break;
     }
-    // Repeats that are out of time by half a percent drift away from the beat.
-    const double digits = d.kind == ModuleKind::delay && d.field == "time" ? 3.0 : 2.0;
+    // A delay's time: repeats that are off by a percent drift away from the beat.
+    const double digits = d.field == "time" ? 3.0 : 2.0;
     const double scale = std::pow(10.0, digits - 1.0 - std::floor(std::log10(std::abs(value))));
     return std::round(value * scale) / scale;
 }
@@ -63,6 +63,13 @@ bool movesNothing(const Patch& patch, const Patch::Module& module) {
     });
 }
 
+/// A decay to where the attack leads anyway.
+bool leadsNowhere(const Patch& patch, const Patch::Module& module, const ParameterDescriptor& d) {
+    constexpr double hardlyLess = 97.0; // percent
+    return module.kind == ModuleKind::envelope && (d.field == "decay" || d.field == "decay_curve") &&
+           patch.value({module.path, "sustain"}) >= hardlyLess;
+}
+
 } // namespace
 
 std::string roundedText(const ParameterDescriptor& descriptor, double value, bool sign) {
@@ -87,12 +94,15 @@ std::vector<PartSetting> settingsOf(const SignalPart& part, const Patch& patch) 
     };
     const auto add = [&](const Patch::Module& module, const ParameterDescriptor& d) {
         const Address address{module.path, std::string(d.field)};
-        if (others.contains(address) || !matters(patch, module, d) || movesNothing(patch, module)) return;
+        if (others.contains(address) || !matters(patch, module, d) || movesNothing(patch, module) ||
+            leadsNowhere(patch, module, d))
+            return;
         const ParameterDescriptor shown = patch.shownDescriptor(address);
         const double unset = empty.has(address) ? empty.value(address) : d.defaultValue;
         const double set = patch.value(address);
-        const bool isSame = rounded(shown, set) == rounded(shown, unset) ||
-                            (unset == 0.0 && noticedSteps(shown, set, unset) < leastNoticed);
+        const bool isSame =
+            rounded(shown, set) == rounded(shown, unset) ||
+            ((unset == 0.0 || d.unit == Unit::percent) && noticedSteps(shown, set, unset) < leastNoticed);
         const bool isPart = std::find(part.values.begin(), part.values.end(), address) != part.values.end();
         const bool told =
             comes(module) ? !isSame || (set != 0.0 && isKnownBy(module.kind, d.field)) : !isSame && isPart;

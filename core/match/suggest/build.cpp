@@ -57,11 +57,13 @@ std::string listenTo(const std::vector<FacetGain>& gains, const Comparison& befo
     constexpr std::size_t most = 2;
     constexpr double heard = 3.0;
     std::string words;
-    for (std::size_t i = 0; i < std::min(most, gains.size()); ++i) {
-        if (gains[i].after - gains[i].before < heard) continue;
-        const std::string &was = before.find(gains[i].facet)->words, &is = after.find(gains[i].facet)->words;
-        words += fmt::format("{}{}: {}", words.empty() ? "" : "; ", labelOf(gains[i].facet), was);
-        if (is != was) words += " → " + is;
+    std::size_t told = 0;
+    for (const FacetGain& gain : gains) {
+        if (told >= most || gain.after - gain.before < heard) break;
+        const std::string &was = before.find(gain.facet)->words, &is = after.find(gain.facet)->words;
+        if (is == was) continue;
+        words += fmt::format("{}{}: {} → {}", words.empty() ? "" : "; ", labelOf(gain.facet), was, is);
+        ++told;
     }
     return words;
 }
