@@ -15,6 +15,7 @@ void addMatch(CLI::App& app);
 void addBank(CLI::App& app);
 void addMoves(CLI::App& app);
 void addBuild(CLI::App& app);
+void addSheet(CLI::App& app);
 void addPiece(CLI::App& app);
 void addWavetable(CLI::App& app);
 void addChanges(CLI::App& app);

@@ -41,6 +41,12 @@ void cutNotes(Heard& heard, double begin, double end) {
 
 } // namespace
 
+MoveTarget moveTargetOf(const Heard& heard, int threads) {
+    auto profile = std::make_shared<const Profile>(
+        measureProfile(heard.recording, heard.performance, {.source = nullptr, .threads = threads}));
+    return {std::make_shared<const Recording>(heard.recording), std::move(profile), heard.performance};
+}
+
 std::pair<double, double> parsePair(const std::string& text, const char* option) {
     const auto colon = text.find(':');
     try {

@@ -4,6 +4,7 @@
 #include "core/analysis/notes/reading.h"
 #include "core/audio/recording.h"
 #include "core/compare/comparison.h"
+#include "core/match/suggest/reference_score.h"
 #include "core/match/targets/match_target.h"
 #include "core/performance/performance.h"
 
@@ -45,6 +46,9 @@ struct Listening {
 Heard hear(const Listening& options);
 /// The readings of a recording alone, the likeliest first. Throws Error.
 std::vector<Reading> readingsHeard(const Listening& options);
+
+/// The same with its profile, as something to come closer to.
+MoveTarget moveTargetOf(const Heard& heard, int threads);
 
 /// "LOW:HIGH" as two increasing numbers. Throws CLI::ValidationError, which names the option.
 std::pair<double, double> parsePair(const std::string& text, const char* option);

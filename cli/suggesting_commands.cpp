@@ -25,12 +25,6 @@ namespace fs = std::filesystem;
 
 namespace {
 
-MoveTarget targetOf(const Heard& heard, int threads) {
-    auto profile = std::make_shared<const Profile>(
-        measureProfile(heard.recording, heard.performance, {.source = nullptr, .threads = threads}));
-    return {std::make_shared<const Recording>(heard.recording), std::move(profile), heard.performance};
-}
-
 /// "03-close-the-filter.wav"
 std::string fileNameOf(std::size_t number, const std::string& title) {
     constexpr std::size_t longest = 40;
@@ -91,7 +85,7 @@ void addMoves(CLI::App& app) {
             throw Error(fmt::format("The patch has no “{}”; say one of its modules, for example layer:a/filter:a.",
                                     options->module));
         settings.module = options->module;
-        const MoveFinder finder({targetOf(heard, options->threads)});
+        const MoveFinder finder({moveTargetOf(heard, options->threads)});
         finder.prepare(options->threads, {.stop = signals.token(), .progress = {}});
         const auto begin = std::chrono::steady_clock::now();
         const auto print = [](std::FILE* file, const NextMoves& moves) {
@@ -143,7 +137,7 @@ void addBuild(CLI::App& app) {
         if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
         if (heard.performance.notes.empty())
             throw Error("There are no notes to play: give them with --notes, or another recording.");
-        BuildMaker maker({targetOf(heard, options->threads)});
+        BuildMaker maker({moveTargetOf(heard, options->threads)});
         const Build build = maker.make(patch, equalWeights, options->threads, task);
         if (!options->audio.empty()) {
             const fs::path folder = options->audio;

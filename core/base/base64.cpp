@@ -15,9 +15,9 @@ constexpr std::string_view letters = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnop
 
 } // namespace
 
-std::string base64OfFloats(std::span<const float> values) {
-    const auto* bytes = reinterpret_cast<const unsigned char*>(values.data());
-    const std::size_t count = values.size_bytes();
+std::string base64OfBytes(std::string_view view) {
+    const auto* bytes = reinterpret_cast<const unsigned char*>(view.data());
+    const std::size_t count = view.size();
     std::string text;
     text.reserve((count + 2) / 3 * 4);
     for (std::size_t i = 0; i < count; i += 3) {
@@ -27,6 +27,10 @@ std::string base64OfFloats(std::span<const float> values) {
         for (std::size_t k = 0; k < 4; ++k) text += k <= left ? letters[group >> (18 - 6 * k) & 63] : '=';
     }
     return text;
+}
+
+std::string base64OfFloats(std::span<const float> values) {
+    return base64OfBytes({reinterpret_cast<const char*>(values.data()), values.size_bytes()});
 }
 
 std::optional<std::vector<float>> floatsOfBase64(std::string_view text) {

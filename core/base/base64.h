@@ -1,4 +1,4 @@
-// Base64 (RFC 4648, section 4, with padding) of 32-bit floats in little-endian order.
+// Base64 (RFC 4648, section 4, with padding) of bytes, and of 32-bit floats in little-endian order.
 #pragma once
 
 #include <optional>
@@ -9,6 +9,7 @@
 
 namespace facet {
 
+std::string base64OfBytes(std::string_view bytes);
 std::string base64OfFloats(std::span<const float> values);
 /// Nothing when the text is not base64 or does not hold whole floats.
 std::optional<std::vector<float>> floatsOfBase64(std::string_view text);

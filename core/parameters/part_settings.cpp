@@ -3,6 +3,7 @@
 #include "core/parameters/noticed.h"
 #include "core/parameters/reading.h"
 #include "core/parameters/relevance.h"
+#include "core/parameters/rounding.h"
 #include "core/parameters/value_text.h"
 
 #include <algorithm>
@@ -14,24 +15,9 @@ namespace facet {
 
 namespace {
 
-double rounded(const ParameterDescriptor& d, double value) {
-    if (d.isDiscrete() || value == 0.0) return value;
-    switch (d.unit) {
-    case Unit::decibels:
-    case Unit::percent:
-    case Unit::cents:
-    case Unit::semitones:
-    case Unit::degrees: return std::round(value);
-    default: break;
-    }
-    // A delay's time: repeats that are off by a percent drift away from the beat.
-    const double digits = d.field == "time" ? 3.0 : 2.0;
-    const double scale = std::pow(10.0, digits - 1.0 - std::floor(std::log10(std::abs(value))));
-    return std::round(value * scale) / scale;
-}
+double rounded(const ParameterDescriptor& d, double value) { return roundedTo(d, value, 2); }
 
-/// "Filter cutoff"; "LFO to filter cutoff" of how far a link moves; the module alone of what switches it on.
-std::string settingLabel(const Patch& patch, const Patch::Module& module, const ParameterDescriptor& d) {
+std::string labelIn(const Patch& patch, const Patch::Module& module, const ParameterDescriptor& d) {
     const auto small = [](std::string_view label) {
         std::string text(label);
         text[0] = static_cast<char>(std::tolower(static_cast<unsigned char>(text[0])));
@@ -72,6 +58,11 @@ bool leadsNowhere(const Patch& patch, const Patch::Module& module, const Paramet
 
 } // namespace
 
+std::string settingLabel(const Patch& patch, const Address& address) {
+    const ParameterDescriptor& d = patch.descriptor(address);
+    return labelIn(patch, *patch.find(address.module), d);
+}
+
 std::string roundedText(const ParameterDescriptor& descriptor, double value, bool sign) {
     std::string text = textOf(descriptor, rounded(descriptor, value));
     if (!sign && text.starts_with('+')) text.erase(0, 1);
@@ -107,7 +98,7 @@ std::vector<PartSetting> settingsOf(const SignalPart& part, const Patch& patch) 
         const bool told =
             comes(module) ? !isSame || (set != 0.0 && isKnownBy(module.kind, d.field)) : !isSame && isPart;
         if (!told) return;
-        settings.push_back({address, settingLabel(patch, module, d), roundedText(shown, set)});
+        settings.push_back({address, labelIn(patch, module, d), roundedText(shown, set)});
     };
     for (const auto& module : patch.modules())
         for (const auto& d : parametersOf(module.kind)) add(module, d);

@@ -19,6 +19,10 @@ struct PartSetting {
 /// empty patch.
 std::vector<PartSetting> settingsOf(const SignalPart& part, const Patch& patch);
 
+/// "Filter cutoff"; "LFO to filter cutoff" of how far a link moves; the module alone of what switches it on. Throws
+/// Error for an address the patch does not have.
+std::string settingLabel(const Patch& patch, const Address& address);
+
 /// A value rounded to what people set, as text; without a plus sign where `sign` is false.
 std::string roundedText(const ParameterDescriptor& descriptor, double value, bool sign = true);
 

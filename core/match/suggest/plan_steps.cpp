@@ -63,7 +63,7 @@ std::optional<Patch> withoutElement(const Patch& patch, Element element, const P
 } // namespace
 
 PlanSteps stepsOf(const MovePlan& plan, const Patch& patch, const std::function<bool(const Patch&)>& allows) {
-    constexpr double unlikely = 0.5;
+    constexpr double unlikely = 0.6; // below, the plainer form is proposed too
     const std::vector<SignalPart> parts = partsOf(plan.patch);
     std::vector<const SignalPart*> missing;
     PlanSteps found;
