@@ -8,6 +8,9 @@
 #include "core/parameters/patch_json.h"
 #include "core/recipe/sheet.h"
 
+#ifdef FACET_PDF
+#    include "app/print/pdf.h"
+#endif
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
 #include <memory>
@@ -15,6 +18,30 @@
 namespace facet::cli {
 
 namespace fs = std::filesystem;
+
+namespace {
+
+bool isKnownKind(const std::string& kind) {
+#ifdef FACET_PDF
+    if (kind == ".pdf") return true;
+#endif
+    return kind == ".html" || kind == ".md" || kind == ".txt";
+}
+
+void writePage(const fs::path& out, const Page& page, const Patch& patch) {
+    const std::string kind = out.extension().string();
+#ifdef FACET_PDF
+    if (kind == ".pdf") {
+        writePdf(out, page, patchToJson(patch));
+        return;
+    }
+#endif
+    writeWholeFile(out, kind == ".html" ? pageHtml(page, patchToJson(patch))
+                        : kind == ".md" ? pageMarkdown(page)
+                                        : pageText(page));
+}
+
+} // namespace
 
 void addSheet(CLI::App& app) {
     struct Options : Listening {
@@ -30,7 +57,7 @@ void addSheet(CLI::App& app) {
     command->add_option("--reference", options->reference,
                         "The recording it rebuilds; without, it is told by its own sound");
     options->addTo(*command);
-    command->add_option("--out", options->out, "The page to write: .html, .md or .txt")->required();
+    command->add_option("--out", options->out, "The page to write: .pdf, .html, .md or .txt")->required();
     command->add_option("--name", options->name, "What the sound is called; the patch's name when not given");
     command->add_option("--other", options->others, "Another patch for the recording, told where it is made otherwise")
         ->allow_extra_args(false);
@@ -41,8 +68,8 @@ void addSheet(CLI::App& app) {
     command->callback([options] {
         const fs::path out = options->out;
         const std::string kind = out.extension().string();
-        if (kind != ".html" && kind != ".md" && kind != ".txt")
-            throw Error(fmt::format("“{}” is no kind of page; name it .html, .md or .txt.", options->out));
+        if (!isKnownKind(kind))
+            throw Error(fmt::format("“{}” is no kind of page; name it .pdf, .html, .md or .txt.", options->out));
         SheetSubject subject;
         subject.patch = readPatch(options->patch);
         subject.name = !options->name.empty()        ? options->name
@@ -65,9 +92,7 @@ void addSheet(CLI::App& app) {
             };
         const Sheet sheet = sheetOf(subject, options->threads, task);
         const Page page = pageOfSheet(sheet);
-        writeWholeFile(out, kind == ".html" ? pageHtml(page, patchToJson(sheet.recipe.patch))
-                            : kind == ".md" ? pageMarkdown(page)
-                                            : pageText(page));
+        writePage(out, page, sheet.recipe.patch);
         fmt::print("{:.1f} alike, in rounded values {:.1f}; {} values of {} are set.\n", sheet.recipe.exact,
                    sheet.recipe.likeness, valuesIn(sheet.recipe),
                    valuesIn(sheet.recipe) + sheet.recipe.hardlyMatter.size());

@@ -102,7 +102,7 @@ TEST_F(BuildTest, SaysWhatToSetWhyAndWhatToListenFor) {
 }
 
 TEST_F(BuildTest, FollowsWhatTheProducerArranged) {
-    BuildPlan plan = planOf(build, patch);
+    BuildPlan plan = planOf(build);
     ASSERT_GE(plan.steps.size(), 3u);
     for (const PlannedStep& each : plan.steps) EXPECT_TRUE(each.title.empty()) << "as found";
     std::swap(plan.steps[0], plan.steps[1]);
@@ -119,8 +119,8 @@ TEST_F(BuildTest, FollowsWhatTheProducerArranged) {
     EXPECT_EQ(arranged.steps[1].title, build.steps[0].title);
     EXPECT_TRUE(arranged.steps[2].hidden);
     EXPECT_EQ(arranged.steps.back().patch, patch) << "whatever the arrangement, the whole comes out";
-    EXPECT_EQ(planOf(arranged, patch).steps[0].title, "My own first step");
-    EXPECT_TRUE(planOf(arranged, patch).steps[1].title.empty());
+    EXPECT_EQ(planOf(arranged).steps[0].title, "My own first step");
+    EXPECT_TRUE(planOf(arranged).steps[1].title.empty());
     EXPECT_EQ(maker->follow(patch, {}, equalWeights, 2).steps.size(), 1u) << "without a plan all is one step";
 }
 

@@ -14,6 +14,7 @@
 #include "app/session/matching/match_controller.h"
 #include "app/session/matching/next_moves_controller.h"
 #include "app/session/matching/seed_bank_keeper.h"
+#include "app/session/matching/sheet_controller.h"
 #include "app/session/matching/variations_controller.h"
 #include "app/session/messages.h"
 #include "app/session/reference/notes_controller.h"
@@ -61,6 +62,7 @@ public:
     NextMovesController nextMoves;
     ElementsController elements;
     BuildController build;
+    SheetController sheet;
 };
 
 } // namespace facet

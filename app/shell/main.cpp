@@ -64,8 +64,8 @@ void takeShot(QApplication& app, Session& session, MainWindow& window, const QSt
     calm->start();
     QObject::connect(timer, &QTimer::timeout, &window, [&app, &session, &window, file, calm] {
         if (session.busy() || session.elements.busy() ||
-            session.nextMoves.state() == NextMovesController::State::looking ||
-            session.build.busy())
+            session.nextMoves.state() == NextMovesController::State::looking || session.build.busy() ||
+            session.sheet.busy())
             calm->restart();
         if (calm->elapsed() < 700) return;
         const bool written = window.grab().save(file);
@@ -97,10 +97,11 @@ int main(int argc, char** argv) {
     const QCommandLineOption demo("demo", "Open your copy of the demo project, made from this folder at first.",
                                   "folder");
     const QCommandLineOption shot("shot", "Write a picture of the window when it has settled, and end.", "file");
-    const QCommandLineOption view(
-        "view", "The view to open: reference, notes, facets, patch, search, elements, build, build/STEP, piece, or a facet by "
-        "its name.",
-        "id", "facets");
+    const QCommandLineOption view("view",
+                                  "The view to open: reference, notes, facets, patch, search, elements, build, "
+                                  "build/STEP, sheet, piece, or a facet by "
+                                  "its name.",
+                                  "id", "facets");
     const QCommandLineOption cue("cue", "Name of the cue to open.", "name");
     const QCommandLineOption match("match", "Search for so many seconds at once.", "seconds");
     const QCommandLineOption dark("dark", "Use the dark theme.");
@@ -129,7 +130,8 @@ int main(int argc, char** argv) {
         session.document.selectCue(wanted);
         if (!window.showView(options.value(view))) {
             std::fprintf(stderr,
-                         "There is no view “%s”; use reference, notes, facets, patch, search, elements, build, piece or the "
+                         "There is no view “%s”; use reference, notes, facets, patch, search, elements, build, sheet, "
+                         "piece or the "
                          "name of a facet.\n",
                          qPrintable(options.value(view)));
             return 2;

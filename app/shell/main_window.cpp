@@ -18,6 +18,7 @@
 #include "app/views/facets/next_moves_view.h"
 #include "app/views/reference/reference_page.h"
 #include "app/views/search/search_view.h"
+#include "app/views/sheet/sheet_page.h"
 #include "app/views/reference/source_picture.h"
 #include "app/views/patch/start_dialog.h"
 #include "app/views/listening/takes_bar.h"
@@ -128,6 +129,8 @@ void MainWindow::makePages(QWidget* body) {
     pages_->addWidget(search_);
     build_ = new BuildPage(session_.build, pages_);
     pages_->addWidget(build_);
+    sheet_ = new SheetPage(session_.sheet, session_.messages, pages_);
+    pages_->addWidget(sheet_);
     piece_ = new PiecePage(session_.document, session_.piece, session_.listening, session_.playback, pages_);
     pages_->addWidget(piece_);
     connect(piece_, &PiecePage::backingWanted, this, &MainWindow::openBacking);
@@ -194,7 +197,7 @@ QWidget* MainWindow::makeHeader() {
             [this](int index) { session_.document.selectCue(cues_->itemData(index).toULongLong()); });
     layout->addWidget(cues_);
     layout->addSpacing(8);
-    const char* const pageKeys[] = {"F2", "F4", "F5", "F6", "F7", "Shift+F6", "Shift+F7"};
+    const char* const pageKeys[] = {"F2", "F4", "F5", "F6", "F7", "Shift+F6", "Shift+F8", "Shift+F7"};
     int page = 0;
     for (const auto& [id, name] : {std::pair{"reference", tr("Reference")},
                                    {"notes", tr("Notes")},
@@ -202,6 +205,7 @@ QWidget* MainWindow::makeHeader() {
                                    {"patch", tr("Patch")},
                                    {"search", tr("Search")},
                                    {"build", tr("Build")},
+                                   {"sheet", tr("Sheet")},
                                    {"piece", tr("Piece")}}) {
         auto* tab = new QPushButton(name, header);
         tab->setObjectName("tab");
@@ -397,7 +401,7 @@ void MainWindow::chooseFacet(Facet facet) {
 }
 
 bool MainWindow::showView(const QString& id) {
-    const QStringList ids{"reference", "notes", "facets", "patch", "search", "build", "piece"};
+    const QStringList ids{"reference", "notes", "facets", "patch", "search", "build", "sheet", "piece"};
     for (int i = 0; i < facetCount; ++i) {
         const auto facet = static_cast<Facet>(i);
         const std::string_view label = labelOf(facet);
@@ -426,7 +430,7 @@ bool MainWindow::showView(const QString& id) {
     const auto index = ids.indexOf(id);
     if (index < 0) return false;
     pages_->setCurrentIndex(static_cast<int>(index));
-    mirror_->setMaximumHeight(id == "patch" ? shortMirror : QWIDGETSIZE_MAX); // a patch needs the room
+    mirror_->setMaximumHeight(id == "patch" || id == "sheet" ? shortMirror : QWIDGETSIZE_MAX); // they need the room
     for (auto& [tabId, tab] : tabs_) tab->setChecked(tabId == id);
     if (id == "facets") moves_->offer(facets_->chosen(), patch_->chosen());
     if (id == "piece") piece_->lanes().setFocus(); // not one of its fields: Space plays
@@ -482,6 +486,7 @@ void MainWindow::resizeEvent(QResizeEvent* event) {
     QMainWindow::resizeEvent(event);
     likenessBar_->setVisible(width() >= narrow);
     likenessCaption_->setVisible(width() >= narrow);
+    project_->setVisible(width() >= narrow); // the window's title says it too
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {

@@ -33,6 +33,7 @@ class PatchView;
 class PiecePage;
 class ReferencePage;
 class BuildPage;
+class SheetPage;
 class SearchView;
 class Session;
 struct Excerpt;
@@ -47,7 +48,7 @@ class MainWindow : public QMainWindow {
 public:
     explicit MainWindow(Session& session);
 
-    /// "reference", "notes", "facets", "patch", "search", "build", "piece", a facet by its name, or "patch/" and the path of a
+    /// "reference", "notes", "facets", "patch", "search", "build", "sheet", "piece", a facet by its name, or "patch/" and the path of a
     /// module whose line is to be open. False for an unknown id.
     bool showView(const QString& id);
     /// Applies the dark or light theme to the whole program.
@@ -126,6 +127,7 @@ private:
     PatchView* patch_;
     SearchView* search_;
     BuildPage* build_;
+    SheetPage* sheet_;
     PiecePage* piece_;
     KeyboardStrip* keyboard_;
     TransportBar* transport_;

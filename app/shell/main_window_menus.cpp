@@ -211,6 +211,7 @@ void MainWindow::makeViewMenu() {
     menu->addAction(tr("&Patch"), QKeySequence(Qt::Key_F6), this, [this] { showView("patch"); });
     menu->addAction(tr("&Search"), QKeySequence(Qt::Key_F7), this, [this] { showView("search"); });
     menu->addAction(tr("&Build"), QKeySequence(Qt::SHIFT | Qt::Key_F6), this, [this] { showView("build"); });
+    menu->addAction(tr("S&heet"), QKeySequence(Qt::SHIFT | Qt::Key_F8), this, [this] { showView("sheet"); });
     menu->addAction(tr("Pi&ece"), QKeySequence(Qt::SHIFT | Qt::Key_F7), this, [this] { showView("piece"); });
     menu->addSeparator();
     auto* pictures = new QActionGroup(this);

@@ -436,6 +436,25 @@ private:
         return said;
     }
 
+    /// "−7 dB below 120 Hz, −2 dB at 550 Hz"
+    std::string equalized(const std::string& path) const {
+        std::vector<std::string> pieces;
+        const auto band = [&](const char* gain, const char* where, const char* hz) {
+            if (std::abs(value(path, gain)) >= 1.0)
+                pieces.push_back(fmt::format("{} {} {}", text(path, gain), where, text(path, hz)));
+        };
+        const auto cut = [&](const char* hz, const char* where, bool off) {
+            if (!off) pieces.push_back(fmt::format("nothing {} {}", where, text(path, hz)));
+        };
+        cut("low_cut", "below", value(path, "low_cut") <= 25.0);
+        band("low_gain", "below", "low_shelf");
+        band("gain_1", "at", "bell_1");
+        band("gain_2", "at", "bell_2");
+        band("high_gain", "above", "high_shelf");
+        cut("high_cut", "above", value(path, "high_cut") >= 18000.0);
+        return joined(pieces);
+    }
+
     std::string effect() const {
         const std::string path = part_.id;
         const Patch::Module& module = *patch_.find(path);
@@ -446,6 +465,10 @@ private:
                              (value(path, "timing") > 0.5 ? text(path, "beats") : text(path, "time")));
             if (value(path, "feedback") >= 1.0) pieces.push_back(text(path, "feedback") + " back");
             if (value(path, "cross") > 0.5) pieces.push_back("from side to side");
+        } else if (module.kind == ModuleKind::equalizer) {
+            pieces.push_back("Equalizer");
+            const std::string bands = equalized(path);
+            if (!bands.empty()) pieces.back() += ": " + bands;
         } else if (module.kind == ModuleKind::reverb) {
             pieces.push_back("Reverb " + text(path, "decay"));
         } else {

@@ -30,7 +30,7 @@ std::string rangeOf(const ParameterDescriptor& d, const AlikeRange& range) {
     if (fromBottom) return "up to " + text(range.high);
     if (toTop) return "from " + text(range.low);
     const std::string low = text(range.low), high = text(range.high);
-    return low == high ? low : low + " to " + high;
+    return low == high ? "exactly" : low + " to " + high;
 }
 
 /// Partials and drawn steps in words; of what is longer, where it is.

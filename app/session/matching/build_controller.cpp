@@ -198,7 +198,7 @@ void BuildController::arrange(const QString& what, BuildPlan plan) {
 void BuildController::move(int step, int by) {
     const int to = step + by, count = static_cast<int>(build_.steps.size());
     if (state_ != State::made || step < 0 || step >= count || to < 0 || to >= count || !document_.cue()) return;
-    BuildPlan plan = planOf(build_, document_.cue()->patch);
+    BuildPlan plan = planOf(build_);
     std::swap(plan.steps[static_cast<std::size_t>(step)], plan.steps[static_cast<std::size_t>(to)]);
     current_ = to;
     arrange(tr("Reorder build"), std::move(plan));
@@ -207,7 +207,7 @@ void BuildController::move(int step, int by) {
 void BuildController::merge(int step) {
     if (state_ != State::made || step < 0 || step + 1 >= static_cast<int>(build_.steps.size()) || !document_.cue())
         return;
-    BuildPlan plan = planOf(build_, document_.cue()->patch);
+    BuildPlan plan = planOf(build_);
     PlannedStep& into = plan.steps[static_cast<std::size_t>(step)];
     const PlannedStep gone = plan.steps[static_cast<std::size_t>(step) + 1];
     into.parts.insert(into.parts.end(), gone.parts.begin(), gone.parts.end());
@@ -219,7 +219,7 @@ void BuildController::merge(int step) {
 
 void BuildController::changeStep(int step, const QString& what, const std::function<void(PlannedStep&)>& change) {
     if (state_ != State::made || step < 0 || step >= static_cast<int>(build_.steps.size()) || !document_.cue()) return;
-    const BuildPlan before = planOf(build_, document_.cue()->patch);
+    const BuildPlan before = planOf(build_);
     BuildPlan plan = before;
     change(plan.steps[static_cast<std::size_t>(step)]);
     if (plan != before) arrange(what, std::move(plan));

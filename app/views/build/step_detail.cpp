@@ -9,6 +9,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPlainTextEdit>
+#include <QScrollArea>
 #include <QPushButton>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -120,10 +121,19 @@ StepDetail::StepDetail(BuildController& build, QWidget* parent) : QWidget(parent
         label->setAlignment(Qt::AlignTop | Qt::AlignLeft);
         return label;
     };
+    auto* scroll = new QScrollArea(this); // a low window has no room for all that is said
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* said = new QWidget(scroll);
+    auto* saying = new QVBoxLayout(said);
+    saying->setContentsMargins(0, 0, 8, 0);
     settings_ = words("stepSettings");
-    layout->addWidget(settings_);
     why_ = words("stepReasons");
-    layout->addWidget(why_);
+    saying->addWidget(settings_);
+    saying->addWidget(why_);
+    saying->addStretch(1);
+    scroll->setWidget(said);
+    layout->addWidget(scroll, 1);
     text_ = new QPlainTextEdit(this);
     text_->setObjectName("stepText");
     text_->setAccessibleName(tr("What you say of the step"));
@@ -133,7 +143,6 @@ StepDetail::StepDetail(BuildController& build, QWidget* parent) : QWidget(parent
     text_->installEventFilter(this);
     layout->addWidget(text_);
     layout->addLayout(arranging);
-    layout->addStretch(1);
 }
 
 QToolButton* StepDetail::action(const QString& label, const char* name, const QString& tip) {

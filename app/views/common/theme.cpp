@@ -1,5 +1,7 @@
 #include "app/views/common/theme.h"
 
+#include "app/print/interface_font.h"
+
 #include <QApplication>
 #include <QFontDatabase>
 #include <QPalette>
@@ -40,18 +42,6 @@ Theme darkTheme() {
 }
 
 Theme current = lightTheme();
-
-QString family() {
-    static const QString name = [] {
-        QString first;
-        for (const char* weight : {"Regular", "Medium", "SemiBold"}) {
-            const int id = QFontDatabase::addApplicationFont(QString(":/fonts/FacetInterface-%1.otf").arg(weight));
-            if (first.isEmpty() && id >= 0) first = QFontDatabase::applicationFontFamilies(id).value(0);
-        }
-        return first.isEmpty() ? QString("Sans Serif") : first;
-    }();
-    return name;
-}
 
 QString styleSheet(const Theme& t) {
     QString sheet = R"(
@@ -128,7 +118,7 @@ QString styleSheet(const Theme& t) {
 const Theme& theme() { return current; }
 
 QFont interfaceFont(double points, QFont::Weight weight) {
-    QFont font(family());
+    QFont font(interfaceFamily());
     font.setPointSizeF(points);
     font.setWeight(weight);
     return font;

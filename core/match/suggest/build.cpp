@@ -111,6 +111,7 @@ struct BuildMaker::Impl {
         task = &with;
     }
 
+    std::vector<std::string> heardOf(const std::vector<std::string>& ids, const Patch& patch);
     std::vector<std::vector<std::string>> ordered(const Patch& patch, const std::vector<SignalPart>& parts);
     void mergeSmall(const Patch& patch, const std::vector<SignalPart>& parts,
                     std::vector<std::vector<std::string>>& steps);
@@ -123,6 +124,26 @@ struct BuildMaker::Impl {
     int threads = 1;
     const Task* task = nullptr;
 };
+
+/// Of parts that are set together those that the whole would miss; all where it misses none.
+std::vector<std::string> BuildMaker::Impl::heardOf(const std::vector<std::string>& ids, const Patch& patch) {
+    constexpr double hardly = 0.5; // likeness
+    if (ids.size() < 2) return ids;
+    Ids all;
+    for (const SignalPart& each : partsOf(patch)) all.insert(each.id);
+    std::vector<Patch> without{withParts(patch, all)};
+    for (const std::string& id : ids) {
+        Ids rest = all;
+        rest.erase(id);
+        without.push_back(withParts(patch, rest));
+    }
+    compareAll(without);
+    const double whole = of(without.front()).comparison.likeness;
+    std::vector<std::string> heard;
+    for (std::size_t i = 0; i < ids.size(); ++i)
+        if (whole - of(without[i + 1]).comparison.likeness >= hardly) heard.push_back(ids[i]);
+    return heard.empty() ? ids : heard;
+}
 
 /// Each part a step, in an order in which no step costs much.
 std::vector<std::vector<std::string>> BuildMaker::Impl::ordered(const Patch& patch,
@@ -258,7 +279,8 @@ Build BuildMaker::Impl::told(const Patch& patch, const std::vector<PlannedStep>&
         step.parts = steps[i].parts;
         step.hidden = steps[i].hidden;
         step.text = steps[i].text;
-        step.title = steps[i].title.empty() ? titleOf(step.parts, parts, patch) : steps[i].title;
+        step.found = titleOf(heardOf(step.parts, patch), parts, patch);
+        step.title = steps[i].title.empty() ? step.found : steps[i].title;
         step.patch = chain[i + 1];
         step.before = was.comparison.likeness;
         step.after = is.comparison.likeness;
@@ -309,12 +331,11 @@ Build BuildMaker::follow(const Patch& patch, const BuildPlan& plan, const FacetW
     return impl_->told(patch, steps);
 }
 
-BuildPlan planOf(const Build& build, const Patch& patch) {
-    const std::vector<SignalPart> parts = partsOf(patch);
+BuildPlan planOf(const Build& build) {
     BuildPlan plan;
     for (const BuildStep& each : build.steps) {
         PlannedStep step{each.parts, {}, each.text, each.hidden};
-        if (each.title != titleOf(each.parts, parts, patch)) step.title = each.title;
+        if (each.title != each.found) step.title = each.title;
         plan.steps.push_back(std::move(step));
     }
     return plan;

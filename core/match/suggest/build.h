@@ -20,7 +20,8 @@ namespace facet {
 /// One step with what it does.
 struct BuildStep {
     std::vector<std::string> parts;    ///< ids of SignalPart
-    std::string title;                 ///< "Two saws an octave apart"
+    std::string found;                 ///< title as found: "Two saws an octave apart"
+    std::string title;                 ///< the same, or as the producer calls it
     std::string why;                   ///< what the recording shows and what came before does not; may be empty
     std::string listen;                ///< "Brightness: stays open, reference closes to 166 Hz → alike"; may be empty
     std::string text;                  ///< what the producer says of it in place of these; may be empty
@@ -39,7 +40,7 @@ struct Build {
 };
 
 /// The arrangement of a build's steps; titles that are as found stay empty.
-BuildPlan planOf(const Build& build, const Patch& patch);
+BuildPlan planOf(const Build& build);
 
 /// Tells builds that lead toward recordings. Remembers what it has compared. Used by one thread at a time, whose work
 /// it spreads.

@@ -298,7 +298,7 @@ bool MoveSearch::isInFocus(const Patch& changed) const {
 /// 0 … 1: by what is known of the recording, how likely the elements are that a change brings and takes away. Near the
 /// goal the loss is right and says enough; far from it, it prefers whatever fills a gap.
 double MoveSearch::trustIn(const Patch& changed) const {
-    constexpr double far = 30.0, near = 85.0, least = 0.1, most = 0.9;
+    constexpr double far = 30.0, near = 85.0, least = 0.05, most = 0.9;
     const double alone = std::clamp((now_.comparison.likeness - far) / (near - far), least, most);
     double likely = 1.0;
     if (plan_ && plan_->odds.known()) {

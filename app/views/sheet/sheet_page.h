@@ -1,0 +1,50 @@
+// The sheet: the patch as a page to read, copy, print and keep.
+#pragma once
+
+#include <QWidget>
+#include <memory>
+
+class QLabel;
+class QProgressBar;
+class QPushButton;
+class QTextBrowser;
+
+namespace facet {
+
+class Messages;
+class SheetController;
+struct Sheet;
+
+/// GUI thread only.
+class SheetPage : public QWidget {
+    Q_OBJECT
+
+public:
+    SheetPage(SheetController& sheet, Messages& messages, QWidget* parent = nullptr);
+    void refresh();
+    /// Writes the sheet where the name says: .pdf, .html, .md or .txt. Returns false, having said why, where it cannot.
+    bool save(const QString& path);
+
+protected:
+    void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
+    void changeEvent(QEvent* event) override;
+
+private:
+    void askWhere();
+    void print();
+    void copy();
+    void showSheet();
+
+    SheetController& sheet_;
+    Messages& messages_;
+    QLabel* state_;
+    QProgressBar* progress_;
+    QPushButton* copy_;
+    QPushButton* save_;
+    QPushButton* print_;
+    QTextBrowser* text_;
+    std::shared_ptr<const Sheet> shown_;
+};
+
+} // namespace facet
