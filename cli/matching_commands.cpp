@@ -16,6 +16,7 @@
 #include "core/parameters/patch_json.h"
 #include "core/parameters/value_text.h"
 #include "core/performance/midi_file.h"
+#include "core/recipe/sheet_file.h"
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
@@ -109,7 +110,7 @@ void runMatch(const MatchOptions& options) {
     const Heard heard = hear(options);
     if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
     MatchSettings settings;
-    if (!options.start.empty()) settings.start = readPatch(options.start);
+    if (!options.start.empty()) settings.start = readPatchOrSheet(options.start);
     for (const std::string& text : options.locks) {
         const Address address = Address::parse(text);
         settings.start.descriptor(address); // says so when there is no such parameter

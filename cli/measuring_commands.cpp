@@ -11,9 +11,9 @@
 #include "core/engine/inspect/stage.h"
 #include "core/match/heard_elements.h"
 #include "core/match/report.h"
-#include "core/parameters/patch_json.h"
 #include "core/parameters/value_text.h"
 #include "core/performance/midi_file.h"
+#include "core/recipe/sheet_file.h"
 
 #include <CLI/CLI.hpp>
 #include <cmath>
@@ -184,7 +184,7 @@ void addStages(CLI::App& app) {
     command->add_option("PATCH", options->patch, "Patch file (JSON)")->required();
     command->add_option("--notes", options->notes, "Standard MIDI File")->required();
     command->callback([options] {
-        const Patch patch = readPatch(options->patch);
+        const Patch patch = readPatchOrSheet(options->patch);
         Performance played = readMidi(options->notes);
         double end = 0.0;
         for (const Note& note : played.notes) end = std::max(end, note.end);
@@ -220,7 +220,7 @@ void addElements(CLI::App& app) {
     command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
     command->add_flag("--json", options->json, "Write JSON");
     command->callback([options] {
-        const Patch patch = readPatch(options->patch);
+        const Patch patch = readPatchOrSheet(options->patch);
         Performance played = options->notes.empty() ? auditionPhrase() : readMidi(options->notes);
         if (!options->performance.empty()) played = readPerformance(options->performance);
         if (played.frames == 0) {

@@ -16,6 +16,7 @@
 #include "core/performance/midi_file.h"
 #include "core/piece/piece_mixer.h"
 #include "core/project/project_file.h"
+#include "core/recipe/sheet_file.h"
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
@@ -65,7 +66,7 @@ void addRender(CLI::App& app) {
     command->add_option("--up-to", options->upTo, "Path of the module behind which to listen");
     command->add_option("--dry-from", options->dryFrom, "Path of the effect from which on effects are left out");
     command->callback([options] {
-        const Patch patch = heardPart(readPatch(options->patch), *options);
+        const Patch patch = heardPart(readPatchOrSheet(options->patch), *options);
         Performance played;
         bool toSilence = false;
         if (!options->performance.empty()) {
@@ -112,7 +113,7 @@ void addWavetable(CLI::App& app) {
     command->add_option("--out", options->out, "Patch file to write")->required();
     command->callback([options] {
         const Recording sound = readAudio(options->sound);
-        Patch patch = options->patch.empty() ? Patch() : readPatch(options->patch);
+        Patch patch = options->patch.empty() ? Patch() : readPatchOrSheet(options->patch);
         if (!patch.find(options->source)) patch.add(options->source);
         ModuleData data;
         if (options->region.empty()) {
@@ -144,7 +145,7 @@ void addChanges(CLI::App& app) {
     command->add_option("BEFORE", options->before, "Patch file (JSON)")->required();
     command->add_option("AFTER", options->after, "Patch file (JSON)")->required();
     command->callback([options] {
-        for (const PatchChange& change : changesBetween(readPatch(options->before), readPatch(options->after)))
+        for (const PatchChange& change : changesBetween(readPatchOrSheet(options->before), readPatchOrSheet(options->after)))
             fmt::print("{}: {}{}{}\n", change.what, change.before, change.before.empty() ? "" : " → ", change.after);
     });
 }

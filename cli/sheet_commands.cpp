@@ -7,6 +7,7 @@
 #include "core/base/parallel.h"
 #include "core/parameters/patch_json.h"
 #include "core/recipe/sheet.h"
+#include "core/recipe/sheet_file.h"
 
 #ifdef FACET_PDF
 #    include "app/print/pdf.h"
@@ -71,14 +72,14 @@ void addSheet(CLI::App& app) {
         if (!isKnownKind(kind))
             throw Error(fmt::format("“{}” is no kind of page; name it .pdf, .html, .md or .txt.", options->out));
         SheetSubject subject;
-        subject.patch = readPatch(options->patch);
+        subject.patch = readPatchOrSheet(options->patch);
         subject.name = !options->name.empty()        ? options->name
                        : !subject.patch.name.empty() ? subject.patch.name
                                                      : fs::path(options->patch).stem().string();
         subject.weights = weightsWithout(options->without);
         subject.sounds = !options->silent && kind == ".html";
         for (const std::string& each : options->others)
-            subject.others.push_back({fs::path(each).stem().string(), readPatch(each)});
+            subject.others.push_back({fs::path(each).stem().string(), readPatchOrSheet(each)});
         if (!options->reference.empty()) {
             const Heard heard = hear(*options);
             if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);

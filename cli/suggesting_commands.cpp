@@ -12,6 +12,7 @@
 #include "core/match/suggest/build_report.h"
 #include "core/match/suggest/next_moves.h"
 #include "core/parameters/patch_json.h"
+#include "core/recipe/sheet_file.h"
 
 #include <CLI/CLI.hpp>
 #include <cctype>
@@ -74,7 +75,7 @@ void addMoves(CLI::App& app) {
         const StopOnSignal signals;
         const Heard heard = hear(*options);
         if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
-        const Patch patch = options->patch.empty() ? Patch() : readPatch(options->patch);
+        const Patch patch = options->patch.empty() ? Patch() : readPatchOrSheet(options->patch);
         for (const std::string& text : options->locks) {
             const Address address = Address::parse(text);
             patch.descriptor(address); // says so when there is no such parameter
@@ -132,7 +133,7 @@ void addBuild(CLI::App& app) {
     command->callback([options] {
         const StopOnSignal signals;
         const Task task{.stop = signals.token(), .progress = {}};
-        const Patch patch = readPatch(options->patch);
+        const Patch patch = readPatchOrSheet(options->patch);
         const Heard heard = hear(*options);
         if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
         if (heard.performance.notes.empty())

@@ -8,6 +8,7 @@
 #include "core/engine/render.h"
 #include "core/parameters/patch_json.h"
 #include "core/performance/midi_file.h"
+#include "core/recipe/sheet_file.h"
 
 #include <QApplication>
 #include <QClipboard>
@@ -97,8 +98,8 @@ void MainWindow::openFile(const std::filesystem::path& path) {
             session_.document.open(path);
         else if (extension == ".mid" || extension == ".midi")
             session_.notes.importFile(path);
-        else if (extension == ".json")
-            session_.takes.replacePatch(tr("Open patch"), readPatch(path));
+        else if (extension == ".json" || extension == ".html" || extension == ".pdf")
+            session_.takes.replacePatch(tr("Open patch"), readPatchOrSheet(path));
         else {
             session_.reference.importReference(path);
             remember(path);
@@ -195,7 +196,7 @@ void MainWindow::exportNotes() {
 
 void MainWindow::openPatch() {
     const QString name =
-        QFileDialog::getOpenFileName(this, tr("Open patch"), {}, tr("Patches (*.json);;All files (*)"));
+        QFileDialog::getOpenFileName(this, tr("Open patch"), {}, tr("Patches and sheets (*.json *.html *.pdf);;All files (*)"));
     if (!name.isEmpty()) openFile(toPath(name));
 }
 

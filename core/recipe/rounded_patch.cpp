@@ -238,8 +238,8 @@ RoundedPatch roundedPatch(const Patch& patch, const LikenessOf& likenessOf, cons
 }
 
 std::vector<AlikeRange> alikeRanges(const RoundedPatch& rounded, const LikenessOf& likenessOf, const Task& task) {
-    constexpr double first = 1.0, farthest = 16.0; // noticed steps
-    constexpr int halvings = 1;
+    constexpr double first = 1.0, times = 3.0, farthest = 9.0; // noticed steps
+    constexpr int halvings = 2;                                // the later ones where nothing has sounded alike yet
     const double least = std::min(rounded.likeness, rounded.exact) - RoundedPatch::mostLost;
     std::vector<Way> ways;
     for (std::size_t i = 0; i < rounded.values.size(); ++i)
@@ -249,7 +249,7 @@ std::vector<AlikeRange> alikeRanges(const RoundedPatch& rounded, const LikenessO
         const Address& address = rounded.values[way.value].address;
         return valueAway(rounded.patch.shownDescriptor(address), rounded.patch.value(address), steps, way.up);
     };
-    // All ways go on side by side: twice as far each time until they are heard, then back by halves.
+    // All ways go on side by side: farther each time until they are heard, then halfway back.
     const auto go = [&](const std::vector<std::pair<std::size_t, double>>& tries) {
         std::vector<Patch> patches;
         for (const auto& [way, steps] : tries) {
@@ -265,20 +265,21 @@ std::vector<AlikeRange> alikeRanges(const RoundedPatch& rounded, const LikenessO
         }
     };
     double done = 0.0;
-    for (double steps = first; steps <= farthest; steps *= 2.0) {
+    for (double steps = first; steps <= farthest; steps *= times) {
         std::vector<std::pair<std::size_t, double>> tries;
         for (std::size_t i = 0; i < ways.size(); ++i) {
             if (ways[i].beyond > 0.0 || ways[i].ended) continue;
-            ways[i].ended = valueOf(ways[i], steps) == valueOf(ways[i], 2.0 * steps); // that is as far as it goes
+            ways[i].ended = valueOf(ways[i], steps) == valueOf(ways[i], times * steps); // that is as far as it goes
             tries.emplace_back(i, steps);
         }
         go(tries);
-        task.report(std::min(0.8, done += 0.15), "how exact values must be");
+        task.report(std::min(0.8, done += 0.25), "how exact values must be");
     }
     for (int i = 0; i < halvings; ++i) {
         std::vector<std::pair<std::size_t, double>> tries;
         for (std::size_t w = 0; w < ways.size(); ++w)
-            if (ways[w].beyond > 0.0) tries.emplace_back(w, 0.5 * (ways[w].within + ways[w].beyond));
+            if (ways[w].beyond > 0.0 && (i == 0 || ways[w].within == 0.0))
+                tries.emplace_back(w, 0.5 * (ways[w].within + ways[w].beyond));
         go(tries);
     }
     std::vector<AlikeRange> ranges;
