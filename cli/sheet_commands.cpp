@@ -1,4 +1,4 @@
-// sheet: a patch as a page for people.
+// sheet, macros: a patch as others read and play it.
 #include "cli/commands.h"
 #include "cli/input.h"
 #include "core/analysis/profile.h"
@@ -6,6 +6,8 @@
 #include "core/base/files.h"
 #include "core/base/parallel.h"
 #include "core/parameters/patch_json.h"
+#include "core/performance/midi_file.h"
+#include "core/recipe/macros.h"
 #include "core/recipe/sheet.h"
 #include "core/recipe/sheet_file.h"
 
@@ -97,6 +99,51 @@ void addSheet(CLI::App& app) {
         fmt::print("{:.1f} alike, in rounded values {:.1f}; {} values of {} are set.\n", sheet.recipe.exact,
                    sheet.recipe.likeness, valuesIn(sheet.recipe),
                    valuesIn(sheet.recipe) + sheet.recipe.hardlyMatter.size());
+    });
+}
+
+void addMacros(CLI::App& app) {
+    struct Options {
+        std::string patch, performance, notes, out;
+        std::vector<int> take;
+        int threads = hardwareThreads();
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("macros", "Propose controls worth playing: brighter, longer, wider, wilder");
+    command->add_option("PATCH", options->patch, "Patch file, or a sheet that holds one")->required();
+    auto* notes = command->add_option("--notes", options->notes, "Standard MIDI File that is listened to");
+    command->add_option("--performance", options->performance, "Performance file (JSON) that is listened to")
+        ->excludes(notes);
+    command->add_option("--take", options->take, "Which of them to put into the patch, 1 for the first; with --out")
+        ->delimiter(',');
+    command->add_option("--out", options->out, "Patch file to write with them");
+    command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
+    command->callback([options] {
+        const StopOnSignal signals;
+        Patch patch = readPatchOrSheet(options->patch);
+        Performance phrase = phraseOfSheet();
+        if (!options->performance.empty()) phrase = readPerformance(options->performance);
+        if (!options->notes.empty()) {
+            phrase = readMidi(options->notes);
+            double end = 0.0;
+            for (const Note& each : phrase.notes) end = std::max(end, each.end);
+            phrase.frames = static_cast<int>(phrase.rateHz * (end + 1.0));
+        }
+        const auto macros = proposedMacros(patch, phrase, options->threads, {.stop = signals.token(), .progress = {}});
+        if (macros.empty()) fmt::print("Nothing in this patch leads far in one direction.\n");
+        int number = 0;
+        for (const ProposedMacro& macro : macros) {
+            fmt::print("{}. {} ({}):", ++number, macro.name, macro.changes);
+            for (const auto& move : macro.moves)
+                fmt::print("{} {}", &move == &macro.moves.front() ? "" : ",", move.words);
+            fmt::print("\n");
+        }
+        for (const int each : options->take) {
+            if (each < 1 || each > number) throw Error(fmt::format("There are {} macros to take.", number));
+            patch = withMacro(std::move(patch), macros[static_cast<std::size_t>(each - 1)]);
+        }
+        if (!options->take.empty() && options->out.empty()) throw Error("Say with --out where to write the patch.");
+        if (!options->out.empty()) writePatch(options->out, patch);
     });
 }
 

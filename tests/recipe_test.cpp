@@ -6,6 +6,7 @@
 #include "core/parameters/relevance.h"
 #include "core/parameters/rounding.h"
 #include "core/parameters/value_text.h"
+#include "core/recipe/macros.h"
 #include "core/recipe/sheet.h"
 #include "tests/support/fixtures.h"
 #include "tests/support/sounds.h"
@@ -220,6 +221,63 @@ TEST(Recipe, SpellsOutPartialsAndDrawnSteps) {
     EXPECT_EQ(recipe.lines.front().contents, "Source 1: partials 1 to 4 at 0, -6, –, -24 dB");
 }
 
+/// Measures of what is heard when a macro stands at its end.
+SoundMeasures atEnd(const Patch& patch, const ProposedMacro& macro, const Performance& phrase) {
+    Patch moved = withMacro(patch, macro);
+    for (const auto& module : std::vector<Patch::Module>(moved.modules()))
+        if (module.kind == ModuleKind::macro) moved.set({module.path, "value"}, 100.0);
+    return measuresOf(render(moved, phrase), phrase);
+}
+
+TEST(Macros, LeadWhereTheirNamesSayWithinTheirLimits) {
+    const Performance phrase = testing::fixturePhrase();
+    for (const char* name : {"swept-ensemble", "sliding-lead", "struck-reed", "velocity-bell"}) {
+        const Patch patch = testing::fixturePatch(name);
+        const SoundMeasures now = measuresOf(render(patch, phrase), phrase);
+        const auto macros = proposedMacros(patch, phrase, 2);
+        ASSERT_GE(macros.size(), 2u) << name;
+        ASSERT_LE(macros.size(), 4u) << name;
+        std::set<Direction> directions;
+        for (const ProposedMacro& macro : macros) {
+            EXPECT_TRUE(directions.insert(macro.direction).second);
+            EXPECT_FALSE(macro.moves.empty());
+            EXPECT_LE(macro.moves.size(), 3u);
+            EXPECT_EQ(macro.name, nameOf(macro.direction));
+            EXPECT_NEAR(measuresOf(render(withMacro(patch, macro), phrase), phrase).levelDb, now.levelDb, 0.2)
+                << "at rest the patch sounds as it did";
+            const SoundMeasures end = atEnd(patch, macro, phrase);
+            EXPECT_GE(end.levelDb, now.levelDb - 12.5) << name << " " << macro.name;
+            EXPECT_LE(end.levelDb, now.levelDb + 6.5) << name << " " << macro.name;
+            EXPECT_LE(end.harshDb, std::max(-6.0, now.harshDb + 0.5) + 0.5) << name << " " << macro.name;
+            switch (macro.direction) {
+            case Direction::brighter: EXPECT_GT(end.centroidOctaves, now.centroidOctaves + 0.25) << name; break;
+            case Direction::darker: EXPECT_LT(end.centroidOctaves, now.centroidOctaves - 0.25) << name; break;
+            case Direction::longer: EXPECT_GT(end.seconds, 1.2 * now.seconds) << name; break;
+            case Direction::shorter: EXPECT_LT(end.seconds, now.seconds / 1.2) << name; break;
+            case Direction::softer: EXPECT_LT(end.onsetDb, now.onsetDb - 2.5) << name; break;
+            case Direction::wider: EXPECT_GT(end.sideDb, now.sideDb + 2.0) << name; break;
+            case Direction::wilder: EXPECT_GT(end.motionDb, now.motionDb + 0.5) << name; break;
+            }
+        }
+    }
+}
+
+TEST(Macros, LeavePitchesAlone) {
+    const Performance phrase = testing::fixturePhrase();
+    const Patch patch = testing::fixturePatch("sliding-lead");
+    const auto pitch = [&](const Patch& of) {
+        const Profile profile = measureProfile(render(of, phrase), phrase);
+        return profile.notes.front().cents;
+    };
+    const double before = pitch(patch);
+    for (const ProposedMacro& macro : proposedMacros(patch, phrase, 2)) {
+        Patch moved = withMacro(patch, macro);
+        for (const auto& module : std::vector<Patch::Module>(moved.modules()))
+            if (module.kind == ModuleKind::macro) moved.set({module.path, "value"}, 100.0);
+        EXPECT_NEAR(pitch(moved), before, 10.0) << macro.name;
+    }
+}
+
 Page smallPage() {
     Page page{"Bass <1> & more", {}};
     page.blocks.push_back(PageParagraph{"Rebuilt | well."});
@@ -284,7 +342,7 @@ TEST(Sheet, TellsOtherWaysOnlyWhereTheyAreMadeOfSomethingElse) {
     EXPECT_EQ(sheet.sounds.size(), 2 + sheet.build.steps.size());
     const std::string text = pageText(pageOfSheet(sheet));
     for (const char* said : {"Echoing pulse", "Rebuilt from a recording", "What matters most", "Pulse 25 %",
-                             "Step by step", "Other ways", "Filter cutoff"})
+                             "Step by step", "Other ways", "Worth playing", "Filter cutoff"})
         EXPECT_NE(text.find(said), text.npos) << said << "\n" << text;
 }
 

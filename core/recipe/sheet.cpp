@@ -179,7 +179,10 @@ Sheet sheetOf(const SheetSubject& subject, int threads, const Task& task) {
     const Patch& patch = sheet.recipe.patch;
     sheet.build = subject.plan.steps.empty() ? maker.make(patch, subject.weights, threads, task)
                                              : maker.follow(patch, subject.plan, subject.weights, threads, task);
-    task.report(0.9, "pictures and sounds");
+    task.report(0.85, "what is worth playing");
+    const Performance& performance = targets.front().performance;
+    sheet.macros = proposedMacros(patch, performance, threads, task);
+    task.report(0.95, "pictures and sounds");
     for (const OtherWay& other : subject.others) {
         if (elementsBeyond(other.patch, subject.patch).empty() && elementsBeyond(subject.patch, other.patch).empty())
             continue;
@@ -187,7 +190,6 @@ Sheet sheetOf(const SheetSubject& subject, int threads, const Task& task) {
                                 score.of(other.patch, subject.weights, threads, task).comparison.likeness});
     }
     const Recording& reference = *targets.front().reference;
-    const Performance& performance = targets.front().performance;
     const Recording whole = render(patch, performance, task);
     sheet.plots = soundPlots(reference, whole);
     for (Plot& each : patchPlots(patch)) sheet.plots.push_back(std::move(each));
@@ -234,6 +236,16 @@ Page pageOfSheet(const Sheet& sheet) {
             page.blocks.push_back(PageParagraph{fmt::format("{}, {:.0f} alike:", other.name, other.likeness)});
             page.blocks.push_back(PageList{other.lines});
         }
+    }
+    if (!sheet.macros.empty()) {
+        page.blocks.push_back(PageHeading{"Worth playing"});
+        PageList macros;
+        for (const ProposedMacro& macro : sheet.macros) {
+            std::vector<std::string> moves;
+            for (const auto& each : macro.moves) moves.push_back(each.words);
+            macros.items.push_back(fmt::format("{}: {} ({}).", macro.name, joined(moves, ", "), macro.changes));
+        }
+        page.blocks.push_back(std::move(macros));
     }
     page.blocks.push_back(PagePlots{"Pictures", sheet.plots});
     if (!sheet.sounds.empty()) page.blocks.push_back(PageSounds{"Sounds", sheet.sounds});

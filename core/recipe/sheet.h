@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/match/suggest/build.h"
+#include "core/recipe/macros.h"
 #include "core/recipe/page.h"
 #include "core/recipe/recipe.h"
 
@@ -40,6 +41,7 @@ struct Sheet {
         double likeness = 0.0;
     };
     std::vector<Other> others;
+    std::vector<ProposedMacro> macros;
     std::vector<Plot> plots;
     std::vector<PageSound> sounds;
 };
@@ -51,7 +53,8 @@ Performance phraseOfSheet();
 /// patch that cannot be heard, and Cancelled.
 Sheet sheetOf(const SheetSubject& subject, int threads, const Task& task = {});
 
-/// What it says, in order: what it is, what matters most, the settings, the build, other ways, pictures, sounds.
+/// What it says, in order: what it is, what matters most, the settings, the build, other ways, macros, pictures,
+/// sounds.
 Page pageOfSheet(const Sheet& sheet);
 
 } // namespace facet
