@@ -141,6 +141,41 @@ TEST_F(SheetPageTest, IsEnoughForSomebodyWhoHasNothingElse) {
     EXPECT_GE(compare(wanted, got).likeness, 95.0);
 }
 
+TEST_F(SheetPageTest, MacrosAreTakenTurnedNamedAndRemoved) {
+    ASSERT_FALSE(session.sheet.sheet()->macros.empty());
+    const std::string name = session.sheet.sheet()->macros.front().name;
+    const auto patch = [this]() -> const Patch& { return session.document.cue()->patch; };
+    const auto macro = [&]() -> const Patch::Module* {
+        for (const auto& module : patch().modules())
+            if (module.kind == ModuleKind::macro) return &module;
+        return nullptr;
+    };
+    const Patch before = patch();
+    auto* take = window.findChild<QPushButton*>("takeMacro");
+    EXPECT_EQ(take->accessibleName().toStdString(), "Take " + name);
+    QTest::mouseClick(take, Qt::LeftButton);
+    ASSERT_TRUE(macro());
+    EXPECT_EQ(patch().labelOf(*macro()), name);
+    laidOut();
+    for (auto* each : window.findChildren<QPushButton*>("takeMacro"))
+        EXPECT_NE(each->accessibleName().toStdString(), "Take " + name) << "it is there already";
+    ASSERT_TRUE(settle());
+    const RecordingPtr rest = session.results.state().render.recording;
+    typeInto({macro()->path, "value"}, "100");
+    ASSERT_TRUE(settle());
+    EXPECT_NE(session.results.state().render.recording->channels, rest->channels) << "turning it is heard";
+    auto* label = window.findChild<QLineEdit*>("macroName");
+    label->setFocus();
+    label->selectAll();
+    QTest::keyClicks(label, "Open");
+    QTest::keyClick(label, Qt::Key_Return);
+    EXPECT_EQ(patch().labelOf(*macro()), "Open");
+    laidOut();
+    QTest::mouseClick(window.findChild<QToolButton*>("removeMacro"), Qt::LeftButton);
+    EXPECT_FALSE(macro());
+    EXPECT_TRUE(patch().soundsLike(before)) << "with its links";
+}
+
 TEST_F(SheetPageTest, FollowsThePatchAndSaysWhatItIsDoing) {
     const auto first = session.sheet.sheet();
     session.patch.setParameter({filter, "cutoff"}, 900.0);

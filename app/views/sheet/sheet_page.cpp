@@ -5,6 +5,7 @@
 #include "app/session/matching/sheet_controller.h"
 #include "app/session/messages.h"
 #include "app/views/common/theme.h"
+#include "app/views/sheet/macro_panel.h"
 
 #include <QClipboard>
 #include <QEvent>
@@ -16,6 +17,7 @@
 #include <QPrinter>
 #include <QProgressBar>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QTextBrowser>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -23,7 +25,8 @@
 
 namespace facet {
 
-SheetPage::SheetPage(SheetController& sheet, Messages& messages, QWidget* parent)
+SheetPage::SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons,
+                     SheetController& sheet, Messages& messages, QWidget* parent)
     : QWidget(parent), sheet_(sheet), messages_(messages) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -59,7 +62,17 @@ SheetPage::SheetPage(SheetController& sheet, Messages& messages, QWidget* parent
     text_->setOpenLinks(false);
     text_->setFrameShape(QFrame::NoFrame);
     text_->document()->setDocumentMargin(20.0);
-    layout->addWidget(text_, 1);
+    auto* below = new QHBoxLayout;
+    below->setSpacing(18);
+    below->addWidget(text_, 1);
+    auto* side = new QScrollArea(this);
+    side->setWidgetResizable(true);
+    side->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    side->setFixedWidth(300);
+    macros_ = new MacroPanel(document, patchEditor, comparisons, messages, sheet, side);
+    side->setWidget(macros_);
+    below->addWidget(side);
+    layout->addLayout(below, 1);
     connect(&sheet_, &SheetController::changed, this, &SheetPage::refresh);
     connect(&sheet_, &SheetController::progressed, this, &SheetPage::refresh);
     refresh();

@@ -11,16 +11,21 @@ class QTextBrowser;
 
 namespace facet {
 
+class DocumentStore;
+class MacroPanel;
 class Messages;
+class PatchComparisons;
+class PatchEditor;
 class SheetController;
 struct Sheet;
 
-/// GUI thread only.
+/// Beside it the patch's macros. GUI thread only.
 class SheetPage : public QWidget {
     Q_OBJECT
 
 public:
-    SheetPage(SheetController& sheet, Messages& messages, QWidget* parent = nullptr);
+    SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons, SheetController& sheet,
+              Messages& messages, QWidget* parent = nullptr);
     void refresh();
     /// Writes the sheet where the name says: .pdf, .html, .md or .txt. Returns false, having said why, where it cannot.
     bool save(const QString& path);
@@ -44,6 +49,7 @@ private:
     QPushButton* save_;
     QPushButton* print_;
     QTextBrowser* text_;
+    MacroPanel* macros_;
     std::shared_ptr<const Sheet> shown_;
 };
 

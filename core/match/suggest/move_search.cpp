@@ -38,6 +38,17 @@ double eagernessFor(PartPlace place) {
     return place < PartPlace::drive ? 1.0 : 0.9;
 }
 
+/// Two octaves and more in one go are no producer's move.
+bool transposesFar(const Patch& before, const Patch& after) {
+    constexpr double far = 24.0; // semitones
+    const std::vector<Address> changed = changedAddresses(before, after);
+    return std::any_of(changed.begin(), changed.end(), [&](const Address& each) {
+        if (!before.has(each) || !after.has(each)) return false;
+        const double apart = std::abs(after.value(each) - before.value(each));
+        return (each.field == "transpose" || each.field == "semitone") && apart > far;
+    });
+}
+
 } // namespace
 
 NextMoves MoveSearch::run(const std::function<void(const NextMoves&)>& listener) {
@@ -141,7 +152,8 @@ void MoveSearch::tryAll(const std::function<void(const NextMoves&)>& listener, s
     std::vector<std::pair<int, Tried>> order;
     for (std::size_t f = 0; f < catalogue_; ++f) // what plans propose has been tried with them
         for (std::size_t i = 0; i < families_[f].patches.size(); ++i)
-            order.push_back({urgency(families_[f], i), {families_[f].patches[i], 0.0, f, i}});
+            if (!transposesFar(patch_, families_[f].patches[i]))
+                order.push_back({urgency(families_[f], i), {families_[f].patches[i], 0.0, f, i}});
     std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     constexpr std::size_t atOnce = 32;
     bool isListed = !listener;
