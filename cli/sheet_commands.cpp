@@ -1,12 +1,16 @@
-// sheet, macros: a patch as others read and play it.
+// sheet, macros, export: a patch as others read and play it.
 #include "cli/commands.h"
 #include "cli/input.h"
 #include "core/analysis/profile.h"
+#include "core/audio/audio_file.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/parallel.h"
+#include "core/engine/inspect/preview.h"
 #include "core/parameters/patch_json.h"
+#include "core/parameters/relevance.h"
 #include "core/performance/midi_file.h"
+#include "core/recipe/instrument_files.h"
 #include "core/recipe/macros.h"
 #include "core/recipe/sheet.h"
 #include "core/recipe/sheet_file.h"
@@ -15,6 +19,8 @@
 #    include "app/print/pdf.h"
 #endif
 #include <CLI/CLI.hpp>
+#include <algorithm>
+#include <cstdlib>
 #include <fmt/format.h>
 #include <memory>
 
@@ -144,6 +150,90 @@ void addMacros(CLI::App& app) {
         }
         if (!options->take.empty() && options->out.empty()) throw Error("Say with --out where to write the patch.");
         if (!options->out.empty()) writePatch(options->out, patch);
+    });
+}
+
+namespace {
+
+/// One cycle of each source that is heard; of a wavetable all of its cycles. Throws Error where none has one.
+Recording wavetableOf(const Patch& patch) {
+    Recording table;
+    table.channels.emplace_back();
+    for (const auto& module : patch.modules()) {
+        if (module.kind != ModuleKind::source || !takesPart(patch, module)) continue;
+        const auto wave = static_cast<Wave>(patch.value({module.path, "wave"}));
+        if (wave == Wave::noise || wave == Wave::sample) continue;
+        const std::vector<float> cycles = wave == Wave::wavetable && !module.contents().frames.empty()
+                                              ? module.contents().frames
+                                              : previewOfSource(patch, module.path, tableFrameSamples);
+        table.channels.front().insert(table.channels.front().end(), cycles.begin(), cycles.end());
+    }
+    if (table.channels.front().empty()) throw Error("No source of this patch plays a cycle; export it as sfz or sf2.");
+    return table;
+}
+
+} // namespace
+
+void addExport(CLI::App& app) {
+    struct Options {
+        std::string patch, as, out, name, keys = "36:84", velocities;
+        int every = 4, threads = hardwareThreads();
+        double hold = 2.0;
+        bool noLoops = false, wav = false, progress = false;
+    };
+    const auto options = std::make_shared<Options>();
+    auto* command = app.add_subcommand("export", "Write a patch for other programs: recorded notes, or its cycles");
+    command->add_option("PATCH", options->patch, "Patch file, or a sheet that holds one")->required();
+    command->add_option("--as", options->as, "sfz (a folder), sf2 (a file), or wavetable (WAV, 2048 samples a cycle)")
+        ->required()
+        ->check(CLI::IsMember({"sfz", "sf2", "wavetable"}));
+    command->add_option("--out", options->out, "The folder or file to write")->required();
+    command->add_option("--name", options->name, "What the instrument is called; the patch's name when not given");
+    command->add_option("--keys", options->keys, "Keys it plays, LOW:HIGH as MIDI numbers")->check(problemOfPair);
+    command->add_option("--every", options->every, "Semitones from one recorded key to the next")
+        ->check(CLI::Range(1, 24));
+    command->add_option("--velocities", options->velocities, "Recorded velocities, for example 45,90,127");
+    command->add_option("--hold", options->hold, "Seconds for which keys are held")->check(CLI::Range(0.2, 30.0));
+    command->add_flag("--no-loops", options->noLoops, "Sounds that are held end where the recording does");
+    command->add_flag("--wav", options->wav, "Samples as WAV instead of FLAC");
+    command->add_flag("--progress", options->progress, "How far it is, on stderr");
+    command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
+    command->callback([options] {
+        const Patch patch = readPatchOrSheet(options->patch);
+        const std::string name = !options->name.empty() ? options->name
+                                 : !patch.name.empty()  ? patch.name
+                                                        : fs::path(options->patch).stem().string();
+        if (options->as == "wavetable") {
+            writeAudio(options->out, wavetableOf(patch), SampleFormat::wavFloat);
+            return;
+        }
+        SampledRange range;
+        const auto keys = parsePair(options->keys, "--keys");
+        range.lowKey = static_cast<int>(keys.first);
+        range.highKey = static_cast<int>(keys.second);
+        range.everyKeys = options->every;
+        range.holdSeconds = options->hold;
+        range.loops = !options->noLoops;
+        for (const std::string& each : CLI::detail::split(options->velocities, ',')) {
+            if (each.empty()) continue;
+            char* end = nullptr;
+            range.velocities.push_back(std::strtod(each.c_str(), &end));
+            if (*end != '\0') throw Error(fmt::format("“{}” is no velocity; give numbers from 1 to 127.", each));
+        }
+        const StopOnSignal signals;
+        Task task{.stop = signals.token(), .progress = {}};
+        if (options->progress)
+            task.progress = [](double done, std::string_view what) {
+                fmt::print(stderr, "{:3.0f} %  {}\n", 100.0 * done, what);
+            };
+        const std::vector<SampledNote> notes = sampledNotes(patch, range, options->threads, task);
+        if (options->as == "sfz")
+            writeSfz(options->out, name, notes, options->wav ? SampleFormat::wav24 : SampleFormat::flac24);
+        else
+            writeWholeFile(options->out, soundFontOf(name, notes));
+        const auto looped =
+            std::count_if(notes.begin(), notes.end(), [](const auto& each) { return each.loop.has_value(); });
+        fmt::print("{} recorded notes, {} of them looped.\n", notes.size(), looped);
     });
 }
 
