@@ -1,4 +1,5 @@
 // The sheet in the real window: made, copied, saved, opened again, and enough for somebody who has nothing else.
+#include "app/views/sheet/export_dialog.h"
 #include "app/views/sheet/sheet_page.h"
 #include "core/engine/render.h"
 #include "core/parameters/part_settings.h"
@@ -9,6 +10,8 @@
 #include <QClipboard>
 #include <QComboBox>
 #include <QLabel>
+#include <QSignalSpy>
+#include <QSpinBox>
 #include <QProgressBar>
 #include <QRegularExpression>
 #include <QTextBrowser>
@@ -174,6 +177,41 @@ TEST_F(SheetPageTest, MacrosAreTakenTurnedNamedAndRemoved) {
     QTest::mouseClick(window.findChild<QToolButton*>("removeMacro"), Qt::LeftButton);
     EXPECT_FALSE(macro());
     EXPECT_TRUE(patch().soundsLike(before)) << "with its links";
+}
+
+TEST_F(SheetPageTest, NotesAreRecordedForASamplerAndStopped) {
+    QTest::mouseClick(window.findChild<QPushButton*>("recordNotes"), Qt::LeftButton);
+    laidOut();
+    auto* dialog = window.findChild<ExportDialog*>();
+    ASSERT_TRUE(dialog);
+    EXPECT_TRUE(dialog->findChild<QLabel*>("exportCount")->text().startsWith("13 notes"));
+    for (auto* each : dialog->findChildren<QWidget*>())
+        if (qobject_cast<QAbstractSpinBox*>(each)) {
+            EXPECT_FALSE(each->accessibleName().isEmpty());
+        }
+    const auto boxes = dialog->findChildren<QSpinBox*>();
+    for (QSpinBox* box : boxes)
+        if (box->accessibleName() == "Lowest key") box->setValue(100);
+    EXPECT_FALSE(dialog->findChild<QPushButton*>("exportWrite")->isEnabled()) << "above the highest";
+    for (QSpinBox* box : boxes)
+        if (box->accessibleName() == "Lowest key") box->setValue(60);
+    const auto folderPath = folder / "bass";
+    dialog->write(QString::fromStdString(folderPath.string()));
+    QTest::mouseClick(dialog->findChild<QPushButton*>("exportClose"), Qt::LeftButton);
+    laidOut();
+    EXPECT_FALSE(session.exporter.busy()) << "stopped";
+    EXPECT_FALSE(std::filesystem::exists(folderPath)) << "nothing half is left";
+    QTest::mouseClick(window.findChild<QPushButton*>("recordNotes"), Qt::LeftButton);
+    laidOut();
+    dialog = window.findChild<ExportDialog*>();
+    ASSERT_TRUE(dialog);
+    QSignalSpy finished(&session.exporter, &InstrumentExporter::finished);
+    dialog->write(QString::fromStdString(folderPath.string()));
+    ASSERT_TRUE(finished.wait(60000 * patience));
+    EXPECT_TRUE(finished.front().front().toBool());
+    EXPECT_TRUE(std::filesystem::exists(folderPath / "Airlock.sfz"));
+    laidOut();
+    EXPECT_FALSE(window.findChild<ExportDialog*>()) << "done";
 }
 
 TEST_F(SheetPageTest, FollowsThePatchAndSaysWhatItIsDoing) {

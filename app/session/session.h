@@ -14,6 +14,7 @@
 #include "app/session/matching/match_controller.h"
 #include "app/session/matching/next_moves_controller.h"
 #include "app/session/matching/seed_bank_keeper.h"
+#include "app/session/matching/instrument_exporter.h"
 #include "app/session/matching/sheet_controller.h"
 #include "app/session/matching/variations_controller.h"
 #include "app/session/messages.h"
@@ -63,6 +64,7 @@ public:
     ElementsController elements;
     BuildController build;
     SheetController sheet;
+    InstrumentExporter exporter;
 };
 
 } // namespace facet

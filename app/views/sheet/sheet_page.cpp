@@ -4,7 +4,10 @@
 #include "app/print/sheet_document.h"
 #include "app/session/matching/sheet_controller.h"
 #include "app/session/messages.h"
+#include "app/session/document/document_store.h"
+#include "app/session/matching/instrument_exporter.h"
 #include "app/views/common/theme.h"
+#include "app/views/sheet/export_dialog.h"
 #include "app/views/sheet/macro_panel.h"
 
 #include <QClipboard>
@@ -26,8 +29,8 @@
 namespace facet {
 
 SheetPage::SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons,
-                     SheetController& sheet, Messages& messages, QWidget* parent)
-    : QWidget(parent), sheet_(sheet), messages_(messages) {
+                     SheetController& sheet, InstrumentExporter& exporter, Messages& messages, QWidget* parent)
+    : QWidget(parent), document_(document), sheet_(sheet), exporter_(exporter), messages_(messages) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
@@ -55,6 +58,8 @@ SheetPage::SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchCom
     save_ = button(tr("Save …"), "saveSheet", tr("As PDF, as one HTML file with sounds, as Markdown or as text"),
                    [this] { askWhere(); });
     print_ = button(tr("Print …"), "printSheet", tr("On paper"), [this] { print(); });
+    button(tr("Record notes …"), "recordNotes",
+           tr("Writes the patch as recorded notes that samplers play: SFZ or SoundFont"), [this] { recordNotes(); });
     layout->addLayout(head);
     text_ = new QTextBrowser(this);
     text_->setObjectName("sheetText");
@@ -164,6 +169,14 @@ void SheetPage::askWhere() {
         path.endsWith(".pdf") || path.endsWith(".html") || path.endsWith(".md") || path.endsWith(".txt");
     if (!hasEnd) path += end;
     save(path);
+}
+
+void SheetPage::recordNotes() {
+    const Cue* cue = document_.cue();
+    if (!cue) return;
+    auto* dialog = new ExportDialog(exporter_, cue->patch, QString::fromStdString(cue->name), this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->open();
 }
 
 void SheetPage::print() {

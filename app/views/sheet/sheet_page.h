@@ -12,6 +12,7 @@ class QTextBrowser;
 namespace facet {
 
 class DocumentStore;
+class InstrumentExporter;
 class MacroPanel;
 class Messages;
 class PatchComparisons;
@@ -25,7 +26,7 @@ class SheetPage : public QWidget {
 
 public:
     SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons, SheetController& sheet,
-              Messages& messages, QWidget* parent = nullptr);
+              InstrumentExporter& exporter, Messages& messages, QWidget* parent = nullptr);
     void refresh();
     /// Writes the sheet where the name says: .pdf, .html, .md or .txt. Returns false, having said why, where it cannot.
     bool save(const QString& path);
@@ -38,10 +39,13 @@ protected:
 private:
     void askWhere();
     void print();
+    void recordNotes();
     void copy();
     void showSheet();
 
+    DocumentStore& document_;
     SheetController& sheet_;
+    InstrumentExporter& exporter_;
     Messages& messages_;
     QLabel* state_;
     QProgressBar* progress_;

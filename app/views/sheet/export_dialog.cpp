@@ -1,0 +1,176 @@
+#include "app/views/sheet/export_dialog.h"
+
+#include "core/performance/performance.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QFileDialog>
+#include <QFormLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QSpinBox>
+#include <QVBoxLayout>
+#include <cmath>
+
+namespace facet {
+
+namespace {
+
+/// A key by its name.
+class KeyBox : public QSpinBox {
+public:
+    KeyBox(int value, const QString& name, QWidget* parent) : QSpinBox(parent) {
+        setRange(0, 127);
+        setValue(value);
+        setAccessibleName(name);
+    }
+
+protected:
+    QString textFromValue(int value) const override { return QString::fromStdString(nameOfKey(value)); }
+    int valueFromText(const QString& text) const override {
+        for (int key = 0; key <= 127; ++key)
+            if (textFromValue(key).compare(text.trimmed(), Qt::CaseInsensitive) == 0) return key;
+        return value();
+    }
+    QValidator::State validate(QString&, int&) const override { return QValidator::Acceptable; }
+};
+
+} // namespace
+
+ExportDialog::ExportDialog(InstrumentExporter& exporter, const Patch& patch, const QString& name, QWidget* parent)
+    : QDialog(parent), exporter_(exporter), patch_(patch) {
+    setWindowTitle(tr("Record notes for a sampler"));
+    setObjectName("exportDialog");
+    auto* layout = new QVBoxLayout(this);
+    auto* form = new QFormLayout;
+    name_ = new QLineEdit(name, this);
+    form->addRow(tr("Name"), name_);
+    kind_ = new QComboBox(this);
+    kind_->setObjectName("exportKind");
+    kind_->addItem(tr("SFZ, a folder with FLAC files"), static_cast<int>(InstrumentExporter::Kind::sfzFlac));
+    kind_->addItem(tr("SFZ, a folder with WAV files"), static_cast<int>(InstrumentExporter::Kind::sfzWav));
+    kind_->addItem(tr("SoundFont 2, one file"), static_cast<int>(InstrumentExporter::Kind::soundFont));
+    form->addRow(tr("As"), kind_);
+    auto* keys = new QHBoxLayout;
+    low_ = new KeyBox(36, tr("Lowest key"), this);
+    high_ = new KeyBox(84, tr("Highest key"), this);
+    every_ = new QSpinBox(this);
+    every_->setRange(1, 24);
+    every_->setValue(4);
+    every_->setSuffix(tr(" st"));
+    every_->setAccessibleName(tr("Semitones from one recorded key to the next"));
+    keys->addWidget(low_);
+    keys->addWidget(new QLabel(tr("to"), this));
+    keys->addWidget(high_);
+    keys->addWidget(new QLabel(tr("every"), this));
+    keys->addWidget(every_);
+    form->addRow(tr("Keys"), keys);
+    velocities_ = new QComboBox(this);
+    velocities_->setAccessibleName(tr("Recorded velocities"));
+    velocities_->addItem(tr("One"), QVariantList{127});
+    velocities_->addItem(tr("Three: 45, 90, 127"), QVariantList{45, 90, 127});
+    velocities_->addItem(tr("Five: 30, 55, 80, 105, 127"), QVariantList{30, 55, 80, 105, 127});
+    velocities_->setCurrentIndex(followsVelocity(patch_) ? 1 : 0);
+    form->addRow(tr("Velocities"), velocities_);
+    hold_ = new QDoubleSpinBox(this);
+    hold_->setRange(0.2, 30.0);
+    hold_->setValue(2.0);
+    hold_->setDecimals(1);
+    hold_->setSuffix(tr(" s"));
+    hold_->setAccessibleName(tr("How long keys are held"));
+    form->addRow(tr("Held for"), hold_);
+    loops_ = new QCheckBox(tr("What stands goes on in a loop"), this);
+    loops_->setChecked(true);
+    form->addRow(QString(), loops_);
+    layout->addLayout(form);
+    count_ = new QLabel(this);
+    count_->setObjectName("exportCount");
+    layout->addWidget(count_);
+    progress_ = new QProgressBar(this);
+    progress_->setRange(0, 100);
+    progress_->setTextVisible(false);
+    progress_->setAccessibleName(tr("How far the recording is"));
+    layout->addWidget(progress_);
+    auto* buttons = new QHBoxLayout;
+    buttons->addStretch(1);
+    close_ = new QPushButton(this);
+    close_->setObjectName("exportClose");
+    connect(close_, &QPushButton::clicked, this, &ExportDialog::reject);
+    buttons->addWidget(close_);
+    write_ = new QPushButton(tr("Record …"), this);
+    write_->setObjectName("exportWrite");
+    write_->setDefault(true);
+    connect(write_, &QPushButton::clicked, this, &ExportDialog::askWhere);
+    buttons->addWidget(write_);
+    layout->addLayout(buttons);
+    for (QSpinBox* box : {low_, high_, every_}) connect(box, &QSpinBox::valueChanged, this, &ExportDialog::refresh);
+    connect(velocities_, &QComboBox::currentIndexChanged, this, &ExportDialog::refresh);
+    connect(&exporter_, &InstrumentExporter::progressed, this, &ExportDialog::refresh);
+    connect(&exporter_, &InstrumentExporter::finished, this, [this](bool written) {
+        refresh();
+        if (written) accept();
+    });
+    refresh();
+}
+
+SampledRange ExportDialog::range() const {
+    SampledRange range;
+    range.lowKey = low_->value();
+    range.highKey = high_->value();
+    range.everyKeys = every_->value();
+    range.holdSeconds = hold_->value();
+    range.loops = loops_->isChecked();
+    for (const QVariant& each : velocities_->currentData().toList()) range.velocities.push_back(each.toDouble());
+    return range;
+}
+
+InstrumentExporter::Kind ExportDialog::kind() const {
+    return static_cast<InstrumentExporter::Kind>(kind_->currentData().toInt());
+}
+
+void ExportDialog::write(const QString& path) {
+    exporter_.write(patch_, name_->text().trimmed().isEmpty() ? tr("Sound") : name_->text().trimmed(), range(), kind(),
+                    path);
+}
+
+void ExportDialog::askWhere() {
+    const bool file = kind() == InstrumentExporter::Kind::soundFont;
+    const QString name = name_->text().trimmed();
+    QString path =
+        QFileDialog::getSaveFileName(this, file ? tr("Save the SoundFont") : tr("Name the new folder"),
+                                     file ? name + ".sf2" : name, file ? tr("SoundFont (*.sf2)") : tr("Folders (*)"));
+    if (path.isEmpty()) return;
+    if (file && !path.endsWith(".sf2")) path += ".sf2";
+    write(path);
+}
+
+void ExportDialog::reject() {
+    exporter_.cancel();
+    QDialog::reject();
+}
+
+void ExportDialog::refresh() {
+    const bool sensible = low_->value() <= high_->value();
+    const auto velocities = velocities_->currentData().toList().size();
+    const int keys = sensible ? (high_->value() - low_->value()) / every_->value() + 1 : 0;
+    count_->setText(sensible ? tr("%1 notes are recorded.").arg(keys * velocities)
+                             : tr("The lowest key must not lie above the highest."));
+    const bool busy = exporter_.busy();
+    progress_->setVisible(busy);
+    progress_->setValue(static_cast<int>(std::lround(100.0 * exporter_.progress())));
+    write_->setEnabled(sensible && !busy);
+    close_->setText(busy ? tr("Stop") : tr("Close"));
+    for (QWidget* each :
+         {static_cast<QWidget*>(name_), static_cast<QWidget*>(kind_), static_cast<QWidget*>(low_),
+          static_cast<QWidget*>(high_), static_cast<QWidget*>(every_), static_cast<QWidget*>(velocities_),
+          static_cast<QWidget*>(hold_), static_cast<QWidget*>(loops_)})
+        each->setEnabled(!busy);
+}
+
+} // namespace facet
+
+#include "moc_export_dialog.cpp"

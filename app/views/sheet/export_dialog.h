@@ -1,0 +1,53 @@
+// Which notes are recorded for a sampler, and how they are written.
+#pragma once
+
+#include "app/session/matching/instrument_exporter.h"
+
+#include <QDialog>
+
+class QCheckBox;
+class QComboBox;
+class QDoubleSpinBox;
+class QLabel;
+class QLineEdit;
+class QProgressBar;
+class QPushButton;
+class QSpinBox;
+
+namespace facet {
+
+/// Stays open while notes are recorded; closing it stops that. GUI thread only.
+class ExportDialog : public QDialog {
+    Q_OBJECT
+
+public:
+    ExportDialog(InstrumentExporter& exporter, const Patch& patch, const QString& name, QWidget* parent = nullptr);
+    /// Records the notes as they are chosen and writes them there.
+    void write(const QString& path);
+
+protected:
+    void reject() override;
+
+private:
+    SampledRange range() const;
+    InstrumentExporter::Kind kind() const;
+    void askWhere();
+    void refresh();
+
+    InstrumentExporter& exporter_;
+    const Patch patch_;
+    QLineEdit* name_;
+    QComboBox* kind_;
+    QSpinBox* low_;
+    QSpinBox* high_;
+    QSpinBox* every_;
+    QComboBox* velocities_;
+    QDoubleSpinBox* hold_;
+    QCheckBox* loops_;
+    QLabel* count_;
+    QProgressBar* progress_;
+    QPushButton* write_;
+    QPushButton* close_;
+};
+
+} // namespace facet
