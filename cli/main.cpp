@@ -25,6 +25,7 @@ int run(int argc, char** argv) {
     facet::cli::addMoves(app);
     facet::cli::addBuild(app);
     facet::cli::addSheet(app);
+    facet::cli::addInstruments(app);
     facet::cli::addMacros(app);
     facet::cli::addExport(app);
     facet::cli::addPiece(app);

@@ -7,6 +7,7 @@
 #include "core/base/files.h"
 #include "core/base/parallel.h"
 #include "core/engine/inspect/preview.h"
+#include "core/parameters/part_settings.h"
 #include "core/parameters/patch_json.h"
 #include "core/parameters/relevance.h"
 #include "core/performance/midi_file.h"
@@ -54,7 +55,7 @@ void writePage(const fs::path& out, const Page& page, const Patch& patch) {
 
 void addSheet(CLI::App& app) {
     struct Options : Listening {
-        std::string patch, out, without, name;
+        std::string patch, out, without, name, instrument;
         std::vector<std::string> others;
         int threads = hardwareThreads();
         bool silent = false, progress = false;
@@ -71,6 +72,8 @@ void addSheet(CLI::App& app) {
     command->add_option("--other", options->others, "Another patch for the recording, told where it is made otherwise")
         ->allow_extra_args(false);
     command->add_option("--without", options->without, "Facets set aside, for example space,width");
+    command->add_option("--instrument", options->instrument,
+                        "Description of an instrument whose settings are told besides");
     command->add_flag("--silent", options->silent, "No sounds in the page");
     command->add_flag("--progress", options->progress, "What is being done, on stderr");
     command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
@@ -88,6 +91,7 @@ void addSheet(CLI::App& app) {
         subject.sounds = !options->silent && kind == ".html";
         for (const std::string& each : options->others)
             subject.others.push_back({fs::path(each).stem().string(), readPatchOrSheet(each)});
+        if (!options->instrument.empty()) subject.instrument = readInstrument(options->instrument);
         if (!options->reference.empty()) {
             const Heard heard = hear(*options);
             if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
@@ -105,6 +109,30 @@ void addSheet(CLI::App& app) {
         fmt::print("{:.1f} alike, in rounded values {:.1f}; {} values of {} are set.\n", sheet.recipe.exact,
                    sheet.recipe.likeness, valuesIn(sheet.recipe),
                    valuesIn(sheet.recipe) + sheet.recipe.hardlyMatter.size());
+    });
+}
+
+void addInstruments(CLI::App& app) {
+    const auto files = std::make_shared<std::vector<std::string>>();
+    auto* command =
+        app.add_subcommand("instruments", "Read descriptions of instruments and list what they have and can be set to");
+    command->add_option("FILE", *files, "Descriptions (JSON)")->required();
+    command->callback([files] {
+        for (const std::string& file : *files) {
+            const Instrument instrument = readInstrument(file);
+            fmt::print("{}: {} controls. {}\n", instrument.name, instrument.controls.size(), instrument.about);
+            for (const InstrumentControl& each : instrument.controls) {
+                const ParameterDescriptor d = instrument.patch.shownDescriptor(each.address);
+                if (each.scale) {
+                    const auto at = [&](double end) { return roundedText(d, each.scale->valueAt(end)); };
+                    fmt::print("  {}: {} to {}\n", each.name, at(-1e9), at(1e9));
+                    continue;
+                }
+                std::string names;
+                for (const auto& [name, value] : each.choices) names += (names.empty() ? "" : ", ") + name;
+                fmt::print("  {}: {}\n", each.name, names);
+            }
+        }
     });
 }
 

@@ -215,6 +215,10 @@ TEST_F(SheetPageTest, NotesAreRecordedForASamplerAndStopped) {
 }
 
 TEST_F(SheetPageTest, FollowsThePatchAndSaysWhatItIsDoing) {
+    QTest::mouseClick(window.findChild<QPushButton*>("takeValues"), Qt::LeftButton);
+    EXPECT_TRUE(session.document.cue()->patch.soundsLike(rounded())) << "the rounded values are the patch";
+    session.document.undoStack().undo();
+    ASSERT_TRUE(settle());
     const auto first = session.sheet.sheet();
     session.patch.setParameter({filter, "cutoff"}, 900.0);
     ASSERT_TRUE(

@@ -14,7 +14,7 @@ Session::Session(const std::filesystem::path& stateFolder, const std::string& ou
       nextMoves(document, patch, results, listening, playback, [this] { return matching.running(); }),
       elements(document, patch, results, listening, [this] { return matching.running(); }),
       build(document, takes, results, playback, [this] { return matching.running(); }),
-      sheet(document, results, messages, [this] { return matching.running(); }), exporter(messages) {
+      sheet(document, takes, results, messages, [this] { return matching.running(); }), exporter(messages) {
     // Another reading is heard at once, with the patch as it stands.
     connect(&notes, &NotesController::readingChosen, this, [this] { playback.play(Side::render); });
     connect(&playback, &Playback::problem, &messages, &Messages::problem);

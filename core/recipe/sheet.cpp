@@ -128,6 +128,20 @@ void addSettings(Page& page, const Recipe& recipe) {
     page.blocks.push_back(std::move(untold));
 }
 
+void addInstrument(Page& page, const Sheet::Played& played, double likeness) {
+    page.blocks.push_back(PageHeading{"On " + played.name});
+    std::string about = fmt::format("So set it is {:.0f} of 100 alike", played.likeness);
+    if (likeness - played.likeness >= RoundedPatch::mostLost)
+        about += fmt::format(", {:.0f} less than in full", likeness - played.likeness);
+    page.blocks.push_back(PageParagraph{about + "."});
+    PageTable table{{"Control", "at", "which is"}, {}};
+    for (const ControlSetting& each : played.settings) table.rows.push_back({each.control, each.text, each.value});
+    if (!table.rows.empty()) page.blocks.push_back(std::move(table));
+    if (played.lacking.empty()) return;
+    page.blocks.push_back(PageParagraph{"It cannot do this, or not as far:"});
+    page.blocks.push_back(PageList{played.lacking});
+}
+
 void addBuild(Page& page, const Build& build) {
     page.blocks.push_back(PageHeading{"Step by step"});
     page.blocks.push_back(
@@ -150,7 +164,7 @@ void addBuild(Page& page, const Build& build) {
 } // namespace
 
 Performance phraseOfSheet() {
-    constexpr double beat = 0.5; // seconds
+    constexpr double beat = 0.3; // seconds
     Performance phrase;
     phrase.rateHz = analysisRateHz;
     const std::pair<int, double> played[] = {{48, 100.0}, {60, 60.0}, {67, 100.0}, {72, 118.0}};
@@ -182,6 +196,12 @@ Sheet sheetOf(const SheetSubject& subject, int threads, const Task& task) {
     task.report(0.85, "what is worth playing");
     const Performance& performance = targets.front().performance;
     sheet.macros = proposedMacros(patch, performance, threads, task);
+    if (subject.instrument) {
+        const Patch played = playedOn(*subject.instrument, patch);
+        sheet.played = Sheet::Played{subject.instrument->name,
+                                     score.of(played, subject.weights, threads, task).comparison.likeness,
+                                     settingsOn(*subject.instrument, played), lackingOn(*subject.instrument, patch)};
+    }
     task.report(0.95, "pictures and sounds");
     for (const OtherWay& other : subject.others) {
         if (elementsBeyond(other.patch, subject.patch).empty() && elementsBeyond(subject.patch, other.patch).empty())
@@ -229,6 +249,7 @@ Page pageOfSheet(const Sheet& sheet) {
         page.blocks.push_back(std::move(most));
     }
     addSettings(page, recipe);
+    if (sheet.played) addInstrument(page, *sheet.played, recipe.likeness);
     addBuild(page, sheet.build);
     if (!sheet.others.empty()) {
         page.blocks.push_back(PageHeading{"Other ways"});

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/match/suggest/build.h"
+#include "core/recipe/instrument.h"
 #include "core/recipe/macros.h"
 #include "core/recipe/page.h"
 #include "core/recipe/recipe.h"
@@ -23,9 +24,10 @@ struct SheetSubject {
     Patch patch{};                   ///< as it was found or made
     std::vector<MoveTarget> targets; ///< empty: nothing is to be rebuilt, the patch is told by its own sound
     FacetWeights weights = equalWeights;
-    BuildPlan plan{};               ///< how its build is told; no steps: as it is found
-    std::vector<OtherWay> others{}; ///< of which those are told that are made of something else
-    bool sounds = true;             ///< whether there is something to listen to
+    BuildPlan plan{};                       ///< how its build is told; no steps: as it is found
+    std::vector<OtherWay> others{};         ///< of which those are told that are made of something else
+    bool sounds = true;                     ///< whether there is something to listen to
+    std::optional<Instrument> instrument{}; ///< whose settings are told besides
 };
 
 /// What was found out for it.
@@ -42,6 +44,14 @@ struct Sheet {
     };
     std::vector<Other> others;
     std::vector<ProposedMacro> macros;
+    /// The sound on somebody's instrument.
+    struct Played {
+        std::string name;
+        double likeness = 0.0;
+        std::vector<ControlSetting> settings;
+        std::vector<std::string> lacking;
+    };
+    std::optional<Played> played;
     std::vector<Plot> plots;
     std::vector<PageSound> sounds;
 };
@@ -53,7 +63,8 @@ Performance phraseOfSheet();
 /// patch that cannot be heard, and Cancelled.
 Sheet sheetOf(const SheetSubject& subject, int threads, const Task& task = {});
 
-/// What it says, in order: what it is, what matters most, the settings, the build, other ways, macros, pictures,
+/// What it says, in order: what it is, what matters most, the settings, those of the
+/// instrument, the build, other ways, macros, pictures,
 /// sounds.
 Page pageOfSheet(const Sheet& sheet);
 

@@ -42,10 +42,10 @@ std::vector<OtherWay> othersOf(const Cue& cue) {
 
 } // namespace
 
-SheetController::SheetController(DocumentStore& document, ResultsController& results, Messages& messages,
-                                 std::function<bool()> searchRuns, QObject* parent)
-    : QObject(parent), document_(document), results_(results), messages_(messages), searchRuns_(std::move(searchRuns)),
-      making_(JobQueue::Priority::low) {
+SheetController::SheetController(DocumentStore& document, TakeKeeper& takes, ResultsController& results,
+                                 Messages& messages, std::function<bool()> searchRuns, QObject* parent)
+    : QObject(parent), document_(document), takes_(takes), results_(results), messages_(messages),
+      searchRuns_(std::move(searchRuns)), making_(JobQueue::Priority::low) {
     connect(&results_, &ResultsController::compared, this, &SheetController::follow);
     connect(&document_, &DocumentStore::changed, this, &SheetController::follow);
     for (auto outdated : {&DocumentStore::lookedElsewhere, &DocumentStore::replaced})
@@ -130,6 +130,11 @@ void SheetController::follow() {
 }
 
 std::string SheetController::patchText() const { return sheet_ ? patchToJson(sheet_->recipe.patch) : std::string(); }
+
+void SheetController::takeValues() {
+    if (state_ == State::made && sheet_ && document_.cue())
+        takes_.replacePatch(tr("Take rounded values"), sheet_->recipe.patch);
+}
 
 bool SheetController::write(const QString& path) {
     if (!sheet_) return false;

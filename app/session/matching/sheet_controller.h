@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/session/document/document_store.h"
+#include "app/session/document/take_keeper.h"
 #include "app/session/jobs/latest_job.h"
 #include "app/session/messages.h"
 #include "app/session/results/results_controller.h"
@@ -21,7 +22,7 @@ class SheetController : public QObject {
 public:
     enum class State { none, making, made, failed };
 
-    SheetController(DocumentStore& document, ResultsController& results, Messages& messages,
+    SheetController(DocumentStore& document, TakeKeeper& takes, ResultsController& results, Messages& messages,
                     std::function<bool()> searchRuns, QObject* parent = nullptr);
 
     void want(bool wanted);
@@ -35,6 +36,9 @@ public:
     Page page() const { return sheet_ ? pageOfSheet(*sheet_) : Page{}; }
     /// JSON of the patch that the sheet tells.
     std::string patchText() const;
+
+    /// Makes the rounded patch the one being worked on; the present one becomes a take if it is none.
+    void takeValues();
 
     /// Writes the page as HTML, Markdown or text, by the name's end. Says what went wrong, and then returns false.
     bool write(const QString& path);
@@ -54,6 +58,7 @@ private:
     void forget();
 
     DocumentStore& document_;
+    TakeKeeper& takes_;
     ResultsController& results_;
     Messages& messages_;
     std::function<bool()> searchRuns_;

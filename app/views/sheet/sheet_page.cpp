@@ -53,6 +53,9 @@ SheetPage::SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchCom
         head->addWidget(made);
         return made;
     };
+    take_ = button(tr("Take these values"), "takeValues",
+                   tr("Makes the rounded patch the one you work on; what is there now is kept as a take"),
+                   [this] { sheet_.takeValues(); });
     copy_ = button(tr("Copy as text"), "copySheet", tr("Puts the sheet on the clipboard, to paste into a message"),
                    [this] { copy(); });
     save_ = button(tr("Save …"), "saveSheet", tr("As PDF, as one HTML file with sounds, as Markdown or as text"),
@@ -120,7 +123,7 @@ void SheetPage::refresh() {
     progress_->setVisible(state == State::making);
     progress_->setValue(static_cast<int>(std::lround(100.0 * sheet_.progress())));
     const bool usable = sheet != nullptr && state == State::made;
-    for (QPushButton* each : {copy_, save_, print_}) each->setEnabled(usable);
+    for (QPushButton* each : {take_, copy_, save_, print_}) each->setEnabled(usable);
     text_->setEnabled(state != State::making);
     if (sheet != shown_ && isVisible()) showSheet();
 }

@@ -49,6 +49,7 @@ private:
     Messages& messages_;
     QLabel* state_;
     QProgressBar* progress_;
+    QPushButton* take_;
     QPushButton* copy_;
     QPushButton* save_;
     QPushButton* print_;
