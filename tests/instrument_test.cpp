@@ -142,6 +142,7 @@ TEST(Instrument, SaysWhereItsControlsStandAndWhatItLacks) {
     EXPECT_EQ(set.at("LFO rate").value, "5.5 Hz");
     EXPECT_NEAR(played.value({"link:a", "amount"}), 30.0, 0.5) << "as vibrato";
     EXPECT_FALSE(set.contains("Level attack curve"));
+    EXPECT_EQ(set.at("Level 2").value, "−60 dB") << "one source is played";
     const auto lacking = lackingOn(plain, patch);
     ASSERT_EQ(lacking.size(), 1u) << (lacking.empty() ? "" : lacking.front());
     EXPECT_TRUE(lacking.front().starts_with("Reverb"));

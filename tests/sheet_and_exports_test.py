@@ -304,6 +304,20 @@ addEventListener("load", async () => {
         for number in re.findall(r"  +(−?[\d.]+) (?:Hz|kHz|ms|s|dB|st|ct|%)", text):
             self.assertLessEqual(len(number.replace(".", "").lstrip("−0").rstrip("0") if "." not in number else number.replace(".", "").lstrip("−0")), 3, number)
 
+    def test_an_instrument_is_described_and_told(self):
+        described = pathlib.Path(os.environ["FACET_SOURCE"]) / "instruments"
+        listed = ran("instruments", *sorted(described.glob("*.json")))
+        self.assertEqual(len(re.findall(r"controls\. Invented", listed)), 3, listed)
+        ran("sheet", self.path / "bass.json", "--instrument", described / "plain.json", "--out", self.path / "on.txt")
+        text = (self.path / "on.txt").read_text()
+        self.assertIn("On Fieldstone", text)
+        self.assertRegex(text, r"  Cutoff +\d\.\d of 10 +\d+ Hz\n")
+        wrong = self.path / "wrong.json"
+        wrong.write_text((described / "plain.json").read_text().replace('"logarithmic"', '"wavy"'))
+        done = run("instruments", wrong)
+        self.assertEqual(done.returncode, 1)
+        self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
+
     def test_bad_input_gets_one_sentence(self):
         for words in (("sheet", self.path / "bass.json", "--out", self.path / "x.doc"),
                       ("sheet", self.path / "none.json", "--out", self.path / "x.txt"),

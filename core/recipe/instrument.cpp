@@ -103,9 +103,17 @@ std::string kindOfEnd(const std::string& address) {
     return kind ? std::string(wordOf(*kind)) + "/" + to.field : address;
 }
 
-/// Modules of one patch that stand for those of another: in their order within a kind, LFOs and envelopes that links
-/// use by what they move, links by what leads where.
-std::map<std::string, std::string> counterparts(const Patch& instrument, const Patch& patch) {
+/// Whether a source of the instrument plays what a source of a patch does.
+bool playsWave(const Instrument& instrument, const std::string& mine, double wave) {
+    const Address address{mine, "wave"};
+    const InstrumentControl* control = instrument.controlOf(address);
+    return control ? control->reaches(wave) : instrument.patch.value(address) == wave;
+}
+
+/// Modules of one patch that stand for those of another: in their order within a kind, sources by their wave, LFOs and
+/// envelopes that links use by what they move, links by what leads where.
+std::map<std::string, std::string> counterparts(const Instrument& described, const Patch& patch) {
+    const Patch& instrument = described.patch;
     std::map<std::string, std::string> pairs; // of the instrument's → the patch's
     std::set<std::string> used;
     const auto pair = [&](const std::string& mine, const std::string& theirs) {
@@ -113,7 +121,8 @@ std::map<std::string, std::string> counterparts(const Patch& instrument, const P
         used.insert(theirs);
     };
     for (const auto& module : instrument.modules())
-        if (Patch::isFixed(module.path) && patch.find(module.path)) pair(module.path, module.path);
+        if (Patch::isFixed(module.path) && patch.find(module.path) && module.kind != ModuleKind::source)
+            pair(module.path, module.path);
     const auto linksFrom = [](const Patch& of, const std::string& mover) {
         std::set<std::string> ends;
         for (const auto& link : of.modules())
@@ -128,6 +137,9 @@ std::map<std::string, std::string> counterparts(const Patch& instrument, const P
         const std::set<std::string> ends = linksFrom(instrument, module.path);
         for (const auto& other : patch.modules()) {
             if (other.kind != module.kind || used.contains(other.path) || !takesPart(patch, other)) continue;
+            if (module.kind == ModuleKind::source &&
+                !playsWave(described, module.path, patch.value({other.path, "wave"})))
+                continue;
             if (mover) { // the same movement, whatever else it moves
                 const std::set<std::string> theirs = linksFrom(patch, other.path);
                 if (std::none_of(theirs.begin(), theirs.end(), [&](const auto& each) { return ends.contains(each); }))
@@ -153,14 +165,20 @@ std::map<std::string, std::string> counterparts(const Patch& instrument, const P
     return pairs;
 }
 
-/// Whether nobody would miss the difference between what an instrument has once and for all and what a patch has: where
-/// cycles begin, or a sine in place of a triangle that moves something.
+/// Whether nobody would call the difference between what an instrument has once and for all and what a patch has a
+/// lack: where cycles begin, how envelopes bend, a sine in place of a triangle that moves something, another low-pass.
 bool isHardlyMissed(const ParameterDescriptor& shown, const ParameterDescriptor& d, double fixed, double wanted) {
-    if (d.field == "mode" || d.field == "phase" || d.field == "phase_random" || d.field == "retrigger") return true;
+    if (d.field.ends_with("_curve") || d.field == "mode" || d.field == "phase" || d.field == "phase_random" ||
+        d.field == "retrigger")
+        return true;
     const auto isRound = [](double shape) {
         return shape == static_cast<double>(LfoShape::sine) || shape == static_cast<double>(LfoShape::triangle);
     };
     if (d.module == ModuleKind::lfo && d.field == "shape" && isRound(fixed) && isRound(wanted)) return true;
+    const auto isLowPass = [](double kind) {
+        return kind == static_cast<double>(FilterKind::lowPass) || kind == static_cast<double>(FilterKind::ladder);
+    };
+    if (d.module == ModuleKind::filter && d.field == "kind" && isLowPass(fixed) && isLowPass(wanted)) return true;
     constexpr double heard = 1.0; // noticed steps
     return noticedSteps(shown, fixed, wanted) < heard;
 }
@@ -257,17 +275,17 @@ Instrument readInstrument(const std::filesystem::path& path) { return instrument
 Patch playedOn(const Instrument& instrument, const Patch& patch) {
     Patch played = instrument.patch;
     played.name = patch.name;
-    const auto pairs = counterparts(instrument.patch, patch);
+    const auto pairs = counterparts(instrument, patch);
     for (const InstrumentControl& control : instrument.controls) {
         const auto pair = pairs.find(control.address.module);
         const auto& kind = instrument.patch.find(control.address.module)->kind;
         double value = control.nearest(played.value(control.address));
         if (pair != pairs.end()) {
             value = control.nearest(patch.value({pair->second, control.address.field}));
-        } else if (control.address.field == "on") {
+        } else if (kind == ModuleKind::link || control.address.field == "mix" || control.address.field == "on") {
             value = control.nearest(0.0); // what the patch has not
-        } else if (kind == ModuleKind::link || control.address.field == "mix") {
-            value = control.nearest(0.0);
+        } else if (kind == ModuleKind::source && control.address.field == "level") {
+            value = control.nearest(silentSourceDb);
         }
         played.setNearest(control.address, value);
     }
@@ -275,7 +293,7 @@ Patch playedOn(const Instrument& instrument, const Patch& patch) {
 }
 
 std::vector<std::string> lackingOn(const Instrument& instrument, const Patch& patch) {
-    const auto pairs = counterparts(instrument.patch, patch);
+    const auto pairs = counterparts(instrument, patch);
     std::set<std::string> has;
     for (const auto& [mine, theirs] : pairs) has.insert(theirs);
     std::vector<std::string> lacking;
