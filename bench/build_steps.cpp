@@ -2,6 +2,7 @@
 //   build/release/bench/build_steps [--found REFERENCES FOUND]… [--write docs/build.md]
 // Of all fixtures, toward their own renders; and of what searches have found: REFERENCES holds ID.flac, FOUND holds
 // ID/patch.json and ID/performance.json.
+#include "bench/found.h"
 #include "bench/page.h"
 #include "core/audio/audio_file.h"
 #include "core/base/error.h"
@@ -82,10 +83,7 @@ int run(const std::vector<std::pair<std::string, std::string>>& found, const cha
     std::vector<std::string> groups{"fixtures"};
     for (const auto& [references, matches] : found) {
         groups.push_back(fs::path(matches).filename().string());
-        std::vector<fs::path> folders;
-        for (const auto& entry : fs::directory_iterator(matches))
-            if (fs::exists(entry.path() / "patch.json")) folders.push_back(entry.path());
-        std::sort(folders.begin(), folders.end());
+        const std::vector<fs::path> folders = foundIn(matches);
         for (const fs::path& folder : folders) {
             const std::string name = folder.filename().string();
             const Recording reference = readAudio(fs::path(references) / (name + ".flac"));

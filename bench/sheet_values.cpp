@@ -2,6 +2,7 @@
 //   build/release/bench/sheet_values [--found REFERENCES FOUND [MOST]]… [--write docs/sheet.md]
 // Of all fixtures, toward their own renders; and of what searches have found, at most MOST of them: REFERENCES holds
 // ID.flac, FOUND holds ID/patch.json and ID/performance.json.
+#include "bench/found.h"
 #include "bench/page.h"
 #include "core/audio/audio_file.h"
 #include "core/base/parallel.h"
@@ -95,10 +96,7 @@ int run(const std::vector<Found>& found, const char* page) {
     std::vector<std::string> groups{"fixtures"};
     for (const Found& each : found) {
         groups.push_back(fs::path(each.matches).filename().string());
-        std::vector<fs::path> folders;
-        for (const auto& entry : fs::directory_iterator(each.matches))
-            if (fs::exists(entry.path() / "patch.json")) folders.push_back(entry.path());
-        std::sort(folders.begin(), folders.end());
+        const std::vector<fs::path> folders = foundIn(each.matches);
         const std::size_t step = std::max<std::size_t>(1, folders.size() / each.most);
         for (std::size_t i = 0; i < folders.size() && i / step < each.most; i += step) {
             const std::string name = folders[i].filename().string();

@@ -1,28 +1,13 @@
 #include "app/session/matching/build_controller.h"
 
+#include "app/session/matching/told_key.h"
 #include "app/session/results/measuring.h"
-#include "core/base/hash.h"
 #include "core/base/parallel.h"
 
 #include <algorithm>
 #include <utility>
 
 namespace facet {
-
-namespace {
-
-std::uint64_t keyOf(const Cue& cue, const Excerpt& excerpt) {
-    Hasher hasher;
-    hasher.number(ResultsController::renderKeyOf(cue, excerpt)).number(ResultsController::profileKeyOf(cue, excerpt));
-    for (double weight : cue.facetWeights) hasher.number(weight);
-    for (const PlannedStep& step : cue.build.steps) {
-        for (const std::string& part : step.parts) hasher.text(part);
-        hasher.text(step.title).text(step.text).number(step.hidden ? 1.0 : 0.0);
-    }
-    return hasher.value();
-}
-
-} // namespace
 
 BuildController::BuildController(DocumentStore& document, TakeKeeper& takes, ResultsController& results,
                                  Playback& playback, std::function<bool()> searchRuns, QObject* parent)
@@ -70,7 +55,7 @@ void BuildController::follow() {
         if (state_ != State::none) forget();
         return;
     }
-    const std::uint64_t key = keyOf(*cue, *excerpt);
+    const std::uint64_t key = toldKey(*cue, *excerpt).value();
     if (key == key_) return;
     if (state_ != State::making || key != expected_) { // what is shown is of something else already
         making_.cancel();

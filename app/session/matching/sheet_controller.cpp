@@ -1,7 +1,7 @@
 #include "app/session/matching/sheet_controller.h"
 
+#include "app/session/matching/told_key.h"
 #include "core/base/files.h"
-#include "core/base/hash.h"
 #include "core/base/parallel.h"
 #include "core/parameters/patch_json.h"
 
@@ -15,14 +15,8 @@ namespace {
 
 /// Of everything that a sheet tells.
 std::uint64_t sheetKeyOf(const Cue& cue, const Excerpt& excerpt) {
-    Hasher hasher;
-    hasher.number(ResultsController::renderKeyOf(cue, excerpt)).number(ResultsController::profileKeyOf(cue, excerpt));
-    for (const double weight : cue.facetWeights) hasher.number(weight);
+    Hasher hasher = toldKey(cue, excerpt);
     hasher.text(cue.name);
-    for (const PlannedStep& step : cue.build.steps) {
-        for (const std::string& part : step.parts) hasher.text(part);
-        hasher.text(step.title).text(step.text).number(step.hidden ? 1.0 : 0.0);
-    }
     for (const auto& take : cue.takes) hasher.text(take->name).number(take->patch.hash());
     return hasher.value();
 }
