@@ -277,7 +277,7 @@ addEventListener("load", async () => {
   document.title = "played " + ready.map(s => s.toFixed(1)).join(" ");
 });</script></body>""")
         (self.path / "played.html").write_text(page)
-        shown = subprocess.run(["chromium", "--headless", "--no-sandbox", "--disable-gpu", f"--user-data-dir={self.path}/profile", "--virtual-time-budget=20000",
+        shown = subprocess.run(["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", f"--user-data-dir={self.path}/profile", "--virtual-time-budget=20000",
                                 "--dump-dom", (self.path / "played.html").as_uri()], capture_output=True, text=True, timeout=120).stdout
         seconds = re.search(r"<title>played ([\d. ]+)</title>", shown)
         self.assertTrue(seconds, shown[:300])
