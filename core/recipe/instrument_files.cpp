@@ -109,7 +109,9 @@ void writeSfz(const fs::path& folder, const std::string& name, const std::vector
                         fmt::format(" loop_mode=no_loop ampeg_release={:.3f}\n", note.releaseSeconds);
             }
         }
-        writeWholeFile(partial / (name + ".sfz"), text);
+        std::string file = name;
+        std::replace(file.begin(), file.end(), '/', '-'); // a name is no folder
+        writeWholeFile(partial / (file + ".sfz"), text);
         fs::rename(partial, folder);
     } catch (const std::exception& problem) {
         std::error_code code;

@@ -87,8 +87,7 @@ std::optional<SampleLoop> loopIn(const Recording& sound, int letGo) {
     const int end = letGo - window; // what is compared begins there
     double best = -1.0;
     int lag = 0;
-    for (int each = shortest; each <= longest - window; each += 1) {
-        if (each % coarse != 0) continue;
+    for (int each = shortest; each <= longest - window; each += coarse) {
         // Longer loops repeat less audibly: a lag twice as long may be a little less alike.
         const double like =
             correlation(sound, end, end - each, window, coarse) + 0.004 * std::log2(static_cast<double>(each) / rate);
