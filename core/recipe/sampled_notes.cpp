@@ -142,14 +142,19 @@ bool followsVelocity(const Patch& patch) {
     return false;
 }
 
+std::vector<int> recordedKeys(const SampledRange& range) {
+    std::vector<int> keys;
+    for (int key = range.lowKey; key <= range.highKey; key += range.everyKeys) keys.push_back(key);
+    if (!keys.empty() && keys.back() + range.everyKeys / 2 < range.highKey) keys.push_back(range.highKey);
+    return keys;
+}
+
 std::vector<SampledNote> sampledNotes(const Patch& patch, const SampledRange& range, int threads, const Task& task) {
     requireSensible(range);
     std::vector<double> velocities = range.velocities;
     if (velocities.empty())
         velocities = followsVelocity(patch) ? std::vector<double>{45.0, 90.0, 127.0} : std::vector<double>{127.0};
-    std::vector<int> keys;
-    for (int key = range.lowKey; key <= range.highKey; key += range.everyKeys) keys.push_back(key);
-    if (keys.back() + range.everyKeys / 2 < range.highKey) keys.push_back(range.highKey);
+    const std::vector<int> keys = recordedKeys(range);
     std::vector<SampledNote> notes;
     for (std::size_t k = 0; k < keys.size(); ++k)
         for (std::size_t v = 0; v < velocities.size(); ++v) {

@@ -20,6 +20,9 @@ struct SampledRange {
     bool loops = true;        ///< whether sounds that are held go on in a loop
 };
 
+/// The keys that are recorded, increasing; none where the lowest lies above the highest.
+std::vector<int> recordedKeys(const SampledRange& range);
+
 /// Frames [begin, end) that repeat while the key is held; what follows `end` is what sounds when it is let go there.
 struct SampleLoop {
     int begin = 0, end = 0;

@@ -155,9 +155,8 @@ void ExportDialog::reject() {
 
 void ExportDialog::refresh() {
     const bool sensible = low_->value() <= high_->value();
-    const auto velocities = velocities_->currentData().toList().size();
-    const int keys = sensible ? (high_->value() - low_->value()) / every_->value() + 1 : 0;
-    count_->setText(sensible ? tr("%1 notes are recorded.").arg(keys * velocities)
+    const SampledRange chosen = range();
+    count_->setText(sensible ? tr("%1 notes are recorded.").arg(recordedKeys(chosen).size() * chosen.velocities.size())
                              : tr("The lowest key must not lie above the highest."));
     const bool busy = exporter_.busy();
     progress_->setVisible(busy);
