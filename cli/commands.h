@@ -17,6 +17,7 @@ void addMoves(CLI::App& app);
 void addBuild(CLI::App& app);
 void addSheet(CLI::App& app);
 void addInstruments(CLI::App& app);
+void addMeasure(CLI::App& app);
 void addMacros(CLI::App& app);
 void addExport(CLI::App& app);
 void addPiece(CLI::App& app);

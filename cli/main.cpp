@@ -26,6 +26,7 @@ int run(int argc, char** argv) {
     facet::cli::addBuild(app);
     facet::cli::addSheet(app);
     facet::cli::addInstruments(app);
+    facet::cli::addMeasure(app);
     facet::cli::addMacros(app);
     facet::cli::addExport(app);
     facet::cli::addPiece(app);

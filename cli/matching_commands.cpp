@@ -8,6 +8,7 @@
 #include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/engine/render.h"
+#include "core/instruments/played_on.h"
 #include "core/match/heard_elements.h"
 #include "core/match/match.h"
 #include "core/match/proposals/added_element.h"
@@ -36,7 +37,7 @@ namespace {
 
 struct MatchOptions : Listening {
     std::string out;
-    std::string start;
+    std::string start, instrument;
     std::vector<std::string> locks, ranges, leftOut;
     std::string focus, without, ruledOut, insisted, doWithout;
     double seconds = 20.0;
@@ -136,6 +137,8 @@ void runMatch(const MatchOptions& options) {
         settings.focusHighHz = std::clamp(high, 2.0 * settings.focusLowHz, 20000.0);
     }
     settings.parts = partsWithout(options.doWithout);
+    if (!options.instrument.empty())
+        settings.instrument = std::make_shared<const Instrument>(readInstrument(options.instrument));
     settings.seconds = options.seconds;
     settings.evaluations = options.evaluations;
     settings.seed = options.seed;
@@ -187,6 +190,11 @@ void runMatch(const MatchOptions& options) {
                    each.element.without ? fmt::format(", {:.0f} less alike without it", each.cost) : std::string(),
                    words == result.evidence.end() ? std::string() : ": " + words->second);
     }
+    if (settings.instrument) {
+        fmt::print("On {}:\n", settings.instrument->name);
+        for (const ControlSetting& each : settingsOn(*settings.instrument, result.best.patch))
+            fmt::print("  {}: {}{}\n", each.control, each.text, each.value.empty() ? "" : " ≈ " + each.value);
+    }
     for (const ReadingTrial& each : result.readings)
         fmt::print("Reading {}, {}: likeness {:.0f} in its trial{}\n", each.reading + 1, each.words, each.likeness,
                    each.reading == result.best.reading ? ", gone on with" : "");
@@ -211,6 +219,8 @@ void addMatch(CLI::App& app) {
         ->required();
     options->addTo(*command);
     command->add_option("--start", options->start, "Patch file to start from");
+    command->add_option("--instrument", options->instrument,
+                        "Description of an instrument: the search keeps to what it can do");
     command->add_option("--lock", options->locks, "Address of a parameter to leave alone; may be repeated")
         ->allow_extra_args(false);
     command

@@ -11,7 +11,9 @@
 #include "core/parameters/patch_json.h"
 #include "core/parameters/relevance.h"
 #include "core/performance/midi_file.h"
+#include "core/recipe/cycles.h"
 #include "core/recipe/instrument_files.h"
+#include "core/recipe/phrase_files.h"
 #include "core/recipe/macros.h"
 #include "core/recipe/sheet.h"
 #include "core/recipe/sheet_file.h"
@@ -112,29 +114,20 @@ void addSheet(CLI::App& app) {
     });
 }
 
-void addInstruments(CLI::App& app) {
-    const auto files = std::make_shared<std::vector<std::string>>();
-    auto* command =
-        app.add_subcommand("instruments", "Read descriptions of instruments and list what they have and can be set to");
-    command->add_option("FILE", *files, "Descriptions (JSON)")->required();
-    command->callback([files] {
-        for (const std::string& file : *files) {
-            const Instrument instrument = readInstrument(file);
-            fmt::print("{}: {} controls. {}\n", instrument.name, instrument.controls.size(), instrument.about);
-            for (const InstrumentControl& each : instrument.controls) {
-                const ParameterDescriptor d = instrument.patch.shownDescriptor(each.address);
-                if (each.scale) {
-                    const auto at = [&](double end) { return roundedText(d, each.scale->valueAt(end)); };
-                    fmt::print("  {}: {} to {}\n", each.name, at(-1e9), at(1e9));
-                    continue;
-                }
-                std::string names;
-                for (const auto& [name, value] : each.choices) names += (names.empty() ? "" : ", ") + name;
-                fmt::print("  {}: {}\n", each.name, names);
-            }
-        }
-    });
+namespace {
+
+/// What a file holds, with a second to die away; four notes where none is named.
+Performance phraseFor(const std::string& notes, const std::string& performance) {
+    if (!performance.empty()) return readPerformance(performance);
+    if (notes.empty()) return phraseOfSheet();
+    Performance phrase = readMidi(notes);
+    double end = 0.0;
+    for (const Note& each : phrase.notes) end = std::max(end, each.end);
+    phrase.frames = static_cast<int>(phrase.rateHz * (end + 1.0));
+    return phrase;
 }
+
+} // namespace
 
 void addMacros(CLI::App& app) {
     struct Options {
@@ -155,14 +148,7 @@ void addMacros(CLI::App& app) {
     command->callback([options] {
         const StopOnSignal signals;
         Patch patch = readPatchOrSheet(options->patch);
-        Performance phrase = phraseOfSheet();
-        if (!options->performance.empty()) phrase = readPerformance(options->performance);
-        if (!options->notes.empty()) {
-            phrase = readMidi(options->notes);
-            double end = 0.0;
-            for (const Note& each : phrase.notes) end = std::max(end, each.end);
-            phrase.frames = static_cast<int>(phrase.rateHz * (end + 1.0));
-        }
+        const Performance phrase = phraseFor(options->notes, options->performance);
         const auto macros = proposedMacros(patch, phrase, options->threads, {.stop = signals.token(), .progress = {}});
         if (macros.empty()) fmt::print("Nothing in this patch leads far in one direction.\n");
         int number = 0;
@@ -181,40 +167,23 @@ void addMacros(CLI::App& app) {
     });
 }
 
-namespace {
-
-/// One cycle of each source that is heard; of a wavetable all of its cycles. Throws Error where none has one.
-Recording wavetableOf(const Patch& patch) {
-    Recording table;
-    table.channels.emplace_back();
-    for (const auto& module : patch.modules()) {
-        if (module.kind != ModuleKind::source || !takesPart(patch, module)) continue;
-        const auto wave = static_cast<Wave>(patch.value({module.path, "wave"}));
-        if (wave == Wave::noise || wave == Wave::sample) continue;
-        const std::vector<float> cycles = wave == Wave::wavetable && !module.contents().frames.empty()
-                                              ? module.contents().frames
-                                              : previewOfSource(patch, module.path, tableFrameSamples);
-        table.channels.front().insert(table.channels.front().end(), cycles.begin(), cycles.end());
-    }
-    if (table.channels.front().empty()) throw Error("No source of this patch plays a cycle; export it as sfz or sf2.");
-    return table;
-}
-
-} // namespace
-
 void addExport(CLI::App& app) {
     struct Options {
-        std::string patch, as, out, name, keys = "36:84", velocities;
+        std::string patch, as, out, name, keys = "36:84", velocities, notes, performance;
         int every = 4, threads = hardwareThreads();
         double hold = 2.0;
-        bool noLoops = false, wav = false, progress = false;
+        bool noLoops = false, wav = false, progress = false, eachNote = false;
     };
     const auto options = std::make_shared<Options>();
     auto* command = app.add_subcommand("export", "Write a patch for other programs: recorded notes, or its cycles");
     command->add_option("PATCH", options->patch, "Patch file, or a sheet that holds one")->required();
-    command->add_option("--as", options->as, "sfz (a folder), sf2 (a file), or wavetable (WAV, 2048 samples a cycle)")
+    command
+        ->add_option(
+            "--as", options->as,
+            "sfz (a folder), sf2 (a file), wavetable (WAV, 2048 samples a cycle), or phrase (a folder: the notes as "
+            "they sound, without effects, and each layer)")
         ->required()
-        ->check(CLI::IsMember({"sfz", "sf2", "wavetable"}));
+        ->check(CLI::IsMember({"sfz", "sf2", "wavetable", "phrase"}));
     command->add_option("--out", options->out, "The folder or file to write")->required();
     command->add_option("--name", options->name, "What the instrument is called; the patch's name when not given");
     command->add_option("--keys", options->keys, "Keys it plays, LOW:HIGH as MIDI numbers")->check(problemOfPair);
@@ -223,6 +192,9 @@ void addExport(CLI::App& app) {
     command->add_option("--velocities", options->velocities, "Recorded velocities, for example 45,90,127");
     command->add_option("--hold", options->hold, "Seconds for which keys are held")->check(CLI::Range(0.2, 30.0));
     command->add_flag("--no-loops", options->noLoops, "Sounds that are held end where the recording does");
+    auto* played = command->add_option("--notes", options->notes, "Standard MIDI File that a phrase plays");
+    command->add_option("--performance", options->performance, "Performance that a phrase plays")->excludes(played);
+    command->add_flag("--each-note", options->eachNote, "Of a phrase also each note by itself");
     command->add_flag("--wav", options->wav, "Samples as WAV instead of FLAC");
     command->add_flag("--progress", options->progress, "How far it is, on stderr");
     command->add_option("--threads", options->threads, "Threads to use")->check(CLI::Range(1, 256));
@@ -232,7 +204,21 @@ void addExport(CLI::App& app) {
                                  : !patch.name.empty()  ? patch.name
                                                         : fs::path(options->patch).stem().string();
         if (options->as == "wavetable") {
-            writeAudio(options->out, wavetableOf(patch), SampleFormat::wavFloat);
+            writeAudio(options->out, cyclesOf(patch), SampleFormat::wavFloat);
+            return;
+        }
+        const SampleFormat format = options->wav ? SampleFormat::wav24 : SampleFormat::flac24;
+        const StopOnSignal signals;
+        Task task{.stop = signals.token(), .progress = {}};
+        if (options->progress)
+            task.progress = [](double done, std::string_view what) {
+                fmt::print(stderr, "{:3.0f} %  {}\n", 100.0 * done, what);
+            };
+        if (options->as == "phrase") {
+            const auto parts =
+                partsOfPhrase(patch, phraseFor(options->notes, options->performance), {.eachNote = options->eachNote});
+            writePhrase(options->out, parts, format, task);
+            fmt::print("{} files.\n", parts.size());
             return;
         }
         SampledRange range;
@@ -248,15 +234,9 @@ void addExport(CLI::App& app) {
             range.velocities.push_back(std::strtod(each.c_str(), &end));
             if (*end != '\0') throw Error(fmt::format("“{}” is no velocity; give numbers from 1 to 127.", each));
         }
-        const StopOnSignal signals;
-        Task task{.stop = signals.token(), .progress = {}};
-        if (options->progress)
-            task.progress = [](double done, std::string_view what) {
-                fmt::print(stderr, "{:3.0f} %  {}\n", 100.0 * done, what);
-            };
         const std::vector<SampledNote> notes = sampledNotes(patch, range, options->threads, task);
         if (options->as == "sfz")
-            writeSfz(options->out, name, notes, options->wav ? SampleFormat::wav24 : SampleFormat::flac24);
+            writeSfz(options->out, name, notes, format);
         else
             writeWholeFile(options->out, soundFontOf(name, notes));
         const auto looped =

@@ -6,6 +6,7 @@
 #include "core/parameters/archetypes.h"
 #include "core/parameters/patch_json.h"
 #include "core/project/collection.h"
+#include "core/project/instrument_shelf.h"
 #include "tests/support/files.h"
 #include "tests/support/sounds.h"
 
@@ -115,6 +116,32 @@ TEST(Archetypes, SoundAndDifferAndSurviveTheirFiles) {
         empty.name = "Empty patch";
         return empty;
     }());
+}
+
+TEST(Shelf, KeepsInstrumentsByName) {
+    const testing::TemporaryFolder folder;
+    InstrumentShelf shelf(folder / "instruments");
+    EXPECT_TRUE(shelf.all().empty()) << "a folder that is not there yet";
+    Instrument first{"Slate/2", "", Patch(), {}}, second{"Chalk", "", Patch(), {}};
+    shelf.keep(first);
+    shelf.keep(second);
+    first.about = "once more";
+    shelf.keep(first);
+    auto all = shelf.all();
+    ASSERT_EQ(all.size(), 2u) << "one of the same name takes the place of the other";
+    EXPECT_EQ(*all[0], second);
+    EXPECT_EQ(*all[1], first);
+
+    writeWholeFile(folder / "instruments" / "broken.json", "{");
+    std::vector<std::string> problems;
+    EXPECT_EQ(shelf.all(&problems).size(), 2u);
+    ASSERT_EQ(problems.size(), 1u);
+    EXPECT_TRUE(problems[0].starts_with("broken.json: "));
+
+    shelf.remove("Slate/2");
+    shelf.remove("Nobody's");
+    EXPECT_EQ(shelf.all().size(), 1u);
+    EXPECT_TRUE(std::filesystem::exists(folder / "instruments" / "removed" / "Slate-2.json")) << "to fetch back";
 }
 
 } // namespace

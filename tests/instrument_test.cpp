@@ -3,6 +3,7 @@
 #include "core/base/files.h"
 #include "core/base/json.h"
 #include "core/base/random.h"
+#include "core/parameters/signal_parts.h"
 #include "core/recipe/sheet.h"
 #include "tests/support/files.h"
 #include "tests/support/fixtures.h"
@@ -101,7 +102,7 @@ TEST(Instrument, PlaysWhatItCanAsItIs) {
             Patch own = instrument.patch;
             for (const InstrumentControl& control : instrument.controls) {
                 const double value = control.scale
-                                         ? control.scale->nearest(control.scale->valueAt(100.0 * random.unit()))
+                                         ? control.nearest(control.scale->valueAt(100.0 * random.unit()))
                                          : control
                                                .choices[static_cast<std::size_t>(
                                                    random.unit() * 0.999 * static_cast<double>(control.choices.size()))]
@@ -139,13 +140,136 @@ TEST(Instrument, SaysWhereItsControlsStandAndWhatItLacks) {
     EXPECT_EQ(set.at("Cutoff").text, "5.0 of 10") << "600 Hz is the middle of 20 Hz to 18 kHz";
     EXPECT_EQ(set.at("Cutoff").value, "600 Hz");
     EXPECT_EQ(set.at("Level sustain").text, "4.0 of 10");
-    EXPECT_EQ(set.at("LFO rate").value, "5.5 Hz");
+    EXPECT_EQ(set.at("LFO rate").value, "5.3 Hz") << "7.3 of 10; 7.4 is 5.7 Hz";
     EXPECT_NEAR(played.value({"link:a", "amount"}), 30.0, 0.5) << "as vibrato";
     EXPECT_FALSE(set.contains("Level attack curve"));
     EXPECT_EQ(set.at("Level 2").value, "−60 dB") << "one source is played";
+    EXPECT_FALSE(set.contains("Wave 2")) << "what it would play is nobody's business";
     const auto lacking = lackingOn(plain, patch);
-    ASSERT_EQ(lacking.size(), 1u) << (lacking.empty() ? "" : lacking.front());
-    EXPECT_TRUE(lacking.front().starts_with("Reverb"));
+    ASSERT_EQ(lacking.size(), 1u) << (lacking.empty() ? "" : lacking.front().part);
+    EXPECT_TRUE(lacking.front().part.starts_with("Reverb"));
+    EXPECT_TRUE(lacking.front().instead.empty());
+    EXPECT_EQ(lacking.front().around.find("reverb:a"), nullptr);
+    EXPECT_EQ(lacking.front().around.value({filter, "cutoff"}), 600.0);
+}
+
+TEST(Instrument, SaysWhatComesNearestToWhatItLacks) {
+    const Instrument plain = readInstrument(shipped("plain"));
+    Patch patch;
+    patch.set({filter, "on"}, 1.0);
+    patch.set({filter, "cutoff"}, 500.0);
+    patch.set({filter, "kind"}, static_cast<double>(FilterKind::bandPass));
+    patch.add("layer:a/lfo:a");
+    patch.add("layer:a/lfo:b");
+    patch.set({"layer:a/lfo:a", "rate"}, 6.0);
+    testing::link(patch, "layer:a/lfo:a", source + "/cents", 20.0);
+    patch.set({"layer:a/lfo:b", "rate"}, 0.5);
+    testing::link(patch, "layer:a/lfo:b", filter + "/cutoff", 12.0);
+    const auto lacking = lackingOn(plain, patch);
+    ASSERT_EQ(lacking.size(), 2u);
+    EXPECT_EQ(static_cast<FilterKind>(lacking[0].around.value({filter, "kind"})), FilterKind::lowPass);
+    EXPECT_FALSE(lacking[0].instead.empty());
+    EXPECT_EQ(lacking[0].around.value({filter, "cutoff"}), 500.0) << "what it can do stays";
+    EXPECT_NE(lacking[1].part.find("0.5"), std::string::npos) << lacking[1].part;
+    EXPECT_NE(lacking[1].instead.find("6"), std::string::npos) << "one LFO moves both: " << lacking[1].instead;
+}
+
+TEST(Instrument, IsTunedByWhateverControlsItHas) {
+    // A fifth below the note: by an octave down and seven semitones up on the one, by no means on the other.
+    Patch patch;
+    patch.set({source, "semitone"}, -5.0);
+    patch.set({source, "level"}, -6.0);
+    patch.set({"layer:a/source:b", "on"}, 1.0);
+    patch.set({"layer:a/source:b", "semitone"}, -5.0);
+    patch.set({"layer:a/source:b", "cents"}, 8.0);
+    patch.set({"layer:a/source:b", "level"}, -9.0);
+    const Patch plain = playedOn(readInstrument(shipped("plain")), patch);
+    EXPECT_EQ(plain.value({"layer:a/source:b", "octave"}), -1.0);
+    EXPECT_EQ(plain.value({"layer:a/source:b", "semitone"}), 7.0);
+    EXPECT_NEAR(plain.value({"layer:a/source:b", "cents"}), 8.0, 0.1);
+    EXPECT_NEAR(plain.value({"layer:a/source:b", "level"}), -3.0, 0.1) << "against the first";
+
+    Patch operators;
+    operators.set({source, "wave"}, static_cast<double>(Wave::sine));
+    operators.set({"layer:a/source:b", "on"}, 1.0);
+    operators.set({"layer:a/source:b", "wave"}, static_cast<double>(Wave::sine));
+    operators.set({"layer:a/source:b", "octave"}, 2.0);
+    operators.set({"layer:a/source:b", "level"}, silentSourceDb);
+    operators.add("layer:a/envelope:a");
+    operators.set({"layer:a/envelope:a", "decay"}, 300.0);
+    operators.set({"layer:a/envelope:a", "sustain"}, 0.0);
+    testing::link(operators, "layer:a/source:b", source + "/phase", 20.0);
+    testing::link(operators, "layer:a/source:b", source + "/phase", 60.0);
+    ModuleData ends = operators.find("link:b")->contents();
+    ends.by = "layer:a/envelope:a";
+    operators.setData("link:b", ends);
+    const Patch four = playedOn(readInstrument(shipped("four-operators")), operators);
+    EXPECT_EQ(four.value({"layer:a/source:b", "ratio_over"}), 4.0) << "two octaves up";
+    EXPECT_NEAR(four.value({"link:a", "amount"}), 80.0, 2.0) << "both together";
+    EXPECT_NEAR(four.value({"layer:a/envelope:a", "sustain"}), 25.0, 1.0) << "what stays of them";
+    EXPECT_NEAR(four.value({"layer:a/envelope:a", "decay"}), 300.0, 30.0);
+}
+
+TEST(Instrument, OwnPatchesKeepWhatIsNotHeard) {
+    const Instrument plain = readInstrument(shipped("plain"));
+    Patch own = plain.patch;
+    own.set({"layer:a/source:b", "semitone"}, 7.0); // while its level is nothing
+    own.set({"layer:a/lfo:a", "rate"}, 3.0);
+    own.set({filter, "cutoff"}, 4321.0);
+    own.set({"output", "level"}, -9.0);
+    EXPECT_TRUE(isOf(plain, own));
+    EXPECT_TRUE(withinReachOf(plain, own).soundsLike(own));
+    own.set({filter, "key_tracking"}, 150.0);     // the control ends at 100 %
+    own.set({"layer:a/source:a", "blend"}, 50.0); // it has none
+    const Patch within = withinReachOf(plain, own);
+    EXPECT_EQ(within.value({filter, "key_tracking"}), 100.0);
+    EXPECT_EQ(within.value({"layer:a/source:a", "blend"}), plain.patch.value({"layer:a/source:a", "blend"}));
+    EXPECT_TRUE(plain.holds({"layer:a/source:a", "blend"}));
+    EXPECT_FALSE(plain.holds({"output", "level"})) << "every instrument has a volume";
+    own.add("reverb:a");
+    EXPECT_FALSE(isOf(plain, own));
+}
+
+TEST(Instrument, OwnPatchesAreToldWithoutWhatIsSilentInThem) {
+    const Instrument plain = readInstrument(shipped("plain"));
+    Patch own = playedOn(plain, plain.patch);
+    own.set({filter, "cutoff"}, 900.0);
+    const Patch told = withoutSilent(own);
+    EXPECT_EQ(told.find("link:a"), nullptr);
+    EXPECT_EQ(told.find("layer:a/lfo:a"), nullptr);
+    EXPECT_FALSE(told.has({"layer:a/source:c", "on"}) && told.value({"layer:a/source:c", "on"}) > 0.5);
+    EXPECT_EQ(told.value({filter, "cutoff"}), 900.0);
+    own.set({"link:c", "amount"}, 12.0);
+    EXPECT_NE(withoutSilent(own).find("layer:a/lfo:a"), nullptr) << "it moves the cutoff";
+    SheetSubject subject;
+    subject.name = "Own";
+    subject.patch = own;
+    subject.sounds = false;
+    subject.instrument = plain;
+    const Sheet sheet = sheetOf(subject, 2);
+    const std::string text = pageText(pageOfSheet(sheet));
+    EXPECT_EQ(text.find("−60 dB", 0), text.find("−60 dB", text.find("On Fieldstone"))) << "silent sources\n" << text;
+    EXPECT_EQ(text.find("It cannot do this"), text.npos);
+}
+
+TEST(WithoutSilent, LeavesWhatIsMovedOrServesAnother) {
+    Patch patch;
+    patch.add("layer:a/lfo:a");
+    patch.add("layer:a/lfo:b");
+    testing::link(patch, "layer:a/lfo:a", source + "/cents", 0.0); // link:a, which another one opens
+    testing::link(patch, "layer:a/lfo:b", "link:a/amount", 30.0);
+    patch.set({"layer:a/source:b", "on"}, 1.0);
+    patch.set({"layer:a/source:b", "level"}, silentSourceDb);
+    patch.set({source, "sync"}, 3.0); // with source b
+    EXPECT_TRUE(withoutSilent(patch).soundsLike(patch));
+    EXPECT_EQ(withoutSilent(patch).value({"layer:a/source:b", "on"}), 1.0);
+    patch.set({source, "sync"}, 0.0);
+    EXPECT_FALSE(withoutSilent(patch).has({"layer:a/source:b", "on"}) &&
+                 withoutSilent(patch).value({"layer:a/source:b", "on"}) > 0.5);
+    patch.set({"link:b", "amount"}, 0.0); // now neither does anything, and one goes with the other
+    const Patch less = withoutSilent(patch);
+    for (const char* gone : {"link:a", "link:b", "layer:a/lfo:a", "layer:a/lfo:b"})
+        EXPECT_EQ(less.find(gone), nullptr) << gone;
 }
 
 TEST(Instrument, IsRefusedInOneSentenceWhereItContradictsItself) {

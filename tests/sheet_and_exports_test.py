@@ -4,7 +4,9 @@ import json
 import os
 import pathlib
 import re
+import resource
 import shutil
+import signal
 import struct
 import subprocess
 import tempfile
@@ -206,6 +208,33 @@ class Exports(unittest.TestCase):
         expected = np.abs(np.sin(np.pi * np.arange(1, 12) * 0.25)) / np.arange(1, 12)
         self.assertTrue(np.allclose(spectrum[1:12] / spectrum[1], expected / expected[0], atol=0.02), spectrum[1:12] / spectrum[1])
 
+    def test_a_phrase_is_written_whole_dry_by_layer_and_by_note(self):
+        patch, out = self.path / "two.json", self.path / "phrase"
+        write_patch(patch, {"layer:b/source:a": {"octave": 1}, "layer:b": {"level": -6}, "delay:a": {"on": True, "time": 400, "mix": 40}})
+        write_note(self.path / "n.mid", 57, 100, 0.4)
+        ran("export", patch, "--as", "phrase", "--notes", self.path / "n.mid", "--each-note", "--out", out)
+        self.assertEqual(sorted(p.name for p in out.iterdir()), ["layer 1.flac", "layer 2.flac", "note 01 A3.flac", "phrase dry.flac", "phrase.flac"])
+        whole, dry, first, second = (read(out / f"{name}.flac") for name in ("phrase", "phrase dry", "layer 1", "layer 2"))
+        at = int(0.9 * RATE)  # only the echo is left
+        self.assertGreater(level(whole[at : at + 4800]) - level(dry[at : at + 4800]), 30.0)
+        np.testing.assert_allclose(first + second, whole, atol=1e-3, err_msg="no effect here depends on level")
+        self.assertEqual(run("export", patch, "--as", "phrase", "--out", out).returncode, 1, "never over what is there")
+
+    def test_a_full_disk_leaves_nothing_half_written(self):
+        def full():  # files end at 40 kB, as on a disk with no more room
+            signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+            resource.setrlimit(resource.RLIMIT_FSIZE, (40000, 40000))
+
+        patch = self.path / "p.json"
+        write_patch(patch, {})
+        before = sorted(self.path.iterdir())
+        for kind, name in (("phrase", "out"), ("sfz", "out"), ("sf2", "out.sf2"), ("wavetable", "/nowhere/w.wav")):
+            done = subprocess.run([CLI, "export", str(patch), "--as", kind, "--keys", "60:62", "--out", str(self.path / name)], capture_output=True,
+                                  text=True, timeout=500, preexec_fn=full)
+            self.assertEqual(done.returncode, 1, (kind, done.stdout, done.stderr))
+            self.assertEqual(len(done.stderr.strip().splitlines()), 1, (kind, done.stderr))
+            self.assertEqual(sorted(self.path.iterdir()), before, kind)
+
     def test_bad_ranges_get_one_sentence_and_leave_nothing(self):
         patch = self.patch(BASS)
         silent = self.patch({"layer:a/source:a": {"on": False}}, "silent")
@@ -317,6 +346,23 @@ addEventListener("load", async () => {
         done = run("instruments", wrong)
         self.assertEqual(done.returncode, 1)
         self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
+
+    def test_a_match_keeps_to_an_instrument(self):
+        described = pathlib.Path(os.environ["FACET_SOURCE"]) / "instruments" / "plain.json"
+        said = ran("match", DEMO / "airlock.flac", "--notes", DEMO / "airlock.mid", "--instrument", described, "--seconds", "0", "--evaluations", "200",
+                   "--out", self.path / "within")
+        self.assertRegex(said, r"On Fieldstone:\n(  .+\n)+")
+        report = json.loads((self.path / "within" / "report.json").read_text())
+        controls = {each["name"]: each for each in json.loads(described.read_text())["controls"]}
+        self.assertEqual(set(report["settings"]), set(controls))
+        for name, setting in report["settings"].items():
+            if "choices" in controls[name]:
+                self.assertIn(setting, controls[name]["choices"])
+            else:
+                scale = controls[name]["scale"]
+                first, last = scale["positions"] if "positions" in scale else (scale["points"][0][0], scale["points"][-1][0])
+                self.assertTrue(first <= setting <= last, (name, setting))
+        self.assertEqual(run("match", DEMO / "airlock.flac", "--instrument", DEMO / "airlock.mid", "--out", self.path / "within").returncode, 1)
 
     def test_bad_input_gets_one_sentence(self):
         for words in (("sheet", self.path / "bass.json", "--out", self.path / "x.doc"),

@@ -179,8 +179,8 @@ TEST_F(SheetPageTest, MacrosAreTakenTurnedNamedAndRemoved) {
     EXPECT_TRUE(patch().soundsLike(before)) << "with its links";
 }
 
-TEST_F(SheetPageTest, NotesAreRecordedForASamplerAndStopped) {
-    QTest::mouseClick(window.findChild<QPushButton*>("recordNotes"), Qt::LeftButton);
+TEST_F(SheetPageTest, SoundsAreExportedAndStopped) {
+    QTest::mouseClick(window.findChild<QPushButton*>("exportSound"), Qt::LeftButton);
     laidOut();
     auto* dialog = window.findChild<ExportDialog*>();
     ASSERT_TRUE(dialog);
@@ -201,17 +201,32 @@ TEST_F(SheetPageTest, NotesAreRecordedForASamplerAndStopped) {
     laidOut();
     EXPECT_FALSE(session.exporter.busy()) << "stopped";
     EXPECT_FALSE(std::filesystem::exists(folderPath)) << "nothing half is left";
-    QTest::mouseClick(window.findChild<QPushButton*>("recordNotes"), Qt::LeftButton);
+    QTest::mouseClick(window.findChild<QPushButton*>("exportSound"), Qt::LeftButton);
     laidOut();
     dialog = window.findChild<ExportDialog*>();
     ASSERT_TRUE(dialog);
-    QSignalSpy finished(&session.exporter, &InstrumentExporter::finished);
+    QSignalSpy finished(&session.exporter, &SoundExporter::finished);
     dialog->write(QString::fromStdString(folderPath.string()));
     ASSERT_TRUE(finished.wait(60000 * patience));
     EXPECT_TRUE(finished.front().front().toBool());
     EXPECT_TRUE(std::filesystem::exists(folderPath / "Airlock.sfz"));
     laidOut();
     EXPECT_FALSE(window.findChild<ExportDialog*>()) << "done";
+
+    // The phrase, whole and dry.
+    QTest::mouseClick(window.findChild<QPushButton*>("exportSound"), Qt::LeftButton);
+    laidOut();
+    dialog = window.findChild<ExportDialog*>();
+    ASSERT_TRUE(dialog);
+    auto* kind = dialog->findChild<QComboBox*>("exportKind");
+    kind->setCurrentIndex(kind->findText("The phrase", Qt::MatchStartsWith));
+    EXPECT_TRUE(dialog->findChild<QLabel*>("exportCount")->text().startsWith("2 files"));
+    for (QSpinBox* box : dialog->findChildren<QSpinBox*>()) EXPECT_FALSE(box->isEnabled()) << "of recorded notes";
+    QSignalSpy again(&session.exporter, &SoundExporter::finished);
+    dialog->write(QString::fromStdString((folder / "phrase").string()));
+    ASSERT_TRUE(again.wait(60000 * patience));
+    EXPECT_TRUE(std::filesystem::exists(folder / "phrase" / "phrase.wav"));
+    EXPECT_TRUE(std::filesystem::exists(folder / "phrase" / "phrase dry.wav"));
 }
 
 TEST_F(SheetPageTest, FollowsThePatchAndSaysWhatItIsDoing) {

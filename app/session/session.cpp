@@ -3,7 +3,8 @@
 namespace facet {
 
 Session::Session(const std::filesystem::path& stateFolder, const std::string& outputName, QObject* parent)
-    : QObject(parent), document(stateFolder, messages), collection(stateFolder / "collection"), playback(outputName),
+    : QObject(parent), document(stateFolder, messages), collection(stateFolder / "collection"),
+      instruments(document, messages, InstrumentShelf(stateFolder / "instruments")), playback(outputName),
       patch(document, messages), notes(document, messages), sounds(document, patch, notes, messages),
       reference(document, messages), piece(document, messages),
       results(document, [this] { return playback.player().rateHz(); }),

@@ -14,7 +14,8 @@
 #include "app/session/matching/match_controller.h"
 #include "app/session/matching/next_moves_controller.h"
 #include "app/session/matching/seed_bank_keeper.h"
-#include "app/session/matching/instrument_exporter.h"
+#include "app/session/matching/sound_exporter.h"
+#include "app/session/matching/instrument_keeper.h"
 #include "app/session/matching/sheet_controller.h"
 #include "app/session/matching/variations_controller.h"
 #include "app/session/messages.h"
@@ -45,6 +46,7 @@ public:
     Messages messages;
     DocumentStore document;
     Collection collection; ///< the producer's own patches
+    InstrumentKeeper instruments;
     Playback playback;
     PatchEditor patch;
     NotesController notes;
@@ -64,7 +66,7 @@ public:
     ElementsController elements;
     BuildController build;
     SheetController sheet;
-    InstrumentExporter exporter;
+    SoundExporter exporter;
 };
 
 } // namespace facet

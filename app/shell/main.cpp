@@ -104,12 +104,13 @@ int main(int argc, char** argv) {
                                   "id", "facets");
     const QCommandLineOption cue("cue", "Name of the cue to open.", "name");
     const QCommandLineOption match("match", "Search for so many seconds at once.", "seconds");
+    const QCommandLineOption instrument("instrument", "Name of the instrument that the cue is matched for.", "name");
     const QCommandLineOption dark("dark", "Use the dark theme.");
     const QCommandLineOption size("size", "Size of the window, WIDTHxHEIGHT.", "size");
     const QCommandLineOption picture("picture", "The mirror's picture: wave, spectrogram, level, pitch or difference.",
                                      "name", "wave");
     const QCommandLineOption keyboard("keyboard", "Show the keyboard.");
-    options.addOptions({demo, shot, view, cue, picture, match, dark, size, keyboard});
+    options.addOptions({demo, shot, view, cue, picture, instrument, match, dark, size, keyboard});
     options.process(app);
 
     applyTheme(app, options.isSet(dark));
@@ -119,6 +120,9 @@ int main(int argc, char** argv) {
         session.collection =
             Collection((QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/facet/collection")
                            .toStdString());
+        session.instruments.useShelf(InstrumentShelf(
+            (QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/facet/instruments")
+                .toStdString()));
         MainWindow window(session);
         const bool recovered = offerRecovery(session, state, !options.isSet(shot));
         if (!recovered && options.isSet(demo)) openDemo(session, options.value(demo).toStdString());
@@ -128,6 +132,8 @@ int main(int argc, char** argv) {
         for (const auto& each : session.document.document().cues)
             if (QString::fromStdString(each->name) == options.value(cue)) wanted = each->id;
         session.document.selectCue(wanted);
+        for (const InstrumentPtr& each : session.instruments.all())
+            if (QString::fromStdString(each->name) == options.value(instrument)) session.instruments.choose(each);
         if (!window.showView(options.value(view))) {
             std::fprintf(stderr,
                          "There is no view “%s”; use reference, notes, facets, patch, search, elements, build, sheet, "

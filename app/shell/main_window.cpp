@@ -125,12 +125,12 @@ void MainWindow::makePages(QWidget* body) {
                            session_.listening, session_.playback, session_.messages, pages_);
     pages_->addWidget(patch_);
     search_ = new SearchView(session_.document, session_.patch, session_.bank, session_.matching, session_.variations,
-                             session_.elements, session_.messages, pages_);
+                             session_.elements, session_.instruments, session_.messages, pages_);
     pages_->addWidget(search_);
     build_ = new BuildPage(session_.build, pages_);
     pages_->addWidget(build_);
     sheet_ = new SheetPage(session_.document, session_.patch, session_.comparisons, session_.sheet, session_.exporter,
-                           session_.messages, pages_);
+                           session_.instruments, session_.messages, pages_);
     pages_->addWidget(sheet_);
     piece_ = new PiecePage(session_.document, session_.piece, session_.listening, session_.playback, pages_);
     pages_->addWidget(piece_);

@@ -5,13 +5,15 @@
 
 source   wave saw | pulse | triangle | sine | noise | partials (list of levels), octave, semitone, cents, level (dB),
          pan (−1…1), width (share of the cycle), width_lfo {hz, depth}, width_to (over the phrase), stack {voices, detune
-         (cents to the outermost), spread (0…1)}, fm {ratio, index (rad), to, ms, velocity}, feedback (rad),
+         (cents to the outermost), spread (0…1)}, fm {ratio, index (rad), to, ms, velocity}, feedback (rad), chain (list of
+         operators, the nearest first: ratio, cents, index (rad), attack, decay, sustain, release; feedback of the last),
          sync {semitones, more, ms}, ring {ratio}, fold {depth, to, ms}, color (Hz of a noise's low-pass)
-filter   kind (see FILTERS), hz at the hardest stroke of middle C, q, octaves (of its envelope), attack, decay (ms), sustain,
+filter   kind (see FILTERS), hz at the hardest stroke of middle C, q, octaves (of its envelope), attack, decay (ms), curve, sustain,
+         release (ms, 200),
          track (0…1), velocity (octaves), lfo {hz, octaves, free}, opens (octaves over the phrase), drive (dB)
-level    attack, attack_curve, decay, curve, sustain, release (ms; curves as in transegr, below 0 fast first),
+level    attack, attack_curve, decay, curve, sustain, release, release_curve (ms; curves as in transegr, below 0 fast first),
          velocity_db (decibels from the softest to the hardest) or velocity_power
-motion   vibrato {hz, cents, ms (until it is there)}, drift (cents), fall {semitones, ms}: pitch at the beginning,
+motion   vibrato {hz, cents, ms (until it is there), free}, drift (cents), fall {semitones, ms}: pitch at the beginning,
          tremolo {hz, depth, sides}, gate {steps, beats (quarter notes a step)}, glide (ms), always (glides also without a tie)
 late     a second group of sources: sources, ms (later), fade (ms), level (dB)
 effects  in the order in which they are passed, see EFFECTS
@@ -71,7 +73,9 @@ def plain_wave(text, source, hz, phase, sync=False):
     """One oscillator of the source's wave; the name of its signal."""
     out = text.name("aW")
     wave = source["wave"]
-    if source.get("fm") or source.get("feedback"):
+    if source.get("chain"):
+        chain_text(text, source, hz, phase, out)
+    elif source.get("fm") or source.get("feedback"):
         fm = source.get("fm", {"ratio": 1.0, "index": 0.0, "to": 0.0, "ms": 100})
         depth = text.name("kI")
         text.add(moved(depth, fm["index"], fm["to"], fm["ms"]))
@@ -115,6 +119,23 @@ def plain_wave(text, source, hz, phase, sync=False):
     return out
 
 
+def chain_text(text, source, hz, phase, out):
+    """Sine operators in a row, each moving the phase of the one before; the last one its own."""
+    before = None
+    for n, operator in enumerate(reversed(source["chain"])):
+        moved_by, at = text.name("aI"), f"{hz} * {operator['ratio']} * cent({operator['cents']})"
+        text.add(f"{moved_by} transegr 0, {max(0.3, operator['attack']) / 1000}, 0, 1, {operator['decay'] / 1000}, -5, "
+                 f"{operator['sustain']}, {operator['release'] / 1000}, -5, 0")
+        wave = text.name("aO")
+        if n == 0:
+            text.add(f"{wave} Operators {at}, {at}, k(0), {source.get('feedback', 0.0)}, 0")
+        else:
+            text.add(f"aP phasor {at}, 0\n{wave} tablei aP + {before} / 6.283185, -1, 1, 0, 1")
+        before = text.name("aX")
+        text.add(f"{before} = {operator['index']} * {moved_by} * {wave}")
+    text.add(f"aP phasor {hz}, 0\n{out} tablei aP + {before} / 6.283185, -1, 1, 0, 1")
+
+
 def source_text(text, source, index):
     """Adds the source; names of its left and right signal."""
     left, right = text.name("aL"), text.name("aR")
@@ -142,7 +163,7 @@ def source_text(text, source, index):
 
 def filter_text(text, f, left, right, number):
     k = f"kC{number}"
-    lines = [f"kX transegr 0, {max(0.1, f.get('attack', 1.0)) / 1000}, 0, 1, {f.get('decay', 500) / 1000}, -3, {f.get('sustain', 0.0)}, 0.2, -3, 0",
+    lines = [f"kX transegr 0, {max(0.1, f.get('attack', 1.0)) / 1000}, 0, 1, {f.get('decay', 500) / 1000}, {f.get('curve', -3)}, {f.get('sustain', 0.0)}, {f.get('release', 200) / 1000}, {f.get('curve', -3)}, 0",
              f"{k} = {f['hz']} * 2 ^ ({f.get('octaves', 0.0)} * kX + {f.get('track', 0.0)} * (kkey - 60) / 12 - {f.get('velocity', 0.0)} * (1 - iv) + {f.get('opens', 0.0)} * kAlong)"]
     if f.get("lfo"):
         begin = f"frac(itime * {f['lfo']['hz']})" if f["lfo"].get("free") else "0"
@@ -166,7 +187,7 @@ def filter_text(text, f, left, right, number):
 
 def level_text(level):
     return (f"aE transegr 0, {max(0.3, level['attack']) / 1000}, {level.get('attack_curve', 0)}, 1, {level['decay'] / 1000}, "
-            f"{level['curve']}, {level['sustain']}, {level['release'] / 1000}, -3, 0")
+            f"{level['curve']}, {level['sustain']}, {level['release'] / 1000}, {level.get('release_curve', -3)}, 0")
 
 
 def instrument(sound):
@@ -177,7 +198,8 @@ def instrument(sound):
     text.add("kf = cpsmidinn(kkey)")
     if motion.get("vibrato"):
         v = motion["vibrato"]
-        text.add(f"kV lfo {v['cents']}, {v['hz']}\nkVe linseg 0, {max(0.01, v['ms'] / 1000)}, 1, 60, 1\nkf = kf * cent(kV * kVe)")
+        begin = f"frac(itime * {v['hz']})" if v.get("free") else "0"
+        text.add(f"kV poscil {v['cents']}, {v['hz']}, -1, {begin}\nkVe linseg 0, {max(0.01, v['ms'] / 1000)}, 1, 60, 1\nkf = kf * cent(kV * kVe)")
     if motion.get("drift"):
         text.add(f"kD jspline {motion['drift']}, 0.4, 1.5\nkf = kf * cent(kD)")
     if motion.get("fall"):

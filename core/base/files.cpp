@@ -88,4 +88,47 @@ void replaceFile(const fs::path& temporary, const fs::path& path) {
     failToWrite(path, reason);
 }
 
+void writeWholeFolder(const std::filesystem::path& folder,
+                      const std::function<void(const std::filesystem::path& partial)>& write) {
+    if (std::filesystem::exists(folder))
+        throw Error(fmt::format("“{}” is there already; choose another name.", folder.filename().string()));
+    const std::filesystem::path partial = temporaryBeside(folder);
+    std::error_code code;
+    try {
+        std::filesystem::create_directories(partial);
+        write(partial);
+        std::filesystem::rename(partial, folder);
+    } catch (const std::filesystem::filesystem_error& problem) {
+        std::filesystem::remove_all(partial, code);
+        throw Error(fmt::format("“{}” cannot be written; choose another folder or make room.", folder.string()),
+                    problem.what());
+    } catch (...) {
+        std::filesystem::remove_all(partial, code);
+        throw;
+    }
+}
+
+std::string fileNameOf(const std::string& name, const std::string& otherwise) {
+    std::string safe;
+    for (char c : name) safe += c == '/' || c == '\\' || static_cast<unsigned char>(c) < 0x20 ? '-' : c;
+    safe.erase(0, safe.find_first_not_of(" ."));
+    while (!safe.empty() && safe.back() == ' ') safe.pop_back();
+    return safe.empty() ? otherwise : safe.substr(0, 120);
+}
+
+std::filesystem::path freeFile(const std::filesystem::path& folder, const std::string& stem, std::string_view ending) {
+    std::filesystem::path file = folder / fmt::format("{}{}", stem, ending);
+    for (int number = 2; std::filesystem::exists(file); ++number)
+        file = folder / fmt::format("{} {}{}", stem, number, ending);
+    return file;
+}
+
+void makeFolder(const std::filesystem::path& folder, std::string_view what) {
+    std::error_code problem;
+    std::filesystem::create_directories(folder, problem);
+    if (problem)
+        throw Error(fmt::format("The folder of {}, {}, cannot be made; free its place.", what, folder.string()),
+                    problem.message());
+}
+
 } // namespace facet

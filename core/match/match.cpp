@@ -6,6 +6,7 @@
 #include "core/match/element_evidence.h"
 #include "core/match/evidence/motion_odds.h"
 #include "core/match/search/curves.h"
+#include "core/match/search/described_instrument.h"
 #include "core/match/search/finalists.h"
 #include "core/match/search/search.h"
 #include "core/match/search/slow_movers.h"
@@ -144,7 +145,7 @@ std::vector<std::vector<Curve>> drawCurves(Patch& winner, const std::vector<Matc
                                            const Deadline& deadline) {
     std::vector<std::vector<Curve>> curves(prepared.size());
     const MatchSettings& settings = search.inputs.settings;
-    if (prepared.size() == 1 && !isLong(targets.front())) curves.front() = unwind(winner, prepared.front());
+    if (prepared.size() == 1 && !isLong(targets.front()) && !settings.instrument) curves.front() = unwind(winner, prepared.front());
     if (settings.evaluations > 0 && !search.complete) return curves;
     const double scoreSeconds = search.budget.scoreSeconds();
     for (std::size_t t = 0; t < prepared.size(); ++t) {
@@ -178,8 +179,9 @@ MatchResult match(const Recording& reference, const Performance& performance, co
     return match({MatchTarget{reference, performance}}, settings, task, progress);
 }
 
-MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& settings, const Task& task,
+MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& given, const Task& task,
                   const MatchListener& progress) {
+    const MatchSettings settings = keptToInstrument(given);
     Budget budget(settings.seconds, settings.evaluations, std::chrono::steady_clock::now());
     requireMatchable(targets, settings);
     std::deque<ReadingSearch> searches = searchesOf(targets, settings, budget, task);
@@ -240,6 +242,7 @@ MatchResult match(const std::vector<MatchTarget>& targets, const MatchSettings& 
                                      measureQuality(first.reference));
     result.odds = *search.inputs.odds;
     result.evidence = evidenceIn(prepared.front().profile, result.odds);
+    result.instrument = settings.instrument;
     result.best.patch.name = "Match";
     result.runnersUp.assign(scored.begin() + 1, scored.end());
     for (ScoredPatch& other : bestOfOtherReadings(searches, winner, settings, deadline, budget.scoreSeconds()))

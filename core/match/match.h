@@ -14,6 +14,7 @@
 #include "core/performance/performance.h"
 
 #include <map>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -27,6 +28,7 @@ struct MatchResult {
     Performance performance;            ///< of the first target as it was read, with its curves
     /// Of each target: parameters that move in its phrase, which no constant explains; see curves.h.
     std::vector<std::vector<Curve>> curves;
+    std::shared_ptr<const Instrument> instrument{}; ///< that the search kept to; null: to none
     int evaluations = 0;
     double seconds = 0.0;
     std::vector<StageTime> stages;  ///< where they went

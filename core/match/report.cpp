@@ -85,6 +85,17 @@ std::string matchReport(const MatchResult& result, const std::vector<HeardElemen
         for (int e = 0; e < elementCount; ++e)
             if (const auto element = static_cast<Element>(e); result.odds.probabilityOf(element) > 0.05)
                 json["probabilities"][std::string(wordOf(element))] = number(result.odds.probabilityOf(element));
+    if (result.instrument) {
+        json["instrument"] = result.instrument->name;
+        json["settings"] = Json::object(); // all of them, heard or not
+        for (const InstrumentControl& each : result.instrument->controls) {
+            const double value = result.best.patch.value(each.address);
+            if (each.scale)
+                json["settings"][each.name] = number(each.scale->positionOf(value));
+            else
+                json["settings"][each.name] = each.textOf(value);
+        }
+    }
     json["runners_up"] = Json::array();
     for (const auto& other : result.runnersUp) {
         json["runners_up"].push_back({{"structure", structureText(other.patch)},

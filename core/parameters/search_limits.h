@@ -19,6 +19,9 @@ struct SearchLimits {
     std::set<ModuleKind> excluded{};                     ///< kinds of effects that there may be none of
     std::set<Element> ruledOut{};                        ///< elements that there may be none of, also new ones
     std::set<Element> insisted{};                        ///< elements that there must be, where there is room for them
+    /// What a described instrument has no control for: a refinement leaves it where it stands. A change may set it
+    /// otherwise; it is then put back as the instrument has it.
+    std::set<Address> held{};
 
     bool locked(const Address& address) const { return locks.contains(address); }
     /// Whether any parameter of a module is locked.

@@ -23,15 +23,6 @@ std::string lower(std::string text) {
     return text;
 }
 
-/// What a file may be called by: no separators, no leading dot.
-std::string fileNameOf(const std::string& name) {
-    std::string safe;
-    for (char c : name) safe += c == '/' || c == '\\' || static_cast<unsigned char>(c) < 0x20 ? '-' : c;
-    safe.erase(0, safe.find_first_not_of(" ."));
-    while (!safe.empty() && safe.back() == ' ') safe.pop_back();
-    return safe.empty() ? "Patch" : safe.substr(0, 120);
-}
-
 std::string textOf(const Patch& patch, const std::vector<std::string>& tags) {
     Json json = parseJson(patchToJson(patch));
     json["tags"] = tags;
@@ -54,21 +45,6 @@ CollectedPatch read(const std::filesystem::path& file) {
     }
     if (found.patch.name.empty()) found.patch.name = file.stem().string();
     return found;
-}
-
-void makeFolder(const std::filesystem::path& folder) {
-    std::error_code problem;
-    std::filesystem::create_directories(folder, problem);
-    if (problem)
-        throw Error(fmt::format("The folder of the collection, {}, cannot be made; free its place.", folder.string()),
-                    problem.message());
-}
-
-std::filesystem::path freeName(const std::filesystem::path& folder, const std::string& stem) {
-    std::filesystem::path file = folder / (stem + ending);
-    for (int number = 2; std::filesystem::exists(file); ++number)
-        file = folder / fmt::format("{} {}{}", stem, number, ending);
-    return file;
 }
 
 } // namespace
@@ -114,10 +90,10 @@ std::vector<CollectedPatch> Collection::all(std::vector<std::string>* problems) 
 }
 
 std::filesystem::path Collection::add(const Patch& patch, const std::vector<std::string>& tags) {
-    makeFolder(folder_);
+    makeFolder(folder_, "the collection");
     Patch named = patch;
     if (named.name.empty()) named.name = "Patch";
-    auto file = freeName(folder_, fileNameOf(named.name));
+    auto file = freeFile(folder_, fileNameOf(named.name, "Patch"), ending);
     writeWholeFile(file, textOf(named, tags));
     return file;
 }
@@ -128,9 +104,9 @@ void Collection::setTags(const std::filesystem::path& file, const std::vector<st
 
 void Collection::remove(const std::filesystem::path& file) {
     const auto removed = folder_ / "removed";
-    makeFolder(removed);
+    makeFolder(removed, "the collection");
     std::error_code problem;
-    std::filesystem::rename(file, freeName(removed, file.stem().string()), problem);
+    std::filesystem::rename(file, freeFile(removed, file.stem().string(), ending), problem);
     if (problem)
         throw Error(fmt::format("“{}” cannot be taken out of the collection; check who may write to {}.",
                                 file.stem().string(), folder_.string()),
@@ -145,7 +121,7 @@ std::optional<Patch> Collection::ownDefault() const {
 }
 
 void Collection::setOwnDefault(const Patch& patch) {
-    makeFolder(folder_);
+    makeFolder(folder_, "the collection");
     writeWholeFile(folder_ / defaultName, patchToJson(patch));
 }
 

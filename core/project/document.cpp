@@ -1,5 +1,7 @@
 #include "core/project/document.h"
 
+#include "core/instruments/played_on.h"
+
 #include <algorithm>
 #include <fmt/format.h>
 #include <random>
@@ -16,6 +18,10 @@ std::shared_ptr<const Excerpt>* Cue::slot(std::uint64_t excerptId) {
     for (auto& each : excerpts)
         if (each->id == excerptId) return &each;
     return nullptr;
+}
+
+bool Cue::isHeld(const Address& address) const {
+    return instrument && isOf(*instrument, patch) && instrument->holds(address);
 }
 
 const Patch& Cue::patchInPiece() const {

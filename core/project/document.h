@@ -1,6 +1,7 @@
 // The document: a project with its cues, excerpts and takes, as immutable values that share what is equal.
 #pragma once
 
+#include "core/instruments/instrument.h"
 #include "core/parameters/build_plan.h"
 #include "core/parameters/patch.h"
 #include "core/parameters/search_limits.h"
@@ -57,14 +58,18 @@ struct Cue {
     std::map<Address, std::pair<double, double>> ranges; ///< that a search keeps to, in the parameters' units
     std::set<Element> ruledOut;                          ///< elements that a search may not use
     std::set<Element> insisted;                          ///< elements that it has to use
-    SearchLimits limits() const { return {locks, ranges, {}, ruledOut, insisted}; }
+    SearchLimits limits() const { return {locks, ranges, {}, ruledOut, insisted, {}}; }
+    /// That a search keeps to and whose settings the sheet tells; null: Facet's own.
+    std::shared_ptr<const Instrument> instrument{};
+    /// Whether the instrument has no control for a value of its own patch, which then stands as it is.
+    bool isHeld(const Address& address) const;
     double loopBegin = 0.0; ///< seconds; begin = end: the whole excerpt
     double loopEnd = 0.0;
     double focusLowHz = 0.0;  ///< heard, compared and searched is only what lies between; 0: from the bottom
     double focusHighHz = 0.0; ///< 0: to the top
     FacetWeights facetWeights = equalWeights; ///< in the likeness of the whole
     std::set<std::string> declinedMoves;      ///< ideas that next moves do not propose any more
-    BuildPlan build{}; ///< how the build of the patch is told; no steps: as it is found
+    BuildPlan build{};                        ///< how the build of the patch is told; no steps: as it is found
     PiecePart part{};
     /// The patch that is heard in the piece.
     const Patch& patchInPiece() const;

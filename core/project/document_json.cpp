@@ -199,6 +199,7 @@ Json cueJson(const Cue& cue) {
     for (const auto& [address, range] : cue.ranges) json["ranges"][address.text()] = {range.first, range.second};
     json["ruled_out"] = wordsOf(cue.ruledOut);
     json["insisted"] = wordsOf(cue.insisted);
+    if (cue.instrument) json["instrument"] = parseJson(instrumentToJson(*cue.instrument));
     json["declined_moves"] = cue.declinedMoves;
     json["build"] = buildJson(cue.build);
     json["excerpts"] = Json::array();
@@ -233,6 +234,8 @@ Cue cueFrom(const Json& json, const AudioSource& audio) {
             cue.ranges[Address::parse(address)] = {range.at(0).get<double>(), range.at(1).get<double>()};
     cue.ruledOut = elementsFrom(json, "ruled_out");
     cue.insisted = elementsFrom(json, "insisted");
+    if (const auto described = json.find("instrument"); described != json.end())
+        cue.instrument = std::make_shared<const Instrument>(instrumentFromJson(jsonText(*described)));
     cue.declinedMoves = json.value("declined_moves", std::set<std::string>());
     cue.build = buildFrom(json.value("build", Json::array()));
     for (const Json& e : json.at("excerpts"))

@@ -59,8 +59,8 @@ struct Excerpt {
     bool imported = false;                    ///< notes come from a MIDI file
     std::string noteEvidence;                 ///< what was decided while finding the notes, and why; may be empty
     std::string noteProblem;                  ///< why the found notes are not to be trusted; empty when they are
-    std::vector<NoteReading> readings; ///< of its sound, the likeliest first; empty where notes were imported
-    std::size_t reading = 0;           ///< the one whose notes `performance` has
+    std::vector<NoteReading> readings;        ///< of its sound, the likeliest first; empty where notes were imported
+    std::size_t reading = 0;                  ///< the one whose notes `performance` has
     std::vector<NoteCorrection> corrections;
     std::optional<double> place; ///< in the piece, seconds; nothing: as far in as the region is in its source
 

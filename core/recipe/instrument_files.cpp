@@ -79,11 +79,8 @@ int timecents(double seconds) { return static_cast<int>(std::lround(1200.0 * std
 
 void writeSfz(const fs::path& folder, const std::string& name, const std::vector<SampledNote>& notes,
               SampleFormat format) {
-    if (fs::exists(folder))
-        throw Error(fmt::format("“{}” is there already; choose another name.", folder.filename().string()));
-    const fs::path partial = temporaryBeside(folder);
     const bool flac = format == SampleFormat::flac16 || format == SampleFormat::flac24;
-    try {
+    writeWholeFolder(folder, [&](const fs::path& partial) {
         fs::create_directories(partial / "samples");
         std::string text = fmt::format("// {}: {} recorded notes.\n<control>\ndefault_path=samples/\n<global>\n"
                                        "amp_veltrack=0\n",
@@ -112,14 +109,7 @@ void writeSfz(const fs::path& folder, const std::string& name, const std::vector
         std::string file = name;
         std::replace(file.begin(), file.end(), '/', '-'); // a name is no folder
         writeWholeFile(partial / (file + ".sfz"), text);
-        fs::rename(partial, folder);
-    } catch (const std::exception& problem) {
-        std::error_code code;
-        fs::remove_all(partial, code);
-        if (const auto* own = dynamic_cast<const Error*>(&problem)) throw *own;
-        throw Error(fmt::format("“{}” cannot be written; choose another folder or make room.", folder.string()),
-                    problem.what());
-    }
+    });
 }
 
 std::string soundFontOf(const std::string& name, const std::vector<SampledNote>& notes) {

@@ -139,7 +139,13 @@ void addInstrument(Page& page, const Sheet::Played& played, double likeness) {
     if (!table.rows.empty()) page.blocks.push_back(std::move(table));
     if (played.lacking.empty()) return;
     page.blocks.push_back(PageParagraph{"It cannot do this, or not as far:"});
-    page.blocks.push_back(PageList{played.lacking});
+    PageList lacking;
+    for (const Sheet::Played::Lacking& each : played.lacking)
+        lacking.items.push_back(
+            fmt::format("{}: {}, {:.0f} → {:.0f}.", each.part,
+                        each.instead.empty() ? "left out" : fmt::format("instead “{}”", each.instead), likeness,
+                        std::min(each.likeness, likeness)));
+    page.blocks.push_back(std::move(lacking));
 }
 
 void addBuild(Page& page, const Build& build) {
@@ -187,7 +193,9 @@ Sheet sheetOf(const SheetSubject& subject, int threads, const Task& task) {
         throw Error("There are no notes to play; find or import the recording's notes first.");
     const ReferenceScore score(targets);
     sheet.performance = score.counted();
-    sheet.recipe = recipeOf(subject.patch, score, subject.weights, threads, partOf(task, 0.0, 0.7));
+    const bool isOwn = subject.instrument && isOf(*subject.instrument, subject.patch);
+    sheet.recipe = recipeOf(isOwn ? withoutSilent(subject.patch) : subject.patch, score, subject.weights, threads,
+                            partOf(task, 0.0, 0.7));
     task.report(0.7, "the build");
     BuildMaker maker(targets);
     const Patch& patch = sheet.recipe.patch;
@@ -197,10 +205,14 @@ Sheet sheetOf(const SheetSubject& subject, int threads, const Task& task) {
     const Performance& performance = targets.front().performance;
     sheet.macros = proposedMacros(patch, performance, threads, task);
     if (subject.instrument) {
-        const Patch played = playedOn(*subject.instrument, patch);
-        sheet.played = Sheet::Played{subject.instrument->name,
-                                     score.of(played, subject.weights, threads, task).comparison.likeness,
-                                     settingsOn(*subject.instrument, played), lackingOn(*subject.instrument, patch)};
+        const Patch played = playedOn(*subject.instrument, isOwn ? subject.patch : patch);
+        const auto likenessOf = [&](const Patch& each) {
+            return score.of(each, subject.weights, threads, task).comparison.likeness;
+        };
+        sheet.played =
+            Sheet::Played{subject.instrument->name, likenessOf(played), settingsOn(*subject.instrument, played), {}};
+        for (const Lack& each : isOwn ? std::vector<Lack>{} : lackingOn(*subject.instrument, patch))
+            sheet.played->lacking.push_back({each.part, each.instead, likenessOf(each.around)});
     }
     task.report(0.95, "pictures and sounds");
     for (const OtherWay& other : subject.others) {

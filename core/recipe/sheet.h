@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/match/suggest/build.h"
-#include "core/recipe/instrument.h"
+#include "core/instruments/played_on.h"
 #include "core/recipe/macros.h"
 #include "core/recipe/page.h"
 #include "core/recipe/recipe.h"
@@ -49,7 +49,13 @@ struct Sheet {
         std::string name;
         double likeness = 0.0;
         std::vector<ControlSetting> settings;
-        std::vector<std::string> lacking;
+        /// What it cannot do as it is.
+        struct Lacking {
+            std::string part;      ///< in words
+            std::string instead;   ///< the nearest that it can do; empty: nothing
+            double likeness = 0.0; ///< with this alone, of the recipe's
+        };
+        std::vector<Lacking> lacking;
     };
     std::optional<Played> played;
     std::vector<Plot> plots;

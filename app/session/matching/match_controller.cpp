@@ -97,6 +97,7 @@ void MatchController::start(double seconds, bool goOn) {
     settings.start = cue->patch;
     settings.limits = cue->limits();
     settings.weights = cue->facetWeights;
+    settings.instrument = cue->instrument;
     settings.seconds = seconds;
     settings.seed = document_.performance().seed;
     settings.threads = hardwareThreads();

@@ -58,6 +58,7 @@ void NextMovesController::look() {
     emit changed();
     MoveSettings settings;
     settings.limits = current->limits();
+    settings.instrument = current->instrument;
     settings.weights = current->facetWeights;
     settings.threads = hardwareThreads();
     settings.declined = current->declinedMoves;

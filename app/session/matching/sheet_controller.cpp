@@ -18,6 +18,7 @@ std::uint64_t sheetKeyOf(const Cue& cue, const Excerpt& excerpt) {
     Hasher hasher = toldKey(cue, excerpt);
     hasher.text(cue.name);
     for (const auto& take : cue.takes) hasher.text(take->name).number(take->patch.hash());
+    if (cue.instrument) hasher.text(instrumentToJson(*cue.instrument));
     return hasher.value();
 }
 
@@ -98,6 +99,7 @@ void SheetController::follow() {
     subject.weights = cue->facetWeights;
     subject.plan = cue->build;
     subject.others = othersOf(*cue);
+    if (cue->instrument) subject.instrument = *cue->instrument;
     making_.request(
         {[subject](const Task& task, const auto& publish) {
              Task told{task.stop, [&](double done, std::string_view what) {

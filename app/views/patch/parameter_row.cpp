@@ -120,7 +120,7 @@ void ParameterRow::setElastic() {
 }
 
 void ParameterRow::setHeard(bool heard) {
-    if (label_->isEnabled() == heard) return;
+    if (held_ || label_->isEnabled() == heard) return;
     label_->setEnabled(heard);
     if (value_) value_->setProperty("unheard", !heard);
     const QString tip = heard ? help_ : help_ + "\n" + tr("Changing it makes no difference in this phrase");
@@ -194,6 +194,16 @@ void ParameterRow::refresh() {
     const bool locked = document_.cue()->locks.contains(address_);
     lock_->setChecked(locked);
     lock_->setIcon(lockIcon(locked));
+    const bool held = document_.cue()->isHeld(address_);
+    if (held != held_) showHeld(held);
+}
+
+void ParameterRow::showHeld(bool held) {
+    held_ = held;
+    for (QWidget* each : std::initializer_list<QWidget*>{label_, slider_, value_, choice_, onOff_, lock_})
+        if (each) each->setEnabled(!held);
+    setToolTip(held ? tr("%1 has no control for this").arg(QString::fromStdString(document_.cue()->instrument->name))
+                    : help_);
 }
 
 double ParameterRow::defaultValue() const {

@@ -60,7 +60,10 @@ private:
     quint64 weighTicket_ = 0;
     QCheckBox* onOff_ = nullptr;
     QLabel* label_ = nullptr;
+    void showHeld(bool held);
+
     QString help_;
+    bool held_ = false; ///< the cue's instrument has no control for it
     QString name_;
     QToolButton* lock_ = nullptr;
 };

@@ -7,6 +7,7 @@
 #include "app/session/matching/variations_controller.h"
 #include "app/session/messages.h"
 #include "app/views/facets/facet_weights.h"
+#include "app/views/common/instrument_choice.h"
 #include "app/views/common/plot_style.h"
 #include "app/views/search/elements_view.h"
 #include "app/views/search/search_values.h"
@@ -31,7 +32,7 @@ namespace facet {
 
 SearchView::SearchView(DocumentStore& document, PatchEditor& patchEditor, SeedBankKeeper& bank,
                        MatchController& matching, VariationsController& variations, ElementsController& elements,
-                       Messages& messages, QWidget* parent)
+                       InstrumentKeeper& instruments, Messages& messages, QWidget* parent)
     : QWidget(parent), document_(document), patchEditor_(patchEditor), bank_(bank), matching_(matching),
       messages_(messages) {
     auto* head = new QHBoxLayout;
@@ -52,6 +53,9 @@ SearchView::SearchView(DocumentStore& document, PatchEditor& patchEditor, SeedBa
     for (int s : {5, 10, 20, 40, 90}) seconds_->addItem(tr("%1 s").arg(s), s);
     seconds_->setCurrentIndex(2);
     head->addWidget(seconds_);
+    head->addWidget(new QLabel(tr("on"), this));
+    instrument_ = new InstrumentChoice(document, instruments, this);
+    head->addWidget(instrument_);
     head->addSpacing(16);
     auto* words = new QVBoxLayout;
     words->setSpacing(0);
@@ -127,6 +131,7 @@ void SearchView::refresh() {
     start_->setEnabled(state.running || ready);
     goOn_->setEnabled(!state.running && ready);
     seconds_->setEnabled(!state.running);
+    instrument_->setEnabled(!state.running && document_.cue());
     elements_->refresh();
     values_->refresh();
     weights_->refresh();

@@ -23,6 +23,8 @@ class MatchController;
 class VariationsController;
 class ElementsController;
 class ElementsView;
+class InstrumentChoice;
+class InstrumentKeeper;
 class Messages;
 class VariationsView;
 struct MatchState;
@@ -37,7 +39,7 @@ class SearchView : public QWidget {
 public:
     explicit SearchView(DocumentStore& document, PatchEditor& patchEditor, SeedBankKeeper& bank,
                         MatchController& matching, VariationsController& variations, ElementsController& elements,
-                        Messages& messages, QWidget* parent = nullptr);
+                        InstrumentKeeper& instruments, Messages& messages, QWidget* parent = nullptr);
     /// Shows the search, and the patch it would start from, as they stand.
     void refresh();
     /// Draws the plot anew in the theme's colors; call after the theme has changed.
@@ -71,6 +73,7 @@ private:
     FacetWeightsView* weights_;
     VariationsView* variations_;
     QComboBox* seconds_;
+    InstrumentChoice* instrument_;
     QLabel* trying_;
     QLabel* figures_;
     QProgressBar* progress_;

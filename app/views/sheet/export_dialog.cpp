@@ -41,9 +41,10 @@ protected:
 
 } // namespace
 
-ExportDialog::ExportDialog(InstrumentExporter& exporter, const Patch& patch, const QString& name, QWidget* parent)
-    : QDialog(parent), exporter_(exporter), patch_(patch) {
-    setWindowTitle(tr("Record notes for a sampler"));
+ExportDialog::ExportDialog(SoundExporter& exporter, const Patch& patch, const Performance& performance,
+                           const QString& name, QWidget* parent)
+    : QDialog(parent), exporter_(exporter), patch_(patch), performance_(performance) {
+    setWindowTitle(tr("Export the sound"));
     setObjectName("exportDialog");
     auto* layout = new QVBoxLayout(this);
     auto* form = new QFormLayout;
@@ -51,9 +52,11 @@ ExportDialog::ExportDialog(InstrumentExporter& exporter, const Patch& patch, con
     form->addRow(tr("Name"), name_);
     kind_ = new QComboBox(this);
     kind_->setObjectName("exportKind");
-    kind_->addItem(tr("SFZ, a folder with FLAC files"), static_cast<int>(InstrumentExporter::Kind::sfzFlac));
-    kind_->addItem(tr("SFZ, a folder with WAV files"), static_cast<int>(InstrumentExporter::Kind::sfzWav));
-    kind_->addItem(tr("SoundFont 2, one file"), static_cast<int>(InstrumentExporter::Kind::soundFont));
+    kind_->addItem(tr("SFZ, a folder with FLAC files"), static_cast<int>(SoundExporter::Kind::sfzFlac));
+    kind_->addItem(tr("SFZ, a folder with WAV files"), static_cast<int>(SoundExporter::Kind::sfzWav));
+    kind_->addItem(tr("SoundFont 2, one file"), static_cast<int>(SoundExporter::Kind::soundFont));
+    kind_->addItem(tr("Wavetable, one WAV file"), static_cast<int>(SoundExporter::Kind::wavetable));
+    kind_->addItem(tr("The phrase, a folder with WAV files"), static_cast<int>(SoundExporter::Kind::phrase));
     form->addRow(tr("As"), kind_);
     auto* keys = new QHBoxLayout;
     low_ = new KeyBox(36, tr("Lowest key"), this);
@@ -86,6 +89,11 @@ ExportDialog::ExportDialog(InstrumentExporter& exporter, const Patch& patch, con
     loops_ = new QCheckBox(tr("What stands goes on in a loop"), this);
     loops_->setChecked(true);
     form->addRow(QString(), loops_);
+    dry_ = new QCheckBox(tr("Without effects too"), this);
+    dry_->setChecked(true);
+    form->addRow(QString(), dry_);
+    eachNote_ = new QCheckBox(tr("Each note by itself too"), this);
+    form->addRow(QString(), eachNote_);
     layout->addLayout(form);
     count_ = new QLabel(this);
     count_->setObjectName("exportCount");
@@ -108,9 +116,11 @@ ExportDialog::ExportDialog(InstrumentExporter& exporter, const Patch& patch, con
     buttons->addWidget(write_);
     layout->addLayout(buttons);
     for (QSpinBox* box : {low_, high_, every_}) connect(box, &QSpinBox::valueChanged, this, &ExportDialog::refresh);
+    for (QCheckBox* box : {dry_, eachNote_}) connect(box, &QCheckBox::toggled, this, &ExportDialog::refresh);
+    connect(kind_, &QComboBox::currentIndexChanged, this, &ExportDialog::refresh);
     connect(velocities_, &QComboBox::currentIndexChanged, this, &ExportDialog::refresh);
-    connect(&exporter_, &InstrumentExporter::progressed, this, &ExportDialog::refresh);
-    connect(&exporter_, &InstrumentExporter::finished, this, [this](bool written) {
+    connect(&exporter_, &SoundExporter::progressed, this, &ExportDialog::refresh);
+    connect(&exporter_, &SoundExporter::finished, this, [this](bool written) {
         refresh();
         if (written) accept();
     });
@@ -128,23 +138,33 @@ SampledRange ExportDialog::range() const {
     return range;
 }
 
-InstrumentExporter::Kind ExportDialog::kind() const {
-    return static_cast<InstrumentExporter::Kind>(kind_->currentData().toInt());
+PhraseParts ExportDialog::parts() const {
+    return {.dry = dry_->isChecked(), .layers = true, .eachNote = eachNote_->isChecked()};
+}
+
+SoundExporter::Kind ExportDialog::kind() const {
+    return static_cast<SoundExporter::Kind>(kind_->currentData().toInt());
 }
 
 void ExportDialog::write(const QString& path) {
-    exporter_.write(patch_, name_->text().trimmed().isEmpty() ? tr("Sound") : name_->text().trimmed(), range(), kind(),
-                    path);
+    const QString name = name_->text().trimmed();
+    exporter_.write({patch_, name.isEmpty() ? tr("Sound") : name, kind(), range(), performance_, parts()}, path);
 }
 
 void ExportDialog::askWhere() {
-    const bool file = kind() == InstrumentExporter::Kind::soundFont;
     const QString name = name_->text().trimmed();
-    QString path =
-        QFileDialog::getSaveFileName(this, file ? tr("Save the SoundFont") : tr("Name the new folder"),
-                                     file ? name + ".sf2" : name, file ? tr("SoundFont (*.sf2)") : tr("Folders (*)"));
+    QString end, filter = tr("Folders (*)");
+    if (kind() == SoundExporter::Kind::soundFont) {
+        end = ".sf2";
+        filter = tr("SoundFont (*.sf2)");
+    } else if (kind() == SoundExporter::Kind::wavetable) {
+        end = ".wav";
+        filter = tr("WAV (*.wav)");
+    }
+    QString path = QFileDialog::getSaveFileName(this, end.isEmpty() ? tr("Name the new folder") : tr("Save the sound"),
+                                                name + end, filter);
     if (path.isEmpty()) return;
-    if (file && !path.endsWith(".sf2")) path += ".sf2";
+    if (!path.endsWith(end)) path += end;
     write(path);
 }
 
@@ -154,20 +174,31 @@ void ExportDialog::reject() {
 }
 
 void ExportDialog::refresh() {
-    const bool sensible = low_->value() <= high_->value();
+    using Kind = SoundExporter::Kind;
+    const bool isPhrase = kind() == Kind::phrase, isRecorded = !isPhrase && kind() != Kind::wavetable;
+    const bool sensible = !isRecorded || low_->value() <= high_->value();
     const SampledRange chosen = range();
-    count_->setText(sensible ? tr("%1 notes are recorded.").arg(recordedKeys(chosen).size() * chosen.velocities.size())
-                             : tr("The lowest key must not lie above the highest."));
+    if (!sensible)
+        count_->setText(tr("The lowest key must not lie above the highest."));
+    else if (isRecorded)
+        count_->setText(tr("%1 notes are recorded.").arg(recordedKeys(chosen).size() * chosen.velocities.size()));
+    else if (isPhrase)
+        count_->setText(tr("%1 files are written.").arg(partsOfPhrase(patch_, performance_, parts()).size()));
+    else
+        count_->setText(tr("One cycle of each source, 2048 samples long."));
     const bool busy = exporter_.busy();
     progress_->setVisible(busy);
     progress_->setValue(static_cast<int>(std::lround(100.0 * exporter_.progress())));
     write_->setEnabled(sensible && !busy);
     close_->setText(busy ? tr("Stop") : tr("Close"));
-    for (QWidget* each :
-         {static_cast<QWidget*>(name_), static_cast<QWidget*>(kind_), static_cast<QWidget*>(low_),
-          static_cast<QWidget*>(high_), static_cast<QWidget*>(every_), static_cast<QWidget*>(velocities_),
-          static_cast<QWidget*>(hold_), static_cast<QWidget*>(loops_)})
+    for (QWidget* each : {static_cast<QWidget*>(name_), static_cast<QWidget*>(kind_), static_cast<QWidget*>(low_),
+                          static_cast<QWidget*>(high_), static_cast<QWidget*>(every_),
+                          static_cast<QWidget*>(velocities_), static_cast<QWidget*>(hold_),
+                          static_cast<QWidget*>(loops_), static_cast<QWidget*>(dry_), static_cast<QWidget*>(eachNote_)})
         each->setEnabled(!busy);
+    for (QWidget* each : std::initializer_list<QWidget*>{low_, high_, every_, velocities_, hold_, loops_})
+        each->setEnabled(!busy && isRecorded);
+    for (QWidget* each : {dry_, eachNote_}) each->setEnabled(!busy && isPhrase);
 }
 
 } // namespace facet

@@ -1,7 +1,7 @@
 // Which notes are recorded for a sampler, and how they are written.
 #pragma once
 
-#include "app/session/matching/instrument_exporter.h"
+#include "app/session/matching/sound_exporter.h"
 
 #include <QDialog>
 
@@ -21,7 +21,8 @@ class ExportDialog : public QDialog {
     Q_OBJECT
 
 public:
-    ExportDialog(InstrumentExporter& exporter, const Patch& patch, const QString& name, QWidget* parent = nullptr);
+    ExportDialog(SoundExporter& exporter, const Patch& patch, const Performance& performance, const QString& name,
+                 QWidget* parent = nullptr);
     /// Records the notes as they are chosen and writes them there.
     void write(const QString& path);
 
@@ -30,12 +31,14 @@ protected:
 
 private:
     SampledRange range() const;
-    InstrumentExporter::Kind kind() const;
+    PhraseParts parts() const;
+    SoundExporter::Kind kind() const;
     void askWhere();
     void refresh();
 
-    InstrumentExporter& exporter_;
+    SoundExporter& exporter_;
     const Patch patch_;
+    const Performance performance_; ///< that a phrase plays
     QLineEdit* name_;
     QComboBox* kind_;
     QSpinBox* low_;
@@ -44,6 +47,8 @@ private:
     QComboBox* velocities_;
     QDoubleSpinBox* hold_;
     QCheckBox* loops_;
+    QCheckBox* dry_;
+    QCheckBox* eachNote_;
     QLabel* count_;
     QProgressBar* progress_;
     QPushButton* write_;

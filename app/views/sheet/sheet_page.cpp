@@ -5,7 +5,8 @@
 #include "app/session/matching/sheet_controller.h"
 #include "app/session/messages.h"
 #include "app/session/document/document_store.h"
-#include "app/session/matching/instrument_exporter.h"
+#include "app/session/matching/sound_exporter.h"
+#include "app/views/common/instrument_choice.h"
 #include "app/views/common/theme.h"
 #include "app/views/sheet/export_dialog.h"
 #include "app/views/sheet/macro_panel.h"
@@ -29,7 +30,8 @@
 namespace facet {
 
 SheetPage::SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons,
-                     SheetController& sheet, InstrumentExporter& exporter, Messages& messages, QWidget* parent)
+                     SheetController& sheet, SoundExporter& exporter, InstrumentKeeper& instruments, Messages& messages,
+                     QWidget* parent)
     : QWidget(parent), document_(document), sheet_(sheet), exporter_(exporter), messages_(messages) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -61,8 +63,9 @@ SheetPage::SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchCom
     save_ = button(tr("Save …"), "saveSheet", tr("As PDF, as one HTML file with sounds, as Markdown or as text"),
                    [this] { askWhere(); });
     print_ = button(tr("Print …"), "printSheet", tr("On paper"), [this] { print(); });
-    button(tr("Record notes …"), "recordNotes",
-           tr("Writes the patch as recorded notes that samplers play: SFZ or SoundFont"), [this] { recordNotes(); });
+    button(tr("Export …"), "exportSound",
+           tr("Recorded notes that samplers play (SFZ, SoundFont), a wavetable, or the phrase in parts"),
+           [this] { exportSound(); });
     layout->addLayout(head);
     text_ = new QTextBrowser(this);
     text_->setObjectName("sheetText");
@@ -77,8 +80,17 @@ SheetPage::SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchCom
     side->setWidgetResizable(true);
     side->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     side->setFixedWidth(300);
-    macros_ = new MacroPanel(document, patchEditor, comparisons, messages, sheet, side);
-    side->setWidget(macros_);
+    auto* beside = new QWidget(side);
+    auto* column = new QVBoxLayout(beside);
+    column->setContentsMargins(0, 0, 0, 0);
+    auto* asked = new QLabel(tr("Settings told for"), beside);
+    asked->setObjectName("sectionTitle");
+    column->addWidget(asked);
+    column->addWidget(new InstrumentChoice(document, instruments, beside));
+    column->addSpacing(12);
+    macros_ = new MacroPanel(document, patchEditor, comparisons, messages, sheet, beside);
+    column->addWidget(macros_, 1);
+    side->setWidget(beside);
     below->addWidget(side);
     layout->addLayout(below, 1);
     connect(&sheet_, &SheetController::changed, this, &SheetPage::refresh);
@@ -174,10 +186,11 @@ void SheetPage::askWhere() {
     save(path);
 }
 
-void SheetPage::recordNotes() {
+void SheetPage::exportSound() {
     const Cue* cue = document_.cue();
     if (!cue) return;
-    auto* dialog = new ExportDialog(exporter_, cue->patch, QString::fromStdString(cue->name), this);
+    auto* dialog =
+        new ExportDialog(exporter_, cue->patch, document_.performance(), QString::fromStdString(cue->name), this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->open();
 }

@@ -12,7 +12,8 @@ class QTextBrowser;
 namespace facet {
 
 class DocumentStore;
-class InstrumentExporter;
+class SoundExporter;
+class InstrumentKeeper;
 class MacroPanel;
 class Messages;
 class PatchComparisons;
@@ -26,7 +27,7 @@ class SheetPage : public QWidget {
 
 public:
     SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons, SheetController& sheet,
-              InstrumentExporter& exporter, Messages& messages, QWidget* parent = nullptr);
+              SoundExporter& exporter, InstrumentKeeper& instruments, Messages& messages, QWidget* parent = nullptr);
     void refresh();
     /// Writes the sheet where the name says: .pdf, .html, .md or .txt. Returns false, having said why, where it cannot.
     bool save(const QString& path);
@@ -39,13 +40,13 @@ protected:
 private:
     void askWhere();
     void print();
-    void recordNotes();
+    void exportSound();
     void copy();
     void showSheet();
 
     DocumentStore& document_;
     SheetController& sheet_;
-    InstrumentExporter& exporter_;
+    SoundExporter& exporter_;
     Messages& messages_;
     QLabel* state_;
     QProgressBar* progress_;

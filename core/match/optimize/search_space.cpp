@@ -74,7 +74,7 @@ SearchSpace::SearchSpace(const Patch& patch, const SearchLimits& limits, const I
         for (const auto& d : parametersOf(module.kind)) {
             const Address address{module.path, std::string(d.field)};
             const bool amount = d.unit == Unit::amount && !module.contents().to.empty();
-            if ((d.isSearched() || amount) && !limits.locks.contains(address) &&
+            if ((d.isSearched() || amount) && !limits.locks.contains(address) && !limits.held.contains(address) &&
                 isHeard(patch, module, d, identifiable))
                 addresses_.push_back(address);
         }

@@ -1,5 +1,6 @@
 #include "core/match/search/candidate.h"
 
+#include "core/instruments/played_on.h"
 #include "core/parameters/elements.h"
 #include "core/parameters/relevance.h"
 
@@ -20,7 +21,8 @@ std::string structureKeyOf(const Patch& patch) {
     return text;
 }
 
-std::string constructionOf(const Patch& patch) {
+std::string constructionOf(const Patch& whole) {
+    const Patch patch = withoutSilent(whole);
     std::set<std::string> parts;
     for (const PatchElement& each : elementsOf(patch)) parts.emplace(wordOf(each.element));
     for (const auto& module : patch.modules())

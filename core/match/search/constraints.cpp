@@ -1,5 +1,6 @@
 #include "core/match/search/constraints.h"
 
+#include "core/instruments/played_on.h"
 #include "core/match/proposals/added_element.h"
 
 #include <algorithm>
@@ -64,6 +65,7 @@ Patch Constraints::centered(Patch patch) const {
 }
 
 bool Constraints::hasLocked(const Patch& patch) const {
+    if (settings_.instrument) return true; // it becomes one of the instrument's, which all have them
     return std::all_of(settings_.limits.locks.begin(), settings_.limits.locks.end(),
                        [&](const Address& lock) { return patch.has(lock); });
 }
@@ -75,6 +77,7 @@ Patch Constraints::withoutExcluded(Patch patch) const {
 
 Patch Constraints::applied(Patch patch) const {
     patch = withoutExcluded(withElements(std::move(patch), settings_.limits.insisted));
+    if (settings_.instrument) patch = withinReachOf(*settings_.instrument, patch);
     takeOutLinksToLocked(settings_, patch);
     keepTies(settings_.start, patch);
     for (const auto& [address, range] : settings_.limits.ranges)

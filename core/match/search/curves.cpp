@@ -119,8 +119,8 @@ std::vector<Curve> curvesFor(const Patch& patch, const PreparedTarget& target, c
     Performance performance = target.performance;
     std::vector<Address> turned;
     for (const Address& address : patch.addresses())
-        if (!settings.limits.locks.contains(address) && !performance.curveOf(address.text()) &&
-            isTurned(patch, address))
+        if (!settings.limits.locks.contains(address) && !settings.limits.held.contains(address) &&
+            !performance.curveOf(address.text()) && isTurned(patch, address))
             turned.push_back(address);
     std::vector<Curve> curves;
     if (!goOn()) return curves;

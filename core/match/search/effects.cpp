@@ -67,7 +67,8 @@ void addTo(Judged& best, SearchState& state, const Evaluator& evaluator) {
         const Candidate before = best.candidate;
         std::vector<Patch> proposals;
         const auto propose = [&](Patch&& patch) {
-            proposals.push_back(state.constraints.applied(state.constraints.centered(std::move(patch))));
+            patch = state.constraints.applied(state.constraints.centered(std::move(patch)));
+            if (!patch.soundsLike(before.patch)) proposals.push_back(std::move(patch)); // not ruled out
         };
         if (pass == 0) {
             for (Patch& each : withEffects({before.patch, state.inputs.settings.limits, state.inputs.profile()}))

@@ -1,6 +1,7 @@
 #include "core/match/search/finalists.h"
 
 #include "core/base/parallel.h"
+#include "core/instruments/played_on.h"
 
 #include <algorithm>
 #include <cmath>
@@ -63,6 +64,8 @@ Finalists finalistsOf(const SearchState& search, const Deadline& deadline) {
     if (!search.wentOnWith.empty()) promote(finalists, search.wentOnWith.front());
     if (search.mostValued.patch && !deadline.hurried()) promote(finalists, *search.mostValued.patch);
     for (const Patch& each : search.finished) promote(finalists, each);
+    if (const auto& instrument = search.inputs.settings.instrument)
+        for (Patch& each : finalists.patches) each = playedOn(*instrument, each);
     return finalists;
 }
 

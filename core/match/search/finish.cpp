@@ -1,5 +1,6 @@
 #include "core/match/search/finish.h"
 
+#include "core/match/search/described_instrument.h"
 #include "core/match/search/refine.h"
 #include "core/parameters/note_timing.h"
 
@@ -39,6 +40,8 @@ void finishOnWhole(SearchState& state, Allowance allowance) {
             candidates[i] = refine(state, whole, candidates[i], 1);
             finished[i] = candidates[i].patch;
         }
+    putOnSteps(state.inputs.settings, whole, candidates);
+    for (std::size_t i = 0; i < candidates.size(); ++i) finished[i] = candidates[i].patch;
 }
 
 } // namespace facet

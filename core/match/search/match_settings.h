@@ -2,12 +2,14 @@
 #pragma once
 
 #include "core/compare/comparison.h"
+#include "core/instruments/instrument.h"
 #include "core/match/starts/seed_bank.h"
 #include "core/match/targets/match_target.h"
 #include "core/parameters/patch.h"
 #include "core/parameters/search_limits.h"
 
 #include <cstdint>
+#include <memory>
 #include <vector>
 
 namespace facet {
@@ -33,6 +35,8 @@ struct MatchSettings {
     int threads = 2; ///< at most so many, wherever renders are made, compared or scored
     /// What an earlier search had found, best first: the search continues from it, in place of hypotheses.
     std::vector<Patch> goOnWith{};
+    /// The search keeps to what it can do, and ends on the steps of its scales; null: all that Facet's own can.
+    std::shared_ptr<const Instrument> instrument{};
     SearchParts parts{};
     SeedBankPtr bank{}; ///< patches to begin with besides those that measurements give; null: none
 

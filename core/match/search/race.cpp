@@ -2,6 +2,7 @@
 
 #include "core/audio/attention.h"
 #include "core/match/proposals/effect_proposals.h"
+#include "core/match/proposals/instrument_proposals.h"
 #include "core/match/proposals/measured_modulation.h"
 #include "core/match/proposals/voicing_proposals.h"
 #include "core/match/search/refine.h"
@@ -30,7 +31,7 @@ void enter(const SearchState& state, const Hypothesis& hypothesis, StartingPoint
         if (auto combed = withMeasuredComb(*state.raced.comb, heard)) heard = std::move(*combed);
     const Patch allowed = state.constraints.withoutExcluded(std::move(heard));
     const Patch start = state.constraints.applied(state.constraints.centered(allowed));
-    if (structureKeyOf(start) != structureKeyOf(allowed)) return;
+    if (!state.inputs.settings.instrument && structureKeyOf(start) != structureKeyOf(allowed)) return;
     if (std::none_of(starts.patches.begin(), starts.patches.end(), [&](const Patch& p) { return p.soundsLike(start); }))
         starts.patches.push_back(start);
     if (hypothesis.measured) starts.measured.insert(structureText(start));
@@ -64,6 +65,14 @@ void enterOfTheBank(SearchState& state, const Recording& heard, int attempt, Sta
         if (state.constraints.hasLocked(each.patch)) enter(state, each, starts);
 }
 
+/// What was measured, as the instrument plays it, with a few of its controls anywhere.
+void enterOfTheInstrument(SearchState& state, StartingPoints& starts) {
+    constexpr int count = 48;
+    if (!state.inputs.settings.instrument) return;
+    for (Patch& each : strayedSettings(*state.inputs.settings.instrument, starts.patches, count, state.random))
+        enter(state, {"", std::move(each)}, starts);
+}
+
 /// Where nothing else may begin: the start patch with what was measured.
 void enterEstimate(const SearchState& state, StartingPoints& starts) {
     const SearchInputs& in = state.inputs;
@@ -76,6 +85,7 @@ StartingPoints startingPoints(SearchState& state, int attempt) {
     const Recording heard = attended(state.inputs.whole().reference, state.inputs.whole().attention);
     StartingPoints starts;
     enterMeasured(state, heard, starts);
+    enterOfTheInstrument(state, starts);
     enterOfTheBank(state, heard, attempt, starts);
     state.raced.entered = starts.patches.size();
     enterEstimate(state, starts);

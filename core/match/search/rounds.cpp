@@ -4,8 +4,9 @@
 #include "core/base/units.h"
 #include "core/compare/loss.h"
 #include "core/dsp/evolution.h"
-#include "core/match/proposals/recombination.h"
 #include "core/match/proposals/catalogue.h"
+#include "core/match/proposals/instrument_proposals.h"
+#include "core/match/proposals/recombination.h"
 #include "core/match/search/added_modules.h"
 #include "core/match/search/additions.h"
 #include "core/match/search/effects.h"
@@ -61,7 +62,8 @@ std::vector<Patch> proposalsFor(SearchState& state, const Patch& from, Depth dep
         return std::all_of(state.settled.begin(), state.settled.end(),
                            [&](ModuleKind kind) { return has(other, kind) || !has(from, kind); });
     };
-    for (Patch& other : structuralProposals({from, settings.limits, state.inputs.profile()})) {
+    for (Patch& other : settings.instrument ? otherSettings(*settings.instrument, from)
+                                            : structuralProposals({from, settings.limits, state.inputs.profile()})) {
         other = state.constraints.applied(state.constraints.centered(std::move(other)));
         if (!other.soundsLike(from) && keepsSettled(other) && !state.rejected.contains(proposalKeyOf(from, other)))
             changed.push_back(std::move(other));
@@ -85,7 +87,14 @@ Changes evaluateReoptimized(SearchState& state, const Evaluator& evaluator, cons
     Changes changes;
     std::vector<Promise> promises;
     const auto residuals = evaluator.residuals(proposals);
+    // Settings of an instrument that hardly change anything are many, and would take the place of all others.
+    const bool ofInstrument = state.inputs.settings.instrument && jacobian;
+    const double standing = ofInstrument ? evaluator.evaluate({jacobian->at()}).front().loss : 0.0;
+    const auto isHardlyHeard = [&](std::size_t i) {
+        return ofInstrument && std::abs(Loss::value(residuals[i]) - standing) < sameLoss * standing;
+    };
     for (std::size_t i = 0; i < proposals.size(); ++i) {
+        if (isHardlyHeard(i)) continue;
         if (jacobian && jacobian->soundsAs(residuals[i])) { // it would take the place of what changes something
             state.rejected.insert(proposalKeyOf(jacobian->at(), proposals[i]));
             continue;
@@ -100,8 +109,9 @@ Changes evaluateReoptimized(SearchState& state, const Evaluator& evaluator, cons
         promise.predicted = evaluator.ranked(state.constraints.applied(estimate.patch), estimate.loss);
     });
     const double bestRank = state.leaderboard.bestRank();
+    // An instrument has few settings: all of them are asked again once the others have moved.
     for (const Promise& each : promises)
-        if (each.predicted.rank > hopeless * bestRank)
+        if (!state.inputs.settings.instrument && each.predicted.rank > hopeless * bestRank)
             state.rejected.insert(proposalKeyOf(jacobian->at(), each.asProposed.patch));
     std::stable_sort(promises.begin(), promises.end(),
                      [](const Promise& a, const Promise& b) { return better(a.predicted, b.predicted); });
@@ -223,7 +233,9 @@ void fixPhases(SearchState& state, Allowance allowance) {
     const auto& notes = state.inputs.profile().notes;
     const bool low =
         std::any_of(notes.begin(), notes.end(), [](const NoteProfile& n) { return hzFromKey(n.note.key) < lowHz; });
-    if (!low || state.constraints.locked(randomness) || from.value(randomness) == 0.0) return;
+    if (!low || state.inputs.settings.instrument || state.constraints.locked(randomness) ||
+        from.value(randomness) == 0.0)
+        return;
     std::vector<Patch> fixed;
     for (int i = 0; i < 16; ++i) {
         Patch patch = from;

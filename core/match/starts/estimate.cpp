@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/base/units.h"
 #include "core/dsp/envelope.h"
+#include "core/instruments/played_on.h"
 #include "core/parameters/relevance.h"
 
 #include <algorithm>
@@ -71,7 +72,8 @@ std::string filterText(const Patch& patch, const std::string& filter) {
 
 } // namespace
 
-std::string structureText(const Patch& patch) {
+std::string structureText(const Patch& whole) {
+    const Patch patch = withoutSilent(whole);
     std::string text;
     for (const auto& module : patch.modules())
         if (module.kind == ModuleKind::source && takesPart(patch, module) && !onlyMoves(patch, module.path))

@@ -86,13 +86,13 @@ MovePlan measuredPlan(const Profile& profile, const Recording& reference48k, con
 }
 
 MovePlan searchedPlan(const MatchTarget& target, const Attention& attention, const FacetWeights& weights,
-                      double seconds, int threads, const Task& task) {
+                      double seconds, int evaluations, int threads, const Task& task) {
     MatchSettings settings;
     settings.weights = weights;
     if (attention.lowHz > 0.0) settings.focusLowHz = std::clamp(attention.lowHz, 20.0, 10000.0);
     if (attention.highHz > 0.0) settings.focusHighHz = std::clamp(attention.highHz, 2.0 * settings.focusLowHz, 20000.0);
     settings.seconds = seconds;
-    settings.evaluations = 700;
+    settings.evaluations = evaluations;
     settings.threads = threads;
     MatchResult found = match({target}, settings, task);
     task.check(); // a search that was stopped gives what it has: too little for a plan that is kept

@@ -30,10 +30,10 @@ MovePlan measuredPlan(const Profile& profile, const Recording& reference48k, con
                       const std::function<std::vector<double>(const std::vector<Patch>&)>& losses, int threads,
                       const Task& task);
 
-/// By a search of so many seconds, within the band that is attended to, from the empty patch, which also refines the
-/// values. Nothing is held fast: it says what could be, not what may be changed. Throws Error where the recording
-/// cannot be matched, and Cancelled.
+/// By a search of so many seconds and renders at most, within the band that is attended to, from the empty patch, which
+/// also refines the values. Nothing is held fast: it says what could be, not what may be changed. Throws Error where
+/// the recording cannot be matched, and Cancelled.
 MovePlan searchedPlan(const MatchTarget& target, const Attention& attention, const FacetWeights& weights,
-                      double seconds, int threads, const Task& task);
+                      double seconds, int evaluations, int threads, const Task& task);
 
 } // namespace facet

@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/base/parallel.h"
 #include "core/engine/render.h"
+#include "core/instruments/played_on.h"
 #include "core/match/proposals/catalogue.h"
 #include "core/match/search/score.h"
 #include "core/match/suggest/move_words.h"
@@ -109,7 +110,7 @@ std::vector<double> MoveSearch::losses(const std::vector<Patch>& patches) {
 void MoveSearch::follow(const MovePlan& plan) {
     const ProposalContext in{patch_, settings_.limits, reference_.profile};
     const PlanSteps to = stepsOf(plan, patch_, [&](const Patch& changed) {
-        return keepsLimits(changed) && in.keepsLocks(changed) && in.keepsWishes(changed);
+        return keepsLimits(changed) && in.keepsLocks(changed) && in.keepsWishes(changed) && isPlayable(changed);
     });
     std::vector<Patch> tried{to.all};
     for (const PlanStep& each : to.steps)
@@ -152,7 +153,7 @@ void MoveSearch::tryAll(const std::function<void(const NextMoves&)>& listener, s
     std::vector<std::pair<int, Tried>> order;
     for (std::size_t f = 0; f < catalogue_; ++f) // what plans propose has been tried with them
         for (std::size_t i = 0; i < families_[f].patches.size(); ++i)
-            if (!transposesFar(patch_, families_[f].patches[i]))
+            if (!transposesFar(patch_, families_[f].patches[i]) && isPlayable(families_[f].patches[i]))
                 order.push_back({urgency(families_[f], i), {families_[f].patches[i], 0.0, f, i}});
     std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     constexpr std::size_t atOnce = 32;
@@ -178,6 +179,12 @@ void MoveSearch::tryAll(const std::function<void(const NextMoves&)>& listener, s
         if (!isListed && secondsSince(begun_) > tellAfter) report();
     }
     if (!isListed) report();
+}
+
+/// Whether the instrument that is matched for plays a change of its own patch.
+bool MoveSearch::isPlayable(const Patch& changed) const {
+    const Instrument* instrument = settings_.instrument.get();
+    return !instrument || !isOf(*instrument, patch_) || withinReachOf(*instrument, changed).soundsLike(changed);
 }
 
 /// The lower, the sooner.

@@ -80,6 +80,7 @@ private:
     void follow(const MovePlan& plan);
     void tryAll(const std::function<void(const NextMoves&)>& listener, std::size_t listed, double tellAfter);
     void judgeOnPlan();
+    bool isPlayable(const Patch& changed) const;
     int urgency(const ProposalFamily& family, std::size_t place) const;
     double positionOf(const Address& address, double value) const;
     void keepDerivative(const Tried& one, const Eigen::VectorXf& residual);

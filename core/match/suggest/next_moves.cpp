@@ -73,7 +73,7 @@ struct MoveFinder::Impl {
         try {
             if (!searched)
                 searched = searchedPlan(searchTarget(first()), first().attention, settings.weights,
-                                        settings.planSeconds, settings.threads, task);
+                                        settings.planSeconds, settings.planEvaluations, settings.threads, task);
         } catch (const Error&) { // what cannot be searched for has been measured all the same
             searched = measure(settings.threads, task);
         }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/task.h"
+#include "core/instruments/instrument.h"
 #include "core/match/suggest/reference_score.h"
 #include "core/parameters/patch.h"
 #include "core/parameters/search_limits.h"
@@ -38,10 +39,13 @@ struct NextMoves {
 /// What moves may change, and what likeness weighs.
 struct MoveSettings {
     SearchLimits limits{};
+    /// Of a patch that is one of this instrument's own, only what it can play is proposed; null: everything.
+    std::shared_ptr<const Instrument> instrument{};
     FacetWeights weights = equalWeights;
     std::size_t most = 5; ///< moves listed
     int threads = 2;
     double planSeconds = 6.0;         ///< that the search for a plan may take, once for a reference; 0: none
+    int planEvaluations = 700;        ///< renders that search may compare, whatever time is left
     std::set<std::string> declined{}; ///< ideas that are not proposed
     std::optional<Facet> facet{};     ///< moves by what they do to this one only
     std::string module{};             ///< moves that change this module or what moves it only; empty: all

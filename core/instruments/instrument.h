@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/parameters/patch.h"
-#include "core/recipe/scale.h"
+#include "core/instruments/control_scale.h"
 
 #include <filesystem>
 #include <optional>
@@ -21,8 +21,11 @@ struct InstrumentControl {
     /// Of a choice: what the instrument calls each value that it has.
     std::vector<std::pair<std::string, double>> choices{};
 
-    /// The value of the nearest setting.
+    /// The value of the nearest setting: a position that it has, of a scale without steps one that is told exactly
+    /// ("3.4 of 10").
     double nearest(double value) const;
+    /// The nearest value between its ends; of a choice, of the nearest setting.
+    double within(double value) const;
     /// Whether it can be set so, to a thousandth of its way.
     bool reaches(double value) const;
     /// "3.4 of 10", or what a choice is called.
@@ -39,6 +42,9 @@ struct Instrument {
     std::vector<InstrumentControl> controls;
 
     const InstrumentControl* controlOf(const Address& address) const;
+    /// Whether a value of its patches stands as it is, since no control sets it. The level of the output never does:
+    /// every instrument has a volume.
+    bool holds(const Address& address) const;
     friend bool operator==(const Instrument&, const Instrument&) = default;
 };
 
@@ -48,23 +54,5 @@ Instrument instrumentFromJson(const std::string& text);
 std::string instrumentToJson(const Instrument& instrument);
 /// Likewise from a file.
 Instrument readInstrument(const std::filesystem::path& path);
-
-/// The patch that the instrument plays nearest to another one: the other's values where it has a control for them,
-/// taken module by module (sources, filters and envelopes in their order, LFOs by what they move, effects by kind), at
-/// the nearest settings. Everything else is as the instrument's patch has it.
-Patch playedOn(const Instrument& instrument, const Patch& patch);
-
-/// What the instrument cannot do of a patch, as words of its parts: "Reverb 1.2 s, mix 30 %".
-std::vector<std::string> lackingOn(const Instrument& instrument, const Patch& patch);
-
-/// A control as it is set.
-struct ControlSetting {
-    std::string control; ///< "Cutoff"
-    std::string text;    ///< "3.4 of 10"
-    std::string value;   ///< "420 Hz"; empty for choices
-    Address address;
-};
-/// All controls of a patch that the instrument plays, in their order; those whose value is not heard are left out.
-std::vector<ControlSetting> settingsOn(const Instrument& instrument, const Patch& played);
 
 } // namespace facet

@@ -1,4 +1,4 @@
-#include "core/recipe/scale.h"
+#include "core/instruments/control_scale.h"
 
 #include <algorithm>
 #include <cmath>
@@ -45,6 +45,16 @@ std::string ControlScale::problem() const {
     }
     if (!finite(step) || step < 0.0) return "its step must not be below 0";
     return {};
+}
+
+std::pair<double, double> ControlScale::positions() const {
+    if (law == Law::points) return {points.front().first, points.back().first};
+    return {first, last};
+}
+
+std::pair<double, double> ControlScale::ends() const {
+    return std::minmax(
+        {law == Law::points ? points.front().second : low, law == Law::points ? points.back().second : high});
 }
 
 double ControlScale::valueAt(double position) const {

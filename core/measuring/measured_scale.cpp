@@ -1,0 +1,368 @@
+#include "core/measuring/measured_scale.h"
+
+#include "core/analysis/profile.h"
+#include "core/base/error.h"
+#include "core/compare/loss.h"
+#include "core/engine/render.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <optional>
+
+namespace facet {
+
+namespace {
+
+constexpr int coarseValues = 49, fineValues = 17;
+constexpr double alikeDb = 0.15;    ///< of the loss, besides a twentieth of the least: renders as near as the nearest
+constexpr double widestRange = 0.2; ///< of the parameter's scale: what is told less exactly is not told
+constexpr double leastLaw = 0.6;    ///< of the way that must be told for a law to say the rest
+
+/// When the key was let go, in seconds from the beginning of the note's sound. Where a release is measured, the level
+/// stood still until then.
+double endOf(const SingleNote& note, bool falls) {
+    const std::vector<double> levels = levelEachFrame(note.sound);
+    const double highest = *std::max_element(levels.begin(), levels.end());
+    const double least = highest - (falls ? 1.0 : 30.0);
+    auto last = levels.size();
+    while (last > 0 && levels[last - 1] < least) --last;
+    return std::max(static_cast<double>(last) * levelFrameSeconds, note.start + 0.05);
+}
+
+/// A note as it is compared.
+struct Heard {
+    Recording at48k;
+    Performance performance;
+};
+
+Heard heardNote(const SingleNote& note, double end, int key) {
+    Heard heard{atRate(note.sound, analysisRateHz), {}};
+    heard.performance.notes.push_back({note.start, end, key});
+    heard.performance.frames = heard.at48k.frameCount();
+    heard.performance.rateHz = heard.at48k.rateHz;
+    heard.performance.channelCount = heard.at48k.channelCount();
+    return heard;
+}
+
+Heard part(const Heard& heard, double from, double until) {
+    Heard part{excerpt(heard.at48k, from, until), heard.performance};
+    part.performance.frames = part.at48k.frameCount();
+    Note& note = part.performance.notes.front();
+    note.start = std::max(0.0, note.start - from);
+    note.end -= from;
+    return part;
+}
+
+bool isRelease(const InstrumentControl& control) { return control.address.field == "release"; }
+
+/// The part of a note in which a time of its envelope is heard, once it is known roughly, or the level that it falls
+/// to; nothing where that is most of it, or nothing like this is looked for. Short times hardly count in a whole note.
+std::optional<Heard> tellingPart(const Heard& heard, const InstrumentControl& control, double rough) {
+    constexpr double times = 4.0, least = 0.12, settled = 0.6, most = 0.6; // of the time; s; s; of the note's sound
+    const std::string& field = control.address.field;
+    if (kindOfPath(control.address.module) != ModuleKind::envelope) return std::nullopt;
+    const Note& note = heard.performance.notes.front();
+    const double seconds = field == "sustain" ? settled : std::max(least, times * 1e-3 * rough);
+    const double until = (isRelease(control) ? note.end : note.start) + seconds;
+    if (until > most * heard.at48k.seconds()) return std::nullopt;
+    return part(heard, 0.0, until);
+}
+
+/// A note in the ways it may have been held. When a key was let go is told to some milliseconds only, which matters to
+/// a release alone; before that nothing tells it.
+std::vector<Heard> waysHeld(const SingleNote& note, const InstrumentControl& control, int key) {
+    constexpr double before = 0.12; // seconds
+    if (!isRelease(control)) return {heardNote(note, endOf(note, false), key)};
+    const double end = endOf(note, true);
+    std::vector<Heard> ways;
+    for (const double later : {-0.024, -0.016, -0.008, 0.0, 0.008}) {
+        const Heard whole = heardNote(note, end + later, key);
+        ways.push_back(part(whole, std::max(0.0, end - before), whole.at48k.seconds()));
+    }
+    return ways;
+}
+
+/// A value along the parameter's scale with how far its render lies from the recording.
+struct Tried {
+    double unit;
+    double loss;
+};
+
+class Fit {
+public:
+    Fit(const MeasuringSetup& setup, const InstrumentControl& control, const Heard& heard, double upperHz, int threads,
+        const Task& task)
+        : setup_(setup), control_(control), descriptor_(setup.patch.shownDescriptor(control.address)),
+          loss_(heard.at48k, heard.performance, 20.0, upperHz), performance_(heard.performance), threads_(threads),
+          task_(task) {}
+
+    /// All along the range, then twice closer around the nearest.
+    void run() {
+        const auto [low, high] = range();
+        double step = (high - low) / (coarseValues - 1);
+        tryAt(low, step, coarseValues);
+        for (int round = 0; round < 2; ++round) {
+            const double center = best().unit;
+            const double from = std::max(low, center - step), to = std::min(high, center + step);
+            step = (to - from) / (fineValues - 1);
+            tryAt(from, step, fineValues);
+        }
+    }
+    const Tried& best() const {
+        return *std::min_element(tried_.begin(), tried_.end(),
+                                 [](const Tried& a, const Tried& b) { return a.loss < b.loss; });
+    }
+    /// On the scale, how far around the best renders come as near.
+    std::pair<double, double> alike() {
+        std::sort(tried_.begin(), tried_.end(), [](const Tried& a, const Tried& b) { return a.unit < b.unit; });
+        const Tried& nearest = best();
+        const double most = nearest.loss * 1.05 + alikeDb;
+        std::pair<double, double> range{nearest.unit, nearest.unit};
+        for (const Tried& each : tried_)
+            if (each.loss <= most) {
+                range.first = std::min(range.first, each.unit);
+                range.second = std::max(range.second, each.unit);
+            }
+        return range;
+    }
+    double value(double unit) const { return descriptor_.nearest(descriptor_.fromUnit(unit)); }
+
+private:
+    /// The parameter's whole range; of one whose control goes one way from 0, that way.
+    std::pair<double, double> range() const {
+        const auto [lowest, highest] = control_.scale->ends();
+        const double low = lowest >= 0.0 ? std::max(0.0, descriptor_.low) : descriptor_.low;
+        const double high = highest <= 0.0 ? std::min(0.0, descriptor_.high) : descriptor_.high;
+        return {descriptor_.toUnit(low), descriptor_.toUnit(high)};
+    }
+    void tryAt(double from, double step, int count) {
+        std::vector<Patch> patches;
+        std::vector<double> units;
+        for (int i = 0; i < count; ++i) {
+            const double unit = from + step * i;
+            const bool isKnown = std::any_of(tried_.begin(), tried_.end(),
+                                             [&](const Tried& each) { return std::abs(each.unit - unit) < 1e-9; });
+            if (isKnown) continue;
+            patches.push_back(setup_.patch);
+            patches.back().setNearest(control_.address, descriptor_.fromUnit(unit));
+            units.push_back(unit);
+        }
+        const auto renders = renderAt48k(patches, performance_, task_, threads_);
+        for (std::size_t i = 0; i < renders.size(); ++i) {
+            task_.check();
+            tried_.push_back({units[i], Loss::value(loss_.residual(renders[i]))});
+        }
+    }
+
+    const MeasuringSetup& setup_;
+    const InstrumentControl& control_;
+    ParameterDescriptor descriptor_;
+    Loss loss_;
+    const Performance& performance_;
+    int threads_;
+    const Task& task_;
+    std::vector<Tried> tried_;
+};
+
+/// What a link moves, when an LFO moves it; empty for anything else.
+Address movedByLfo(const Patch& patch, const InstrumentControl& control) {
+    const std::string& path = control.address.module;
+    for (const auto& module : patch.modules()) {
+        if (module.kind != ModuleKind::link || patch.value({module.path, "amount"}) == 0.0) continue;
+        const bool isRate = module.contents().from == path && control.address.field == "rate";
+        const bool isDepth = module.path == path && kindOfPath(module.contents().from) == ModuleKind::lfo;
+        if (isRate || isDepth) return Address::parse(module.contents().to);
+    }
+    return {};
+}
+
+/// Rate or depth of the periodic change that an LFO makes, in the parameter's unit; nothing where analysis has no word
+/// for what it moves.
+std::optional<MeasuredPosition> measuredMovement(const MeasuringSetup& setup, const InstrumentControl& control,
+                                                 const Heard& heard, const Task& task) {
+    Patch moving = setup.patch;
+    if (control.address.field == "amount") moving.setNearest(control.address, control.scale->ends().second);
+    const Address moved = movedByLfo(moving, control);
+    const bool isPitch = moved.field == "cents", isCutoff = moved.field == "cutoff";
+    if (!isPitch && !isCutoff) return std::nullopt;
+    const MotionProfile motion = measureProfile(heard.at48k, heard.performance, {}, task).motion;
+    const PeriodicChange& change = isPitch ? motion.vibrato : motion.filter;
+    MeasuredPosition result;
+    const bool isRate = control.address.field == "rate";
+    if (!change.found()) {
+        result.why = isRate ? "no periodic change was found: hold the note for three cycles or more"
+                            : "no periodic change was found: it may be too slight to be heard";
+        return result;
+    }
+    result.value = isRate ? change.rateHz : isPitch ? change.depth : 12.0 * change.depth;
+    const double spread = std::max(0.02, 0.5 * (1.0 - change.confidence));
+    result.lowest = result.value * (1.0 - spread);
+    result.highest = result.value * (1.0 + spread);
+    result.isTold = true;
+    return result;
+}
+
+/// Where a value lies between the ends of a scale, in shares of its way; the ends may lie outside.
+double wayOf(const ControlScale& scale, double position) {
+    const auto [first, last] = scale.positions();
+    return (position - first) / (last - first);
+}
+
+/// The ends of a law by least squares, each position weighted by how much its value matters on the parameter's scale.
+ControlScale fitted(ControlScale scale, const std::vector<MeasuredPosition>& told, const ParameterDescriptor& d) {
+    double sww = 0.0, swx = 0.0, swxx = 0.0, swy = 0.0, swxy = 0.0;
+    const bool logarithmic = scale.law == ControlScale::Law::logarithmic;
+    for (const MeasuredPosition& each : told) {
+        const double share = wayOf(scale, each.position);
+        const double x = scale.law == ControlScale::Law::power ? std::pow(share, scale.exponent) : share;
+        const double y = logarithmic ? std::log(each.value) : each.value;
+        const double unit = d.toUnit(each.value), near = 1e-3;
+        const double slope = (d.fromUnit(unit + near) - d.fromUnit(unit - near)) / (2.0 * near);
+        const double weight = logarithmic ? 1.0 : 1.0 / (slope * slope + 1e-12);
+        sww += weight;
+        swx += weight * x;
+        swxx += weight * x * x;
+        swy += weight * y;
+        swxy += weight * x * y;
+    }
+    const double determinant = sww * swxx - swx * swx;
+    const double slope = (sww * swxy - swx * swy) / determinant, begin = (swy - slope * swx) / sww;
+    const auto within = [&](double y) { return std::clamp(logarithmic ? std::exp(y) : y, d.low, d.high); };
+    scale.low = within(begin);
+    scale.high = within(begin + slope);
+    return scale;
+}
+
+/// By how much of the way a law misses the position that it misses most; infinite for what is no scale.
+double worstMiss(const ControlScale& scale, const std::vector<MeasuredPosition>& told) {
+    if (!scale.problem().empty()) return INFINITY;
+    double worst = 0.0;
+    for (const MeasuredPosition& each : told)
+        worst = std::max(worst, std::abs(wayOf(scale, scale.positionOf(each.value)) - wayOf(scale, each.position)));
+    return worst;
+}
+
+/// Marks positions whose value goes against the way that most go, those that most others contradict first.
+void dropThoseThatGoBack(std::vector<MeasuredPosition>& positions, bool rises) {
+    const auto contradicts = [&](const MeasuredPosition& a, const MeasuredPosition& b) {
+        return a.isTold && b.isTold && a.position != b.position &&
+               ((a.position < b.position) == rises ? a.value >= b.value : a.value <= b.value);
+    };
+    for (;;) {
+        MeasuredPosition* worst = nullptr;
+        std::ptrdiff_t most = 0;
+        for (MeasuredPosition& each : positions) {
+            const auto count = std::count_if(positions.begin(), positions.end(),
+                                             [&](const MeasuredPosition& other) { return contradicts(each, other); });
+            if (count > most) {
+                most = count;
+                worst = &each;
+            }
+        }
+        if (!worst) return;
+        worst->isTold = false;
+        worst->why = "it goes back against the positions beside it";
+    }
+}
+
+} // namespace
+
+MeasuredPosition measurePosition(const MeasuringSetup& setup, const InstrumentControl& control, double position,
+                                 const SingleNote& note, int key, int threads, const Task& task) {
+    const std::vector<Heard> ways = waysHeld(note, control, key);
+    MeasuredPosition result;
+    if (auto movement = measuredMovement(setup, control, ways.front(), task)) {
+        result = std::move(*movement);
+    } else {
+        const double upperHz = upperCutoffHz(ways.front().at48k, note.sound.rateHz);
+        double least = INFINITY;
+        const auto fit = [&](const Heard& heard) {
+            Fit one(setup, control, heard, upperHz, threads, task);
+            one.run();
+            if (one.best().loss >= least) return;
+            least = one.best().loss;
+            const auto [from, to] = one.alike();
+            result.value = one.value(one.best().unit);
+            result.lowest = one.value(from);
+            result.highest = one.value(to);
+            result.isTold = to - from <= widestRange;
+        };
+        for (const Heard& each : ways) fit(each);
+        const double rough = result.value;
+        least = INFINITY; // of other parts
+        for (const Heard& each : ways)
+            if (const auto telling = tellingPart(each, control, rough)) fit(*telling);
+        if (!result.isTold) result.why = "the recording does not tell it: much else sounds the same";
+        const double heardMs = 1e3 * (ways.front().performance.notes.front().end - note.start);
+        if (control.address.field == "attack" && result.value > heardMs) {
+            result.isTold = false;
+            result.why = "the note was let go before it had risen: hold it longer";
+        }
+    }
+    result.position = position;
+    return result;
+}
+
+ControlScale scaleThrough(std::vector<MeasuredPosition>& positions, const InstrumentControl& control,
+                          const ParameterDescriptor& descriptor) {
+    std::sort(positions.begin(), positions.end(),
+              [](const MeasuredPosition& a, const MeasuredPosition& b) { return a.position < b.position; });
+    const ControlScale& described = *control.scale;
+    const auto [first, last] = described.positions();
+    dropThoseThatGoBack(positions, described.valueAt(last) > described.valueAt(first));
+    std::vector<MeasuredPosition> told;
+    std::copy_if(positions.begin(), positions.end(), std::back_inserter(told),
+                 [](const MeasuredPosition& each) { return each.isTold; });
+    if (told.size() < 2)
+        throw Error(
+            fmt::format("Fewer than two positions of “{}” could be measured: check that the instrument is set as "
+                        "listed, and record more positions.",
+                        control.name));
+    constexpr double nearMiss = 0.02;
+    ControlScale law;
+    law.first = first;
+    law.last = last;
+    law.step = described.step;
+    const bool positive = std::all_of(told.begin(), told.end(), [](const auto& each) { return each.value > 0.0; });
+    const bool coversMost =
+        wayOf(described, told.back().position) - wayOf(described, told.front().position) >= leastLaw;
+    if (told.size() >= 3 && coversMost) {
+        law.law = ControlScale::Law::linear;
+        law = fitted(law, told, descriptor);
+        if (worstMiss(law, told) <= nearMiss) return law;
+        law.law = ControlScale::Law::logarithmic;
+        if (positive && worstMiss(law = fitted(law, told, descriptor), told) <= nearMiss) return law;
+    }
+    if (told.size() >= 4 && coversMost) {
+        std::optional<ControlScale> best;
+        law.law = ControlScale::Law::power;
+        for (double exponent = 0.2; exponent <= 8.0; exponent *= 1.02) {
+            law.exponent = exponent;
+            const ControlScale each = fitted(law, told, descriptor);
+            if (!best || worstMiss(each, told) < worstMiss(*best, told)) best = each;
+        }
+        if (worstMiss(*best, told) <= nearMiss) {
+            best->exponent = std::round(100.0 * best->exponent) / 100.0;
+            return fitted(*best, told, descriptor);
+        }
+    }
+    ControlScale points;
+    points.law = ControlScale::Law::points;
+    points.step = described.step;
+    for (const MeasuredPosition& each : told) points.points.emplace_back(each.position, each.value);
+    // An end that was not measured stays as it was described, where that lies beyond what was measured.
+    const bool rises = points.points.back().second > points.points.front().second;
+    const double atFirst = described.valueAt(first), atLast = described.valueAt(last);
+    if (points.points.front().first > first && (atFirst < points.points.front().second) == rises &&
+        atFirst != points.points.front().second)
+        points.points.insert(points.points.begin(), {first, atFirst});
+    if (points.points.back().first < last && (atLast > points.points.back().second) == rises &&
+        atLast != points.points.back().second)
+        points.points.emplace_back(last, atLast);
+    if (const std::string problem = points.problem(); !problem.empty())
+        throw Error(fmt::format("No scale of “{}” came of it, since {}: measure again.", control.name, problem));
+    return points;
+}
+
+} // namespace facet

@@ -1,0 +1,27 @@
+// How an instrument stands while one of its controls is measured.
+#pragma once
+
+#include "core/instruments/instrument.h"
+#include "core/instruments/played_on.h"
+
+#include <string>
+#include <vector>
+
+namespace facet {
+
+/// A plain sound in which one control is heard by itself. What has no control stands as the instrument has it.
+struct MeasuringSetup {
+    Patch patch{}; ///< of the instrument; the measured control stands anywhere
+    std::vector<ControlSetting>
+        settings{};           ///< what to set, in the instrument's words; the measured control is not there
+    double holdSeconds = 2.0; ///< how long each note is to be held
+};
+
+/// For one of the instrument's controls. Throws Error for what cannot be measured: choices, and what sets how the
+/// instrument is played rather than how a note sounds.
+MeasuringSetup measuringSetup(const Instrument& instrument, const InstrumentControl& control);
+
+/// Throws Error unless these are two or more different positions of a control that has a scale.
+void requirePositions(const InstrumentControl& control, const std::vector<double>& positions);
+
+} // namespace facet

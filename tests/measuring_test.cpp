@@ -1,0 +1,66 @@
+// Scales of an instrument's controls, measured from recordings.
+#include "core/base/error.h"
+#include "core/measuring/measured_scale.h"
+#include "core/measuring/simulated_take.h"
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <filesystem>
+
+namespace facet {
+namespace {
+
+constexpr int note = 48;
+
+Instrument plain() { return readInstrument(std::filesystem::path(FACET_SOURCE_DIR) / "instruments" / "plain.json"); }
+
+/// By how much of the way the measured scale misses the truth at positions that were not measured, at worst.
+double worstMiss(const std::string& name) {
+    const Instrument instrument = plain();
+    const auto control = std::find_if(instrument.controls.begin(), instrument.controls.end(),
+                                      [&](const InstrumentControl& each) { return each.name == name; });
+    const MeasuringSetup setup = measuringSetup(instrument, *control);
+    const std::vector<double> positions{0.0, 2.0, 4.0, 6.0, 8.0, 10.0};
+    const auto notes = notesApart(simulatedTake(setup, *control, positions, note), positions.size(), "take");
+    std::vector<MeasuredPosition> measured;
+    for (std::size_t i = 0; i < notes.size(); ++i)
+        measured.push_back(measurePosition(setup, *control, positions[i], notes[i], note, 2));
+    const ControlScale scale = scaleThrough(measured, *control, instrument.patch.shownDescriptor(control->address));
+    double worst = 0.0;
+    for (const double position : {3.0, 5.0, 7.0, 9.0})
+        worst = std::max(worst, std::abs(scale.positionOf(simulatedValue(*control, position)) - position) / 10.0);
+    return worst;
+}
+
+TEST(MeasuredScale, OfACutoffHoldsBetweenThePositions) { EXPECT_LT(worstMiss("Cutoff"), 0.05); }
+TEST(MeasuredScale, OfADecayHoldsBetweenThePositions) { EXPECT_LT(worstMiss("Level decay"), 0.05); }
+
+TEST(MeasuredScale, RefusesSilenceMissingNotesAndChoices) {
+    Recording silence;
+    silence.channels.assign(1, std::vector<float>(48000, 0.0f));
+    EXPECT_THROW(notesApart(silence, 2, "silence"), Error);
+    const Instrument instrument = plain();
+    EXPECT_THROW(measuringSetup(instrument, instrument.controls.front()), Error);
+    const auto& width = instrument.controls[1];
+    const MeasuringSetup setup = measuringSetup(instrument, width);
+    for (const auto& wrong : std::vector<std::vector<double>>{{}, {5.0}, {0.0, 11.0}, {NAN, 2.0}, {3.0, 3.0}})
+        EXPECT_THROW(requirePositions(width, wrong), Error);
+    EXPECT_NO_THROW(requirePositions(width, {0.0, 10.0}));
+    EXPECT_THROW(notesApart(simulatedTake(setup, width, {0.0, 10.0}, note), 3, "two"), Error);
+}
+
+TEST(MeasuredScale, LeavesOutWhatGoesBack) {
+    const Instrument instrument = plain();
+    const InstrumentControl& width = instrument.controls[1]; // from 50 % down to 5 %
+    std::vector<MeasuredPosition> positions;
+    for (const auto& [at, value] : std::vector<std::pair<double, double>>{{0, 50}, {4, 45}, {6, 49}, {8, 20}, {10, 5}})
+        positions.push_back({at, value, value, value, true, {}});
+    const ControlScale scale = scaleThrough(positions, width, instrument.patch.shownDescriptor(width.address));
+    EXPECT_TRUE(scale.problem().empty());
+    EXPECT_EQ(std::count_if(positions.begin(), positions.end(), [](const auto& each) { return each.isTold; }), 4);
+}
+
+} // namespace
+} // namespace facet
