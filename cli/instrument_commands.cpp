@@ -42,21 +42,15 @@ void printSetup(const Instrument& instrument, const MeasuringSetup& setup, const
                nameOfKey(options.note), options.control, setup.holdSeconds);
 }
 
-/// One recording with a note for each position, or one for each.
 std::vector<SingleNote> notesOf(const MeasureOptions& options, const MeasuringSetup& setup,
                                 const InstrumentControl& control, const Task& task) {
     const std::size_t count = options.positions.size();
     if (options.simulated)
         return notesApart(simulatedTake(setup, control, options.positions, options.note, task), count, "simulated");
-    const auto nameOf = [](const std::string& path) { return std::filesystem::path(path).filename().string(); };
-    if (options.recordings.size() == 1)
-        return notesApart(readAudio(options.recordings.front()), count, nameOf(options.recordings.front()));
-    if (options.recordings.size() != count)
-        throw Error(fmt::format("{} recordings were given for {} positions: give one of all, or one for each.",
-                                options.recordings.size(), count));
-    std::vector<SingleNote> notes;
-    for (const std::string& path : options.recordings) notes.push_back(singleNote(readAudio(path), nameOf(path)));
-    return notes;
+    std::vector<NamedRecording> recordings;
+    for (const std::string& path : options.recordings)
+        recordings.push_back({std::filesystem::path(path).filename().string(), readAudio(path)});
+    return facet::notesOf(recordings, count);
 }
 
 void measure(const MeasureOptions& options) {

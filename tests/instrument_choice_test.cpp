@@ -1,5 +1,5 @@
 // Matching for somebody's instrument in the real window: chosen, opened from a file, searched for, told, kept.
-#include "app/views/common/instrument_choice.h"
+#include "app/views/instruments/instrument_choice.h"
 #include "core/instruments/played_on.h"
 #include "tests/support/window_fixture.h"
 

@@ -15,7 +15,7 @@
 #include "app/session/matching/next_moves_controller.h"
 #include "app/session/matching/seed_bank_keeper.h"
 #include "app/session/matching/sound_exporter.h"
-#include "app/session/matching/instrument_keeper.h"
+#include "app/session/instruments/instrument_keeper.h"
 #include "app/session/matching/sheet_controller.h"
 #include "app/session/matching/variations_controller.h"
 #include "app/session/messages.h"

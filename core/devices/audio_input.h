@@ -1,6 +1,8 @@
 // Where sound comes from: the machine's audio inputs, or a simulated one.
 #pragma once
 
+#include "core/audio/recording.h"
+
 #include <cstdint>
 #include <functional>
 #include <memory>
@@ -33,11 +35,13 @@ std::vector<std::string> inputNames();
 /// Opens an input by name; an empty or unknown name gives the default device, and the simulated one when there is none.
 std::unique_ptr<AudioInput> openInput(const std::string& name = {});
 
-/// Plays a tone of falling saws over and over, a note each half second, as if somebody played into the input. The same
-/// samples in every run.
+/// Plays a tone of falling saws over and over, a note each half second, as if somebody played into the input; or once,
+/// from start() on, what it is given. The same samples in every run.
 class SimulatedInput : public AudioInput {
 public:
     explicit SimulatedInput(int rateHz = 48000);
+    /// `played`: one channel or two.
+    explicit SimulatedInput(Recording played);
     ~SimulatedInput() override;
     std::string name() const override;
     int rateHz() const override { return rate_; }
@@ -53,6 +57,7 @@ public:
 private:
     struct Thread;
     int rate_;
+    std::shared_ptr<const Recording> played_; ///< null: the tone
     std::unique_ptr<Thread> thread_;
 };
 

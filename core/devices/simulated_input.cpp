@@ -2,6 +2,7 @@
 
 #include "core/base/units.h"
 
+#include <algorithm>
 #include <array>
 #include <chrono>
 #include <cmath>
@@ -29,6 +30,12 @@ float sampleAt(std::int64_t frame, int rate) {
     return static_cast<float>(0.25 * level * sum);
 }
 
+/// Silent behind the end.
+float sampleOf(const Recording& played, std::size_t side, std::int64_t frame) {
+    if (frame >= played.frameCount()) return 0.0f;
+    return played.channels[std::min(side, played.channels.size() - 1)][static_cast<std::size_t>(frame)];
+}
+
 } // namespace
 
 struct SimulatedInput::Thread {
@@ -36,9 +43,13 @@ struct SimulatedInput::Thread {
 };
 
 SimulatedInput::SimulatedInput(int rateHz) : rate_(rateHz) {}
+SimulatedInput::SimulatedInput(Recording played)
+    : rate_(played.rateHz), played_(std::make_shared<const Recording>(std::move(played))) {}
 SimulatedInput::~SimulatedInput() { stop(); }
 
-std::string SimulatedInput::name() const { return "No sound input (simulated tone)"; }
+std::string SimulatedInput::name() const {
+    return played_ ? "Simulated instrument" : "No sound input (simulated tone)";
+}
 
 const std::vector<int>& SimulatedInput::keys() {
     static const std::vector<int> tone{48, 55, 60, 63};
@@ -48,21 +59,25 @@ const std::vector<int>& SimulatedInput::keys() {
 void SimulatedInput::start(AudioInputCallback callback) {
     stop();
     thread_ = std::make_unique<Thread>();
-    thread_->thread = std::jthread([rate = rate_, callback = std::move(callback)](const std::stop_token& stopping) {
-        using Clock = std::chrono::steady_clock;
-        const auto begin = Clock::now();
-        std::array<float, 2 * bufferFrames> buffer{};
-        std::int64_t given = 0;
-        while (!stopping.stop_requested()) {
-            const double due = std::chrono::duration<double>(Clock::now() - begin).count() * rate;
-            for (; static_cast<double>(given + bufferFrames) < due; given += bufferFrames) {
-                for (std::size_t i = 0; i < bufferFrames; ++i)
-                    buffer[2 * i] = buffer[2 * i + 1] = sampleAt(given + static_cast<std::int64_t>(i), rate);
-                callback(buffer.data(), bufferFrames);
+    thread_->thread =
+        std::jthread([rate = rate_, played = played_, callback = std::move(callback)](const std::stop_token& stopping) {
+            using Clock = std::chrono::steady_clock;
+            const auto begin = Clock::now();
+            std::array<float, 2 * bufferFrames> buffer{};
+            std::int64_t given = 0;
+            while (!stopping.stop_requested()) {
+                const double due = std::chrono::duration<double>(Clock::now() - begin).count() * rate;
+                for (; static_cast<double>(given + bufferFrames) < due; given += bufferFrames) {
+                    for (std::size_t i = 0; i < bufferFrames; ++i)
+                        for (std::size_t side = 0; side < 2; ++side) {
+                            const auto frame = given + static_cast<std::int64_t>(i);
+                            buffer[2 * i + side] = played ? sampleOf(*played, side, frame) : sampleAt(frame, rate);
+                        }
+                    callback(buffer.data(), bufferFrames);
+                }
+                std::this_thread::sleep_for(std::chrono::milliseconds(2));
             }
-            std::this_thread::sleep_for(std::chrono::milliseconds(2));
-        }
-    });
+        });
 }
 
 void SimulatedInput::stop() { thread_.reset(); }

@@ -4,6 +4,7 @@
 #include "core/base/files.h"
 #include "core/base/json.h"
 #include "core/parameters/patch_json.h"
+#include "core/parameters/value_text.h"
 
 #include <algorithm>
 #include <array>
@@ -19,8 +20,26 @@ constexpr std::string_view formatName = "facet-instrument";
 constexpr int formatVersion = 1;
 constexpr auto& lawNames = ControlScale::lawNames;
 
+std::string unusable(const std::string& control, const std::string& problem) {
+    return fmt::format("The control “{}” cannot be used: {}.", control, problem);
+}
+
 [[noreturn]] void refuse(const std::string& control, const std::string& problem) {
-    throw Error(fmt::format("The control “{}” cannot be used: {}.", control, problem));
+    throw Error(unusable(control, problem));
+}
+
+/// What is wrong with a control of an instrument that has this patch; empty: nothing.
+std::string problemOf(const InstrumentControl& control, const Patch& patch) {
+    if (control.name.empty()) return "it has no name";
+    if (!patch.has(control.address)) return fmt::format("the instrument has no “{}”", control.address.text());
+    if (!control.scale) return control.choices.empty() ? "it has no choices" : "";
+    if (const std::string problem = control.scale->problem(); !problem.empty()) return problem;
+    const ParameterDescriptor d = patch.shownDescriptor(control.address);
+    const auto [lowest, highest] = control.scale->ends();
+    for (const double end : {lowest, highest})
+        if (end < d.low - 1e-9 || end > d.high + 1e-9)
+            return fmt::format("{} lies outside what it can stand for, {}", textOf(d, end), rangeText(d));
+    return {};
 }
 
 ControlScale scaleFromJson(const Json& json, const std::string& control) {
@@ -42,7 +61,6 @@ ControlScale scaleFromJson(const Json& json, const std::string& control) {
         scale.exponent = json.value("exponent", 1.0);
     }
     scale.step = json.value("step", 0.0);
-    if (const std::string problem = scale.problem(); !problem.empty()) refuse(control, problem);
     return scale;
 }
 
@@ -80,13 +98,9 @@ InstrumentControl controlFromJson(const Json& json, const Patch& patch) {
     if (json.contains("choices")) {
         for (const auto& [name, value] : json.at("choices").items())
             control.choices.emplace_back(name, choiceValue(d, value, control.name));
-        if (control.choices.empty()) refuse(control.name, "it has no choices");
         return control;
     }
     control.scale = scaleFromJson(json.at("scale"), control.name);
-    for (const double end : {control.scale->valueAt(-1e9), control.scale->valueAt(1e9)})
-        if (end < d.low - 1e-9 || end > d.high + 1e-9)
-            refuse(control.name, fmt::format("{} lies outside what “{}” takes", end, control.address.text()));
     return control;
 }
 
@@ -144,6 +158,19 @@ bool Instrument::holds(const Address& address) const {
     return !controlOf(address) && address != Address{"output", "level"} && patch.has(address);
 }
 
+std::string problemOf(const Instrument& instrument) {
+    if (instrument.name.empty()) return "The instrument has no name: give it one.";
+    std::set<Address> controlled;
+    std::set<std::string> names;
+    for (const InstrumentControl& each : instrument.controls) {
+        std::string problem = problemOf(each, instrument.patch);
+        if (problem.empty() && !controlled.insert(each.address).second) problem = "another control sets the same";
+        if (problem.empty() && !names.insert(each.name).second) problem = "another control has the same name";
+        if (!problem.empty()) return unusable(each.name, problem);
+    }
+    return {};
+}
+
 Instrument instrumentFromJson(const std::string& text) {
     try {
         const Json json = parseJson(text);
@@ -155,12 +182,9 @@ Instrument instrumentFromJson(const std::string& text) {
         instrument.name = json.at("name").get<std::string>();
         instrument.about = json.value("about", "");
         instrument.patch = patchFromJson(jsonText(json.at("patch")));
-        std::set<Address> controlled;
-        for (const Json& each : json.at("controls")) {
+        for (const Json& each : json.at("controls"))
             instrument.controls.push_back(controlFromJson(each, instrument.patch));
-            if (!controlled.insert(instrument.controls.back().address).second)
-                refuse(instrument.controls.back().name, "another control sets the same");
-        }
+        if (const std::string problem = problemOf(instrument); !problem.empty()) throw Error(problem);
         return instrument;
     } catch (const Json::exception& problem) {
         throw Error("The description of the instrument is incomplete or no JSON; compare it with docs/formats.md.",

@@ -48,6 +48,9 @@ struct Instrument {
     friend bool operator==(const Instrument&, const Instrument&) = default;
 };
 
+/// What is wrong with a description, as a sentence; empty where it can be used.
+std::string problemOf(const Instrument& instrument);
+
 /// `"format": "facet-instrument"`, version 1 (docs/formats.md). Throws Error with one sentence for what is no
 /// description, contradicts itself, or has scales that cannot be.
 Instrument instrumentFromJson(const std::string& text);

@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 
 #include <algorithm>
+#include <cmath>
 #include <fmt/format.h>
 #include <initializer_list>
 #include <utility>
@@ -193,6 +194,18 @@ MeasuringSetup measuringSetup(const Instrument& instrument, const InstrumentCont
     for (ControlSetting& each : settingsOn(instrument, setup.patch))
         if (each.address != address) setup.settings.push_back(std::move(each));
     return setup;
+}
+
+std::vector<double> spreadPositions(const ControlScale& scale, int count) {
+    const auto [first, last] = scale.positions();
+    const double unit = scale.step > 0.0 ? scale.step : last - first > 50.0 ? 1.0 : 0.1;
+    std::vector<double> positions;
+    for (int i = 0; i < count; ++i) {
+        const double even = first + (last - first) * i / (count - 1);
+        const double position = std::min(last, first + unit * std::round((even - first) / unit));
+        if (positions.empty() || position > positions.back()) positions.push_back(position);
+    }
+    return positions;
 }
 
 void requirePositions(const InstrumentControl& control, const std::vector<double>& positions) {

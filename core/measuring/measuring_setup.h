@@ -21,6 +21,9 @@ struct MeasuringSetup {
 /// instrument is played rather than how a note sounds.
 MeasuringSetup measuringSetup(const Instrument& instrument, const InstrumentControl& control);
 
+/// So many positions that the scale has, evenly from end to end; fewer where its steps are fewer.
+std::vector<double> spreadPositions(const ControlScale& scale, int count);
+
 /// Throws Error unless these are two or more different positions of a control that has a scale.
 void requirePositions(const InstrumentControl& control, const std::vector<double>& positions);
 

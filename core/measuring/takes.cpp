@@ -82,4 +82,15 @@ std::vector<SingleNote> notesApart(const Recording& recording, std::size_t count
     return notes;
 }
 
+std::vector<SingleNote> notesOf(const std::vector<NamedRecording>& recordings, std::size_t count) {
+    if (recordings.size() == 1 && count > 1)
+        return notesApart(recordings.front().sound, count, recordings.front().name);
+    if (recordings.size() != count)
+        throw Error(fmt::format("{} recordings were given for {} positions: give one of all, or one for each.",
+                                recordings.size(), count));
+    std::vector<SingleNote> notes;
+    for (const NamedRecording& each : recordings) notes.push_back(singleNote(each.sound, each.name));
+    return notes;
+}
+
 } // namespace facet

@@ -22,6 +22,16 @@ SingleNote singleNote(const Recording& recording, const std::string& name);
 /// begins to the next one. Throws Error where nothing sounds, and where there are not `count` notes.
 std::vector<SingleNote> notesApart(const Recording& recording, std::size_t count, const std::string& name);
 
+/// A recording and what it is called in sentences.
+struct NamedRecording {
+    std::string name;
+    Recording sound;
+};
+
+/// One note for each of `count` positions: from a single recording with pauses, or from one recording each. Throws
+/// Error as above, and for any other number of recordings.
+std::vector<SingleNote> notesOf(const std::vector<NamedRecording>& recordings, std::size_t count);
+
 /// Level in dB of a recording every 10 ms, its channels together; −120 and above.
 std::vector<double> levelEachFrame(const Recording& recording);
 inline constexpr double levelFrameSeconds = 0.01;

@@ -21,9 +21,11 @@ Recorder::Recorder(QObject* parent) : QObject(parent), queue_(std::make_unique<Q
 
 Recorder::~Recorder() { close(); }
 
-void Recorder::open(const std::string& inputName) {
+void Recorder::open(const std::string& inputName) { open(openInput(inputName)); }
+
+void Recorder::open(std::unique_ptr<AudioInput> input) {
     close();
-    input_ = openInput(inputName);
+    input_ = std::move(input);
     const auto take = [this](const float* stereo, int frames) {
         queue_->samples.push(stereo, 2 * static_cast<std::size_t>(frames));
     };

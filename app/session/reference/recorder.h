@@ -23,6 +23,7 @@ public:
 
     /// Listens to an input, showing its level, without keeping anything. Emits problem() when it does not open.
     void open(const std::string& inputName);
+    void open(std::unique_ptr<AudioInput> input);
     void close();
     const AudioInput* input() const { return input_.get(); }
 

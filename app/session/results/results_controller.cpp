@@ -16,6 +16,7 @@ ResultsController::ResultsController(DocumentStore& document, std::function<int(
         state_ = {};
         shownAudio_.reset();
         referenceKey_ = renderKey_ = 0;
+        previewing_ = false;
         likenesses_.clear();
     });
 }
@@ -113,12 +114,15 @@ void ResultsController::showRender(const MeasuredSound& render) {
 }
 
 void ResultsController::preview(const MeasuredSound& render) {
-    renderKey_ = 0;
+    previewing_ = true;
     showRender(render);
 }
 
 void ResultsController::endPreview() {
-    if (renderKey_ == 0) refresh();
+    if (!previewing_) return;
+    previewing_ = false;
+    renderKey_ = 0; // the patch itself is rendered and shown again
+    refresh();
 }
 
 void ResultsController::refresh() {
@@ -145,6 +149,7 @@ void ResultsController::refresh() {
         return;
     }
     renderKey_ = key;
+    previewing_ = false;
     state_.renderIsCurrent = state_.comparisonIsCurrent = false;
     emit changed();
     if (excerpt->corrected().notes.empty()) {
@@ -180,15 +185,19 @@ void ResultsController::compareRender(const Cue& cue, const Excerpt& excerpt) {
 
 void ResultsController::showCompared(std::uint64_t key, std::uint64_t profileKey, const ComparedRender& compared) {
     if (!compared.comparison) {
-        if (key == renderKey_) showRender(compared.render);
+        if (key == renderKey_ && !previewing_) showRender(compared.render);
         return;
     }
     profiles_[profileKey] = compared.reference;
     if (profileKey == referenceKey_) state_.reference.profile = compared.reference;
     if (key != renderKey_) return;
-    const SpectrogramPtr picture = state_.render.spectrogram;
-    state_.render = compared.render;
-    state_.render.spectrogram = picture; // of this render since it was first shown
+    if (previewing_) { // what is previewed stays in view; the comparison is the patch's all the same
+        state_.render.profile = compared.render.profile;
+    } else {
+        const SpectrogramPtr picture = state_.render.spectrogram;
+        state_.render = compared.render;
+        state_.render.spectrogram = picture; // of this render since it was first shown
+    }
     state_.comparison = compared.comparison;
     state_.renderIsCurrent = state_.comparisonIsCurrent = true;
     state_.floor = -1.0;

@@ -99,7 +99,8 @@ private:
     CueResults state_;
     RecordingPtr shownAudio_;        ///< what state_.reference is, or is about to be, of
     std::uint64_t referenceKey_ = 0; ///< profileKeyOf() what state_.reference belongs to
-    std::uint64_t renderKey_ = 0;    ///< renderKeyOf() what state_.render belongs to; 0: a preview, or nothing
+    std::uint64_t renderKey_ = 0;    ///< renderKeyOf() the patch that is rendered and compared; 0: nothing
+    bool previewing_ = false;        ///< state_.render is another one's than the patch's
     std::map<std::uint64_t, ProfilePtr> profiles_; ///< of references, by profile key
     std::map<std::uint64_t, double> likenesses_;   ///< of excerpts, by render key
     bool spectrogramsWanted_ = false;

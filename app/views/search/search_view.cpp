@@ -7,7 +7,7 @@
 #include "app/session/matching/variations_controller.h"
 #include "app/session/messages.h"
 #include "app/views/facets/facet_weights.h"
-#include "app/views/common/instrument_choice.h"
+#include "app/views/instruments/instrument_choice.h"
 #include "app/views/common/plot_style.h"
 #include "app/views/search/elements_view.h"
 #include "app/views/search/search_values.h"

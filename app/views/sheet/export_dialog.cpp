@@ -1,5 +1,6 @@
 #include "app/views/sheet/export_dialog.h"
 
+#include "app/views/common/key_box.h"
 #include "core/performance/performance.h"
 
 #include <QCheckBox>
@@ -17,29 +18,6 @@
 #include <cmath>
 
 namespace facet {
-
-namespace {
-
-/// A key by its name.
-class KeyBox : public QSpinBox {
-public:
-    KeyBox(int value, const QString& name, QWidget* parent) : QSpinBox(parent) {
-        setRange(0, 127);
-        setValue(value);
-        setAccessibleName(name);
-    }
-
-protected:
-    QString textFromValue(int value) const override { return QString::fromStdString(nameOfKey(value)); }
-    int valueFromText(const QString& text) const override {
-        for (int key = 0; key <= 127; ++key)
-            if (textFromValue(key).compare(text.trimmed(), Qt::CaseInsensitive) == 0) return key;
-        return value();
-    }
-    QValidator::State validate(QString&, int&) const override { return QValidator::Acceptable; }
-};
-
-} // namespace
 
 ExportDialog::ExportDialog(SoundExporter& exporter, const Patch& patch, const Performance& performance,
                            const QString& name, QWidget* parent)

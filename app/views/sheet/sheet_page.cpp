@@ -6,7 +6,7 @@
 #include "app/session/messages.h"
 #include "app/session/document/document_store.h"
 #include "app/session/matching/sound_exporter.h"
-#include "app/views/common/instrument_choice.h"
+#include "app/views/instruments/instrument_choice.h"
 #include "app/views/common/theme.h"
 #include "app/views/sheet/export_dialog.h"
 #include "app/views/sheet/macro_panel.h"

@@ -1,7 +1,8 @@
-#include "app/views/common/instrument_choice.h"
+#include "app/views/instruments/instrument_choice.h"
 
 #include "app/session/document/document_store.h"
-#include "app/session/matching/instrument_keeper.h"
+#include "app/session/instruments/instrument_keeper.h"
+#include "app/views/instruments/instrument_editor.h"
 
 #include <QFileDialog>
 #include <algorithm>
@@ -11,7 +12,7 @@ namespace facet {
 namespace {
 
 /// What an entry does; instruments have their index instead.
-enum Entry : int { own = -1, openFile = -2, saveFile = -3, takeAway = -4, ofTheCue = -5 };
+enum Entry : int { own = -1, openFile = -2, saveFile = -3, takeAway = -4, ofTheCue = -5, edit = -6, describe = -7 };
 
 } // namespace
 
@@ -45,6 +46,8 @@ void InstrumentChoice::refresh() {
         current = count() - 1;
     }
     insertSeparator(count());
+    if (chosen) addItem(tr("Change %1 …").arg(QString::fromStdString(chosen->name)), Entry::edit);
+    addItem(tr("Describe an instrument …"), Entry::describe);
     addItem(tr("Open a description …"), Entry::openFile);
     if (chosen) addItem(tr("Save %1 as a file …").arg(QString::fromStdString(chosen->name)), Entry::saveFile);
     if (chosen && keeper_.isOwn(chosen->name))
@@ -59,6 +62,8 @@ void InstrumentChoice::act(int index) {
     const std::string name = cue->instrument ? cue->instrument->name : std::string();
     switch (entry) {
     case Entry::own: keeper_.choose(nullptr); break;
+    case Entry::edit: describe(*cue->instrument); break;
+    case Entry::describe: describe({tr("My instrument").toStdString(), {}, cue->patch, {}}); break;
     case Entry::openFile: askForFile(); break;
     case Entry::saveFile: askWhere(); break;
     case Entry::takeAway: keeper_.remove(name); break;
@@ -66,6 +71,13 @@ void InstrumentChoice::act(int index) {
     default: keeper_.choose(keeper_.all()[static_cast<std::size_t>(entry)]);
     }
     refresh(); // what does something is not what is chosen
+}
+
+void InstrumentChoice::describe(const Instrument& instrument) {
+    auto* editor = new InstrumentEditor(
+        instrument, document_.cue()->patch, [this](const Instrument& made) { return keeper_.keep(made); }, window());
+    editor->setAttribute(Qt::WA_DeleteOnClose);
+    editor->open();
 }
 
 void InstrumentChoice::askForFile() {

@@ -1,4 +1,4 @@
-#include "app/session/matching/instrument_keeper.h"
+#include "app/session/instruments/instrument_keeper.h"
 
 #include "core/base/error.h"
 #include "core/base/files.h"
@@ -61,11 +61,19 @@ void InstrumentKeeper::choose(const InstrumentPtr& instrument) {
 
 bool InstrumentKeeper::open(const QString& path) {
     try {
-        const auto instrument = std::make_shared<const Instrument>(readInstrument(path.toStdString()));
-        shelf_.keep(*instrument);
+        return keep(readInstrument(path.toStdString()));
+    } catch (const std::exception& failure) {
+        messages_.report(failure);
+        return false;
+    }
+}
+
+bool InstrumentKeeper::keep(const Instrument& instrument) {
+    try {
+        shelf_.keep(instrument);
         read();
-        choose(instrument);
-        messages_.say(tr("%1 is kept among your instruments.").arg(QString::fromStdString(instrument->name)));
+        choose(std::make_shared<const Instrument>(instrument));
+        messages_.say(tr("%1 is kept among your instruments.").arg(QString::fromStdString(instrument.name)));
         return true;
     } catch (const std::exception& failure) {
         messages_.report(failure);

@@ -27,6 +27,9 @@ public:
     void choose(const InstrumentPtr& instrument);
     /// Reads a description, keeps it among the producer's own and chooses it. False, having said why, where it cannot.
     bool open(const QString& path);
+    /// Keeps a description among the producer's own, in place of the one of this name, and chooses it. False, having
+    /// said why, where it cannot.
+    bool keep(const Instrument& instrument);
     /// Writes the cue's as a file. False, having said why, where it cannot.
     bool save(const QString& path);
     /// Takes one of the producer's own off the shelf; cues that have it keep it.

@@ -1,6 +1,8 @@
 // The instrument that a cue is matched for, to choose.
 #pragma once
 
+#include "core/instruments/instrument.h"
+
 #include <QComboBox>
 
 namespace facet {
@@ -8,8 +10,8 @@ namespace facet {
 class DocumentStore;
 class InstrumentKeeper;
 
-/// Lists Facet's own synthesizer, the producer's instruments and the shipped ones; below them what opens, saves and
-/// takes away descriptions. GUI thread only.
+/// Lists Facet's own synthesizer, the producer's instruments and the shipped ones; below them what describes, changes,
+/// opens, saves and takes away. GUI thread only.
 class InstrumentChoice : public QComboBox {
     Q_OBJECT
 
@@ -19,6 +21,7 @@ public:
 
 private:
     void act(int index);
+    void describe(const Instrument& instrument);
     void askForFile();
     void askWhere();
 
