@@ -284,7 +284,9 @@ TEST(Instrument, IsRefusedInOneSentenceWhereItContradictsItself) {
          {std::string("{}"), std::string("nothing"), text.substr(0, text.size() / 2),
           with("\"version\": 1", "\"version\": 9"), with("layer:a/source:a/wave", "layer:a/source:z/wave"),
           with("\"square\": \"pulse\"", "\"square\": \"cube\""), with("\"logarithmic\"", "\"wavy\""),
-          with("layer:a/source:a/width", "layer:a/source:a/octave"), with("\"controls\"", "\"knobs\"")}) {
+          with("layer:a/source:a/width", "layer:a/source:a/octave"), with("\"controls\"", "\"knobs\""),
+          with("\"Width 1\"", "\"\""), with("\"Width 2\"", "\"Width 1\""),
+          with("\"to\": \"layer:a/source:a/cents\"", "\"to\": \"link:a/amount\"")}) {
         const std::string sentence = testing::sentenceOf([&] { instrumentFromJson(wrong); });
         EXPECT_FALSE(sentence.empty()) << wrong.substr(0, 80);
         EXPECT_EQ(sentence.find('\n'), std::string::npos);

@@ -223,7 +223,7 @@ void MeasuringDialog::record() {
     refresh();
 }
 
-void MeasuringDialog::open(const QStringList& paths) {
+void MeasuringDialog::measureFiles(const QStringList& paths) {
     QStringList sorted = paths;
     sorted.sort();
     measurer_.measureFiles(wanted(), sorted);
@@ -233,7 +233,7 @@ void MeasuringDialog::askForFiles() {
     const QStringList paths =
         QFileDialog::getOpenFileNames(this, tr("Open recordings of the instrument"), {},
                                       tr("Audio (*.wav *.flac *.aiff *.aif *.ogg *.mp3);;All files (*)"));
-    if (!paths.isEmpty()) open(paths);
+    if (!paths.isEmpty()) measureFiles(paths);
 }
 
 void MeasuringDialog::hear() {

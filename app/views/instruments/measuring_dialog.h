@@ -27,7 +27,7 @@ public:
     /// Throws Error for a control that cannot be measured (see measuringSetup()).
     MeasuringDialog(const Instrument& instrument, std::size_t control, QWidget* parent = nullptr);
     /// As "Open recordings …" does.
-    void open(const QStringList& paths);
+    void measureFiles(const QStringList& paths);
 
 signals:
     void taken(const ControlScale& scale);
