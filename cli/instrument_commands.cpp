@@ -63,10 +63,8 @@ void measure(const MeasureOptions& options) {
     const Task task{.stop = signals.token(), .progress = {}};
     const std::vector<SingleNote> notes = notesOf(options, setup, control, task);
     const ParameterDescriptor d = instrument.patch.shownDescriptor(control.address);
-    std::vector<MeasuredPosition> measured;
-    for (std::size_t i = 0; i < notes.size(); ++i)
-        measured.push_back(
-            measurePosition(setup, control, options.positions[i], notes[i], options.note, options.threads, task));
+    std::vector<MeasuredPosition> measured =
+        measurePositions(setup, control, options.positions, notes, options.note, options.threads, task);
     control.scale = scaleThrough(measured, control, d);
     for (const MeasuredPosition& each : measured)
         fmt::print("  {:>6g}  {:>12}  {}\n", each.position, each.isTold ? roundedText(d, each.value) : "?",

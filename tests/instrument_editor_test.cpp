@@ -29,6 +29,11 @@ protected:
             if (shown->itemText(i).startsWith(beginning)) {
                 shown->setCurrentIndex(i);
                 emit shown->activated(i); // as a click on the list does
+                if (editor()) {
+                    editor()->activateWindow(); // where no window manager does
+                    EXPECT_TRUE(
+                        QTest::qWaitFor([this] { return QApplication::activeWindow() == editor(); }, 10000 * patience));
+                }
                 return;
             }
         FAIL() << "not offered: " << beginning.toStdString();
@@ -75,6 +80,7 @@ protected:
         auto* list = named<QTreeWidget>(editor(), "controls");
         const auto found = list->findItems(QString::fromStdString(name), Qt::MatchExactly, 0);
         ASSERT_EQ(found.size(), 1);
+        list->scrollToItem(found.front());
         QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(found.front()).center());
         laidOut();
     }
@@ -85,11 +91,8 @@ protected:
     QString problem() { return named<QLabel>(editor(), "editorProblem")->text(); }
     QString measuringWords() { return named<QLabel>(measuring(), "measuringWords")->text(); }
     bool measured() {
-        return QTest::qWaitFor(
-            [this] {
-                return named<QPushButton>(measuring(), "takeScale")->isEnabled();
-            },
-            120000 * patience);
+        return QTest::qWaitFor([this] { return named<QPushButton>(measuring(), "takeScale")->isEnabled(); },
+                               120000 * patience);
     }
 };
 
@@ -99,7 +102,9 @@ TEST_F(InstrumentEditorTest, OneIsDescribedFromThePatchInView) {
     EXPECT_NE(problem().indexOf("no control"), -1);
     EXPECT_FALSE(named<QPushButton>(editor(), "keepInstrument")->isEnabled());
     type(named<QLineEdit>(editor(), "instrumentName"), "Slate");
-    add("Source", "Wave");
+    add(QString::fromStdString(
+            session.document.cue()->patch.labelOf(*session.document.cue()->patch.find("layer:a/source:a"))),
+        "Wave");
     auto* choices = named<QTableWidget>(editor(), "controlChoices");
     ASSERT_TRUE(choices) << "a wave is chosen, not turned";
     for (int row = 0; row < choices->rowCount(); ++row)

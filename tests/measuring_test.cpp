@@ -24,9 +24,7 @@ double worstMiss(const std::string& name) {
     const MeasuringSetup setup = measuringSetup(instrument, *control);
     const std::vector<double> positions{0.0, 2.0, 4.0, 6.0, 8.0, 10.0};
     const auto notes = notesApart(simulatedTake(setup, *control, positions, note), positions.size(), "take");
-    std::vector<MeasuredPosition> measured;
-    for (std::size_t i = 0; i < notes.size(); ++i)
-        measured.push_back(measurePosition(setup, *control, positions[i], notes[i], note, 2));
+    std::vector<MeasuredPosition> measured = measurePositions(setup, *control, positions, notes, note, 2);
     const ControlScale scale = scaleThrough(measured, *control, instrument.patch.shownDescriptor(control->address));
     double worst = 0.0;
     for (const double position : {3.0, 5.0, 7.0, 9.0})
@@ -36,6 +34,28 @@ double worstMiss(const std::string& name) {
 
 TEST(MeasuredScale, OfACutoffHoldsBetweenThePositions) { EXPECT_LT(worstMiss("Cutoff"), 0.05); }
 TEST(MeasuredScale, OfADecayHoldsBetweenThePositions) { EXPECT_LT(worstMiss("Level decay"), 0.05); }
+
+TEST(MeasuredScale, OfALevelHoldsBetweenThePositions) { EXPECT_LT(worstMiss("Level 2"), 0.05); }
+TEST(MeasuredScale, OfAPulseWidthIsNoneBeyondTheSquare) { EXPECT_LT(worstMiss("Width 1"), 0.05); }
+
+TEST(MeasuringSetup, TellsWhatIsHeardThroughTheControlOnly) {
+    const Instrument fieldstone = plain();
+    const auto told = [&](const Instrument& instrument, const std::string& control, const std::string& other) {
+        const auto& all = instrument.controls;
+        const auto found = std::find_if(all.begin(), all.end(), [&](const auto& each) { return each.name == control; });
+        const auto settings = measuringSetup(instrument, *found).settings;
+        const auto set =
+            std::find_if(settings.begin(), settings.end(), [&](const auto& each) { return each.control == other; });
+        return set == settings.end() ? std::string() : set->text;
+    };
+    EXPECT_FALSE(told(fieldstone, "Vibrato 1", "LFO rate").empty());
+    const Instrument quarry =
+        readInstrument(std::filesystem::path(FACET_SOURCE_DIR) / "instruments" / "four-operators.json");
+    // The third operator moves the second, which must move the first to be heard.
+    EXPECT_NE(told(quarry, "Ratio 3", "Level 2"), "0 of 99");
+    EXPECT_NE(told(quarry, "Ratio 3", "Level 3"), "0 of 99");
+    EXPECT_EQ(told(quarry, "Ratio 3", "Level 4"), "0 of 99");
+}
 
 TEST(MeasuredScale, RefusesSilenceMissingNotesAndChoices) {
     Recording silence;

@@ -132,8 +132,13 @@ private:
     /// The parameter's whole range; of one whose control goes one way from 0, that way.
     std::pair<double, double> range() const {
         const auto [lowest, highest] = control_.scale->ends();
-        const double low = lowest >= 0.0 ? std::max(0.0, descriptor_.low) : descriptor_.low;
-        const double high = highest <= 0.0 ? std::min(0.0, descriptor_.high) : descriptor_.high;
+        double low = lowest >= 0.0 ? std::max(0.0, descriptor_.low) : descriptor_.low;
+        double high = highest <= 0.0 ? std::min(0.0, descriptor_.high) : descriptor_.high;
+        if (control_.address.field == "width") { // a pulse of 30 % sounds as one of 70 % does
+            constexpr double square = 50.0;
+            if (highest <= square) high = square;
+            if (lowest >= square) low = square;
+        }
         return {descriptor_.toUnit(low), descriptor_.toUnit(high)};
     }
     void tryAt(double from, double step, int count) {
@@ -266,7 +271,27 @@ void dropThoseThatGoBack(std::vector<MeasuredPosition>& positions, bool rises) {
     }
 }
 
-} // namespace
+/// Of a source's level: from how loud the notes are beside each other.
+std::vector<MeasuredPosition> measuredLevels(const InstrumentControl& control, const std::vector<double>& positions,
+                                             const std::vector<SingleNote>& notes, const ParameterDescriptor& d) {
+    constexpr double toldWithinDb = 70.0, exactDb = 0.5;
+    std::vector<double> levels;
+    for (const SingleNote& note : notes) {
+        const std::vector<double> frames = levelEachFrame(note.sound);
+        levels.push_back(*std::max_element(frames.begin(), frames.end()));
+    }
+    const auto loudest = std::max_element(levels.begin(), levels.end()) - levels.begin();
+    const double full = control.scale->valueAt(positions[static_cast<std::size_t>(loudest)]);
+    std::vector<MeasuredPosition> measured;
+    for (std::size_t i = 0; i < notes.size(); ++i) {
+        const double below = levels[static_cast<std::size_t>(loudest)] - levels[i], value = full - below;
+        MeasuredPosition each{positions[i], d.nearest(value), d.nearest(value - exactDb), d.nearest(value + exactDb)};
+        each.isTold = below < toldWithinDb;
+        if (!each.isTold) each.why = "it is too soft beside the loudest";
+        measured.push_back(each);
+    }
+    return measured;
+}
 
 MeasuredPosition measurePosition(const MeasuringSetup& setup, const InstrumentControl& control, double position,
                                  const SingleNote& note, int key, int threads, const Task& task) {
@@ -302,6 +327,22 @@ MeasuredPosition measurePosition(const MeasuringSetup& setup, const InstrumentCo
     }
     result.position = position;
     return result;
+}
+
+} // namespace
+
+std::vector<MeasuredPosition> measurePositions(const MeasuringSetup& setup, const InstrumentControl& control,
+                                               const std::vector<double>& positions,
+                                               const std::vector<SingleNote>& notes, int key, int threads,
+                                               const Task& task,
+                                               const std::function<void(const std::vector<MeasuredPosition>&)>& soFar) {
+    if (setup.isByLevel) return measuredLevels(control, positions, notes, setup.patch.shownDescriptor(control.address));
+    std::vector<MeasuredPosition> measured;
+    for (std::size_t i = 0; i < notes.size(); ++i) {
+        measured.push_back(measurePosition(setup, control, positions[i], notes[i], key, threads, task));
+        if (soFar) soFar(measured);
+    }
+    return measured;
 }
 
 ControlScale scaleThrough(std::vector<MeasuredPosition>& positions, const InstrumentControl& control,

@@ -5,6 +5,7 @@
 #include "core/measuring/measuring_setup.h"
 #include "core/measuring/takes.h"
 
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -19,11 +20,14 @@ struct MeasuredPosition {
     std::string why{};
 };
 
-/// The value of the control in a note of the instrument that was set as `setup` says and played at the MIDI key `key`:
-/// found by rendering the setup at values all along the parameter's range, and closer around the nearest. What an LFO
-/// does is taken from the periodic change that analysis measures. Throws Cancelled.
-MeasuredPosition measurePosition(const MeasuringSetup& setup, const InstrumentControl& control, double position,
-                                 const SingleNote& note, int key, int threads, const Task& task = {});
+/// The values of the control in notes of the instrument that was set as `setup` says and played at the MIDI key `key`,
+/// one for each position: found by rendering the setup at values all along the parameter's range, and closer around the
+/// nearest. What an LFO does is taken from the periodic change that analysis measures, the level of a source from how
+/// loud the notes are beside each other. `soFar` is called after each, on this thread. Throws Cancelled.
+std::vector<MeasuredPosition>
+measurePositions(const MeasuringSetup& setup, const InstrumentControl& control, const std::vector<double>& positions,
+                 const std::vector<SingleNote>& notes, int key, int threads, const Task& task = {},
+                 const std::function<void(const std::vector<MeasuredPosition>&)>& soFar = {});
 
 /// The plainest law that passes all told positions within a fiftieth of the way (linear, logarithmic, power), else the
 /// positions themselves as points. Positions that go back in value are marked as not told. Throws Error where fewer

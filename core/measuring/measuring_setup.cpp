@@ -28,6 +28,12 @@ public:
         for (const auto& [field, value] : values) set(module, field, value);
     }
 
+    /// A source that is off, or too soft to be heard.
+    bool isSilent(const std::string& source) const {
+        constexpr double unheardDb = -50.0;
+        return patch_.value({source, "on"}) < 0.5 || patch_.value({source, "level"}) <= unheardDb;
+    }
+
 private:
     const Instrument& instrument_;
     Patch& patch_;
@@ -68,6 +74,22 @@ void makePlain(const Patch& patch, Setter& setter) {
     }
 }
 
+constexpr double muchModulation = 90.0; ///< degrees
+
+/// Makes a source that moves others heard through those, down to one that sounds itself. False: it moves none.
+bool hearThroughOthers(const Patch& patch, const std::string& source, Setter& setter) {
+    bool movesAnother = false;
+    for (const auto& module : patch.modules()) {
+        if (module.kind != ModuleKind::link || module.contents().from != source) continue;
+        const std::string moved = Address::parse(module.contents().to).module;
+        if (moved == source || kindOfPath(moved) != ModuleKind::source) continue;
+        setter.set(module.path, "amount", muchModulation);
+        hearThroughOthers(patch, moved, setter);
+        movesAnother = true;
+    }
+    return movesAnother;
+}
+
 /// Makes an envelope heard: that of the level always is, a filter's by its amount, others by the links they scale or
 /// move.
 void hear(const Patch& patch, const std::string& envelope, Setter& setter) {
@@ -82,6 +104,9 @@ void hear(const Patch& patch, const std::string& envelope, Setter& setter) {
     for (const auto& module : patch.modules())
         if (module.kind == ModuleKind::link && (module.contents().by == envelope || module.contents().from == envelope))
             setter.set(module.path, "amount", kindOfPath(module.contents().from) == ModuleKind::source ? 120.0 : 24.0);
+    for (const auto& module : patch.modules())
+        if (module.kind == ModuleKind::link && module.contents().by == envelope)
+            hearThroughOthers(patch, Address::parse(module.contents().to).module, setter);
 }
 
 void hearEnvelope(const Patch& patch, const Address& address, Setter& setter, double& hold) {
@@ -113,34 +138,23 @@ void hearLink(const Patch& patch, const std::string& link, Setter& setter) {
     if (kindOfPath(ends.from) == ModuleKind::envelope) setter.set(ends.from, "sustain", 0.0);
     const Address to = Address::parse(ends.to);
     if (to.field == "cutoff") setter.set(to, 800.0);
-    // A modulator that moves no carrier itself is heard through the one that it moves.
-    for (const auto& module : patch.modules())
-        if (module.kind == ModuleKind::link && module.path != link && module.contents().from == to.module &&
-            to.module != ends.from)
-            setter.set(module.path, "amount", 90.0);
-    if (ends.from == to.module) // feedback, of what moves others
-        for (const auto& module : patch.modules())
-            if (module.kind == ModuleKind::link && module.path != link && module.contents().from == ends.from)
-                setter.set(module.path, "amount", 90.0);
+    hearThroughOthers(patch, to.module, setter); // also of feedback
     if (kindOfPath(to.module) == ModuleKind::source) setter.set(to.module, "level", 0.0);
 }
 
-void hearSource(const Patch& patch, const Address& address, Setter& setter) {
+void hearSource(const Patch& patch, const Address& address, Setter& setter, bool& byLevel) {
     const std::string& source = address.module;
-    bool movesAnother = false;
-    for (const auto& module : patch.modules())
-        if (module.kind == ModuleKind::link && module.contents().from == source &&
-            Address::parse(module.contents().to).module != source) {
-            setter.set(module.path, "amount", 90.0);
-            movesAnother = true;
-        }
-    if (movesAnother) return;
-    if (address.field == "level") { // heard against the others: an octave above them
-        setter.set(source, "octave", 1.0);
-        return;
+    if (hearThroughOthers(patch, source, setter)) return;
+    bool isAlone = true;
+    for (const auto& module : patch.modules()) {
+        if (module.kind != ModuleKind::source) continue;
+        setter.set(module.path, "level", module.path == source ? 0.0 : -96.0);
+        isAlone = isAlone && (module.path == source || setter.isSilent(module.path));
     }
-    for (const auto& module : patch.modules())
-        if (module.kind == ModuleKind::source) setter.set(module.path, "level", module.path == source ? 0.0 : -96.0);
+    if (address.field == "level") {
+        byLevel = isAlone;
+        if (!isAlone) setter.set(source, {{"octave", 1.0}, {"semitone", 7.0}}); // of few partials together
+    }
     if (address.field == "width") setter.set(source, "wave", pulseWave);
     if (address.field == "detune" || address.field == "spread") {
         setter.set(source, "voices", 7.0);
@@ -185,12 +199,15 @@ MeasuringSetup measuringSetup(const Instrument& instrument, const InstrumentCont
         setup.holdSeconds = 8.0;
         break;
     case ModuleKind::link: hearLink(patch, address.module, setter); break;
-    case ModuleKind::source: hearSource(patch, address, setter); break;
+    case ModuleKind::source: hearSource(patch, address, setter, setup.isByLevel); break;
     case ModuleKind::filter: hearFilter(patch, address, setter); break;
     default:
         if (address.field != "mix") setter.set(address.module, "mix", 50.0);
         if (address.field == "decay") setup.holdSeconds = 1.0; // a room is heard once the note has ended
     }
+    // Half-way, so that what is heard only through the control is told too.
+    const auto [first, last] = control.scale->positions();
+    setup.patch.setNearest(address, control.scale->valueAt(0.5 * (first + last)));
     for (ControlSetting& each : settingsOn(instrument, setup.patch))
         if (each.address != address) setup.settings.push_back(std::move(each));
     return setup;

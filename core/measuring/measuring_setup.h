@@ -15,6 +15,9 @@ struct MeasuringSetup {
     std::vector<ControlSetting>
         settings{};           ///< what to set, in the instrument's words; the measured control is not there
     double holdSeconds = 2.0; ///< how long each note is to be held
+    /// The notes tell it by how loud they are beside each other, so that they need the same gain; the loudest has the
+    /// value that is described for its position.
+    bool isByLevel = false;
 };
 
 /// For one of the instrument's controls. Throws Error for what cannot be measured: choices, and what sets how the

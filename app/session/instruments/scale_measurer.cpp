@@ -35,12 +35,14 @@ void ScaleMeasurer::start(const Wanted& wanted, Sounds sounds) {
                             requirePositions(control, wanted.positions);
                             const std::vector<SingleNote> notes = notesOf(sounds(task), wanted.positions.size());
                             News news;
-                            for (std::size_t i = 0; i < notes.size(); ++i) {
-                                news.measured.push_back(measurePosition(setup, control, wanted.positions[i], notes[i],
-                                                                        wanted.key, hardwareThreads(), task));
-                                news.done = static_cast<double>(i + 1) / static_cast<double>(notes.size());
-                                publish(news);
-                            }
+                            news.measured = measurePositions(
+                                setup, control, wanted.positions, notes, wanted.key, hardwareThreads(), task,
+                                [&](const std::vector<MeasuredPosition>& soFar) {
+                                    news.measured = soFar;
+                                    news.done = static_cast<double>(soFar.size()) / static_cast<double>(notes.size());
+                                    publish(news);
+                                });
+                            news.done = 1.0;
                             news.scale = scaleThrough(news.measured, control,
                                                       wanted.instrument.patch.shownDescriptor(control.address));
                             publish(news);

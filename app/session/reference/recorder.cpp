@@ -49,13 +49,13 @@ void Recorder::close() {
 }
 
 void Recorder::start() {
-    collect(); // what came before the button is not wanted
+    fetch(); // what came before the button is not wanted
     kept_ = {input_ ? input_->rateHz() : 48000, {{}, {}}};
     recording_ = true;
 }
 
 Recording Recorder::stop() {
-    collect();
+    fetch();
     recording_ = false;
     return std::exchange(kept_, {});
 }
@@ -64,7 +64,7 @@ double Recorder::seconds() const { return kept_.channels.empty() ? 0.0 : kept_.s
 
 float Recorder::takePeak() { return std::exchange(peak_, 0.0f); }
 
-void Recorder::collect() {
+void Recorder::fetch() {
     float left = 0.0f;
     float right = 0.0f;
     // Frames are pushed whole, so a left sample is never without its right one for long.
@@ -76,6 +76,10 @@ void Recorder::collect() {
         kept_.channels[0].push_back(left);
         kept_.channels[1].push_back(right);
     }
+}
+
+void Recorder::collect() {
+    fetch();
     if (input_ && !input_->alive()) {
         const QString name = QString::fromStdString(input_->name());
         const bool lost = recording_;

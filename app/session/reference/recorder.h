@@ -41,6 +41,7 @@ signals:
 
 private:
     struct Queue;
+    void fetch();
     void collect();
 
     std::unique_ptr<Queue> queue_;
