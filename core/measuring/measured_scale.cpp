@@ -132,13 +132,8 @@ private:
     /// The parameter's whole range; of one whose control goes one way from 0, that way.
     std::pair<double, double> range() const {
         const auto [lowest, highest] = control_.scale->ends();
-        double low = lowest >= 0.0 ? std::max(0.0, descriptor_.low) : descriptor_.low;
-        double high = highest <= 0.0 ? std::min(0.0, descriptor_.high) : descriptor_.high;
-        if (control_.address.field == "width") { // a pulse of 30 % sounds as one of 70 % does
-            constexpr double square = 50.0;
-            if (highest <= square) high = square;
-            if (lowest >= square) low = square;
-        }
+        const double low = lowest >= 0.0 ? std::max(0.0, descriptor_.low) : descriptor_.low;
+        const double high = highest <= 0.0 ? std::min(0.0, descriptor_.high) : descriptor_.high;
         return {descriptor_.toUnit(low), descriptor_.toUnit(high)};
     }
     void tryAt(double from, double step, int count) {
@@ -214,17 +209,20 @@ double wayOf(const ControlScale& scale, double position) {
     return (position - first) / (last - first);
 }
 
-/// The ends of a law by least squares, each position weighted by how much its value matters on the parameter's scale.
+/// The ends of a law by least squares, each position weighted by how exactly its value is told on the parameter's
+/// scale.
 ControlScale fitted(ControlScale scale, const std::vector<MeasuredPosition>& told, const ParameterDescriptor& d) {
+    constexpr double exact = 0.005; // of the parameter's scale
     double sww = 0.0, swx = 0.0, swxx = 0.0, swy = 0.0, swxy = 0.0;
     const bool logarithmic = scale.law == ControlScale::Law::logarithmic;
+    const auto onLaw = [&](double value) { return logarithmic ? std::log(std::max(value, 1e-9)) : value; };
     for (const MeasuredPosition& each : told) {
         const double share = wayOf(scale, each.position);
         const double x = scale.law == ControlScale::Law::power ? std::pow(share, scale.exponent) : share;
-        const double y = logarithmic ? std::log(each.value) : each.value;
-        const double unit = d.toUnit(each.value), near = 1e-3;
-        const double slope = (d.fromUnit(unit + near) - d.fromUnit(unit - near)) / (2.0 * near);
-        const double weight = logarithmic ? 1.0 : 1.0 / (slope * slope + 1e-12);
+        const double y = onLaw(each.value), unit = d.toUnit(each.value);
+        const double least = onLaw(d.fromUnit(unit + exact)) - onLaw(d.fromUnit(unit - exact));
+        const double spread = std::max({least, onLaw(each.highest) - onLaw(each.lowest), 1e-9});
+        const double weight = 1.0 / (spread * spread);
         sww += weight;
         swx += weight * x;
         swxx += weight * x * x;
@@ -239,13 +237,56 @@ ControlScale fitted(ControlScale scale, const std::vector<MeasuredPosition>& tol
     return scale;
 }
 
-/// By how much of the way a law misses the position that it misses most; infinite for what is no scale.
+/// By how much of the way a law passes beside what a position's recording tells, at the position that it misses most;
+/// infinite for what is no scale.
 double worstMiss(const ControlScale& scale, const std::vector<MeasuredPosition>& told) {
     if (!scale.problem().empty()) return INFINITY;
+    constexpr double inner = 0.25; // of the values that come about as near, the nearer ones
     double worst = 0.0;
-    for (const MeasuredPosition& each : told)
-        worst = std::max(worst, std::abs(wayOf(scale, scale.positionOf(each.value)) - wayOf(scale, each.position)));
+    for (const MeasuredPosition& each : told) {
+        const double value = std::clamp(scale.valueAt(each.position), std::lerp(each.value, each.lowest, inner),
+                                        std::lerp(each.value, each.highest, inner));
+        worst = std::max(worst, std::abs(wayOf(scale, scale.positionOf(value)) - wayOf(scale, each.position)));
+    }
     return worst;
+}
+
+/// How far a law lies from the values, in what comes about as near; mean over the positions.
+double misfit(const ControlScale& scale, const std::vector<MeasuredPosition>& told, const ParameterDescriptor& d) {
+    constexpr double exact = 0.005; // of the parameter's scale
+    double sum = 0.0;
+    for (const MeasuredPosition& each : told)
+        sum += std::abs(d.toUnit(scale.valueAt(each.position)) - d.toUnit(each.value)) /
+               std::max(exact, d.toUnit(each.highest) - d.toUnit(each.lowest));
+    return sum / static_cast<double>(told.size());
+}
+
+/// The law that passes the positions, the plainest where several do as well; nothing where none does.
+std::optional<ControlScale> lawThrough(ControlScale law, const std::vector<MeasuredPosition>& told,
+                                       const ParameterDescriptor& d) {
+    constexpr double nearMiss = 0.02, asWell = 0.05;
+    using Law = ControlScale::Law;
+    std::vector<ControlScale> candidates;
+    const auto tryLaw = [&](Law which, double exponent) {
+        law.law = which;
+        law.exponent = exponent;
+        candidates.push_back(fitted(law, told, d));
+    };
+    tryLaw(Law::linear, 1.0);
+    if (std::all_of(told.begin(), told.end(), [](const auto& each) { return each.value > 0.0; }))
+        tryLaw(Law::logarithmic, 1.0);
+    if (told.size() >= 4)
+        for (double exponent = 0.2; exponent <= 8.0; exponent *= 1.02)
+            tryLaw(Law::power, std::round(100.0 * exponent) / 100.0);
+    std::erase_if(candidates, [&](const ControlScale& each) { return worstMiss(each, told) > nearMiss; });
+    if (candidates.empty()) return std::nullopt;
+    double least = INFINITY;
+    for (const ControlScale& each : candidates) least = std::min(least, misfit(each, told, d));
+    for (const ControlScale& each : candidates)
+        if (each.law != Law::power && misfit(each, told, d) <= least + asWell) return each;
+    return *std::min_element(candidates.begin(), candidates.end(), [&](const auto& one, const auto& other) {
+        return misfit(one, told, d) < misfit(other, told, d);
+    });
 }
 
 /// Marks positions whose value goes against the way that most go, those that most others contradict first.
@@ -269,6 +310,31 @@ void dropThoseThatGoBack(std::vector<MeasuredPosition>& positions, bool rises) {
         worst->isTold = false;
         worst->why = "it goes back against the positions beside it";
     }
+}
+
+/// Times of an envelope are told to some milliseconds, a release less well, since when the key was let go is found too.
+void widen(MeasuredPosition& measured, const InstrumentControl& control, const ParameterDescriptor& d) {
+    constexpr double exactMs = 8.0, exactReleaseMs = 35.0;
+    if (kindOfPath(control.address.module) != ModuleKind::envelope || d.unit != Unit::milliseconds) return;
+    const double exact = isRelease(control) ? exactReleaseMs : exactMs;
+    measured.lowest = std::min(measured.lowest, d.nearest(measured.value - exact));
+    measured.highest = std::max(measured.highest, d.nearest(measured.value + exact));
+}
+
+/// The width of a pulse by its partials: the renders of widths come near a recording within a small way only, since
+/// their upper partials go up and down with it. A pulse of 30 % sounds as one of 70 % does; which of them it is, the
+/// described scale says.
+std::optional<MeasuredPosition> measuredWidth(const InstrumentControl& control, const Heard& heard, const Task& task) {
+    constexpr double mostErrorDb = 2.0, square = 50.0, exact = 1.0; // percent
+    const auto source = measureProfile(heard.at48k, heard.performance, {}, task).source;
+    if (source.wave != TextbookWave::pulse || !(source.errorDb <= mostErrorDb)) return std::nullopt;
+    MeasuredPosition result;
+    const double width = 100.0 * source.pulseWidth;
+    result.value = control.scale->ends().second <= square ? width : 100.0 - width;
+    result.lowest = result.value - exact;
+    result.highest = result.value + exact;
+    result.isTold = true;
+    return result;
 }
 
 /// Of a source's level: from how loud the notes are beside each other.
@@ -299,6 +365,9 @@ MeasuredPosition measurePosition(const MeasuringSetup& setup, const InstrumentCo
     MeasuredPosition result;
     if (auto movement = measuredMovement(setup, control, ways.front(), task)) {
         result = std::move(*movement);
+    } else if (auto width =
+                   control.address.field == "width" ? measuredWidth(control, ways.front(), task) : std::nullopt) {
+        result = std::move(*width);
     } else {
         const double upperHz = upperCutoffHz(ways.front().at48k, note.sound.rateHz);
         double least = INFINITY;
@@ -318,6 +387,7 @@ MeasuredPosition measurePosition(const MeasuringSetup& setup, const InstrumentCo
         least = INFINITY; // of other parts
         for (const Heard& each : ways)
             if (const auto telling = tellingPart(each, control, rough)) fit(*telling);
+        widen(result, control, setup.patch.shownDescriptor(control.address));
         if (!result.isTold) result.why = "the recording does not tell it: much else sounds the same";
         const double heardMs = 1e3 * (ways.front().performance.notes.front().end - note.start);
         if (control.address.field == "attack" && result.value > heardMs) {
@@ -360,34 +430,14 @@ ControlScale scaleThrough(std::vector<MeasuredPosition>& positions, const Instru
             fmt::format("Fewer than two positions of “{}” could be measured: check that the instrument is set as "
                         "listed, and record more positions.",
                         control.name));
-    constexpr double nearMiss = 0.02;
     ControlScale law;
     law.first = first;
     law.last = last;
     law.step = described.step;
-    const bool positive = std::all_of(told.begin(), told.end(), [](const auto& each) { return each.value > 0.0; });
     const bool coversMost =
         wayOf(described, told.back().position) - wayOf(described, told.front().position) >= leastLaw;
-    if (told.size() >= 3 && coversMost) {
-        law.law = ControlScale::Law::linear;
-        law = fitted(law, told, descriptor);
-        if (worstMiss(law, told) <= nearMiss) return law;
-        law.law = ControlScale::Law::logarithmic;
-        if (positive && worstMiss(law = fitted(law, told, descriptor), told) <= nearMiss) return law;
-    }
-    if (told.size() >= 4 && coversMost) {
-        std::optional<ControlScale> best;
-        law.law = ControlScale::Law::power;
-        for (double exponent = 0.2; exponent <= 8.0; exponent *= 1.02) {
-            law.exponent = exponent;
-            const ControlScale each = fitted(law, told, descriptor);
-            if (!best || worstMiss(each, told) < worstMiss(*best, told)) best = each;
-        }
-        if (worstMiss(*best, told) <= nearMiss) {
-            best->exponent = std::round(100.0 * best->exponent) / 100.0;
-            return fitted(*best, told, descriptor);
-        }
-    }
+    if (told.size() >= 3 && coversMost)
+        if (const auto found = lawThrough(law, told, descriptor)) return *found;
     ControlScale points;
     points.law = ControlScale::Law::points;
     points.step = described.step;
