@@ -4,11 +4,13 @@
 Usage: bench/instruments/scales.py FACET_CLI [--only WORD …] [--positions N] [--keep FOLDER]    (needs csound, python3-scipy)
 
 The measured control goes along another curve than its description says (its way to the power 1.3); everything else
-stands as `facet-cli measure` asks for. The miss of a control is how far, in hundredths of the way from one end of its
-scale to the other, the measured scale has the true values from where they are, half-way between measured positions.
+stands as `facet-cli measure` asks for. The miss of a control is how far the measured curve lies from the true one half-way
+between measured positions, in hundredths of the curve's height: of times over the logarithm of 10 ms and the time, since
+shorter ones sound alike, of frequencies over their logarithm. How far off in position is printed too.
 """
 import argparse
 import json
+import math
 import pathlib
 import re
 import statistics
@@ -49,6 +51,16 @@ def position_of(scale, value):
         else:
             high = middle
     return 0.5 * (low + high)
+
+
+def height(address, value):
+    """Where a value stands on an axis that is even to the ear."""
+    field = address.rsplit("/", 1)[1]
+    if field in ("attack", "decay", "release", "glide"):
+        return math.log(value + 10.0)
+    if field in ("cutoff", "rate"):
+        return math.log(max(value, 1e-3))
+    return value
 
 
 def setup_of(cli, path, control):
@@ -118,9 +130,15 @@ def measured(cli, path, instrument, name, control, count, folder):
     scale = next(c for c in json.loads(out.read_text())["controls"] if c["name"] == control["name"])["scale"]
     low, high = ends_of(scale)
     between = [0.5 * (a + b) for a, b in zip(positions, positions[1:]) if a >= low and b <= high]
-    misses = [100 * abs(position_of(scale, true_value(control["scale"], p)) - p) / (last - first) for p in between]
-    return (f"{control['name']}: {scale['law']}, {len(between) + 1} of {len(positions)} positions, at most {max(misses):.1f}, "
-            f"mean {statistics.mean(misses):.1f} hundredths off", max(misses))
+    address = control["address"]
+    whole = abs(height(address, true_value(control["scale"], last)) - height(address, true_value(control["scale"], first)))
+    misses, places = [], []
+    for p in between:
+        true = true_value(control["scale"], p)
+        misses.append(100 * abs(height(address, within.value_at(scale, p)) - height(address, true)) / whole)
+        places.append(100 * abs(position_of(scale, true) - p) / (last - first))
+    return (f"{control['name']}: {scale['law']}, {len(between) + 1} of {len(positions)} positions, at most {max(misses):.1f} off, mean "
+            f"{statistics.mean(misses):.1f}; in position at most {max(places):.1f}, mean {statistics.mean(places):.1f}", max(misses))
 
 
 def main():

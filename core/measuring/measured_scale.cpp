@@ -15,9 +15,11 @@ namespace facet {
 namespace {
 
 constexpr int coarseValues = 49, fineValues = 17;
-constexpr double alikeDb = 0.15;    ///< of the loss, besides a twentieth of the least: renders as near as the nearest
-constexpr double widestRange = 0.2; ///< of the parameter's scale: what is told less exactly is not told
-constexpr double leastLaw = 0.6;    ///< of the way that must be told for a law to say the rest
+constexpr int coarseWidths = 193;    ///< of a pulse: its upper partials come near within a small way only
+constexpr double alikeDb = 0.15;     ///< of the loss, besides a twentieth of the least: renders as near as the nearest
+constexpr double widestRange = 0.2;  ///< of the parameter's scale: what is told less exactly is not told
+constexpr double squareWidth = 50.0; ///< percent, of a pulse
+constexpr double leastLaw = 0.6;     ///< of the way that must be told for a law to say the rest
 
 /// When the key was let go, in seconds from the beginning of the note's sound. Where a release is measured, the level
 /// stood still until then.
@@ -100,8 +102,9 @@ public:
     /// All along the range, then twice closer around the nearest.
     void run() {
         const auto [low, high] = range();
-        double step = (high - low) / (coarseValues - 1);
-        tryAt(low, step, coarseValues);
+        const int count = control_.address.field == "width" ? coarseWidths : coarseValues;
+        double step = (high - low) / (count - 1);
+        tryAt(low, step, count);
         for (int round = 0; round < 2; ++round) {
             const double center = best().unit;
             const double from = std::max(low, center - step), to = std::min(high, center + step);
@@ -132,8 +135,12 @@ private:
     /// The parameter's whole range; of one whose control goes one way from 0, that way.
     std::pair<double, double> range() const {
         const auto [lowest, highest] = control_.scale->ends();
-        const double low = lowest >= 0.0 ? std::max(0.0, descriptor_.low) : descriptor_.low;
-        const double high = highest <= 0.0 ? std::min(0.0, descriptor_.high) : descriptor_.high;
+        double low = lowest >= 0.0 ? std::max(0.0, descriptor_.low) : descriptor_.low;
+        double high = highest <= 0.0 ? std::min(0.0, descriptor_.high) : descriptor_.high;
+        if (control_.address.field == "width") { // a pulse of 30 % sounds as one of 70 % does
+            if (highest <= squareWidth) high = squareWidth;
+            if (lowest >= squareWidth) low = squareWidth;
+        }
         return {descriptor_.toUnit(low), descriptor_.toUnit(high)};
     }
     void tryAt(double from, double step, int count) {
@@ -237,16 +244,18 @@ ControlScale fitted(ControlScale scale, const std::vector<MeasuredPosition>& tol
     return scale;
 }
 
-/// By how much of the way a law passes beside what a position's recording tells, at the position that it misses most;
-/// infinite for what is no scale.
-double worstMiss(const ControlScale& scale, const std::vector<MeasuredPosition>& told) {
+/// By how much of the way, in position or in value, a law passes beside what a position's recording tells, where it
+/// misses most; infinite for what is no scale.
+double worstMiss(const ControlScale& scale, const std::vector<MeasuredPosition>& told, const ParameterDescriptor& d) {
     if (!scale.problem().empty()) return INFINITY;
-    constexpr double inner = 0.25; // of the values that come about as near, the nearer ones
+    constexpr double inner = 0.5; // of the values that come about as near, the nearer ones
+    const double way = std::abs(d.toUnit(told.back().value) - d.toUnit(told.front().value)) + 1e-9;
     double worst = 0.0;
     for (const MeasuredPosition& each : told) {
         const double value = std::clamp(scale.valueAt(each.position), std::lerp(each.value, each.lowest, inner),
                                         std::lerp(each.value, each.highest, inner));
-        worst = std::max(worst, std::abs(wayOf(scale, scale.positionOf(value)) - wayOf(scale, each.position)));
+        worst = std::max({worst, std::abs(wayOf(scale, scale.positionOf(value)) - wayOf(scale, each.position)),
+                          std::abs(d.toUnit(value) - d.toUnit(scale.valueAt(each.position))) / way});
     }
     return worst;
 }
@@ -278,7 +287,7 @@ std::optional<ControlScale> lawThrough(ControlScale law, const std::vector<Measu
     if (told.size() >= 4)
         for (double exponent = 0.2; exponent <= 8.0; exponent *= 1.02)
             tryLaw(Law::power, std::round(100.0 * exponent) / 100.0);
-    std::erase_if(candidates, [&](const ControlScale& each) { return worstMiss(each, told) > nearMiss; });
+    std::erase_if(candidates, [&](const ControlScale& each) { return worstMiss(each, told, d) > nearMiss; });
     if (candidates.empty()) return std::nullopt;
     double least = INFINITY;
     for (const ControlScale& each : candidates) least = std::min(least, misfit(each, told, d));
@@ -325,12 +334,12 @@ void widen(MeasuredPosition& measured, const InstrumentControl& control, const P
 /// their upper partials go up and down with it. A pulse of 30 % sounds as one of 70 % does; which of them it is, the
 /// described scale says.
 std::optional<MeasuredPosition> measuredWidth(const InstrumentControl& control, const Heard& heard, const Task& task) {
-    constexpr double mostErrorDb = 2.0, square = 50.0, exact = 1.0; // percent
+    constexpr double mostErrorDb = 2.0, exact = 1.0; // percent
     const auto source = measureProfile(heard.at48k, heard.performance, {}, task).source;
     if (source.wave != TextbookWave::pulse || !(source.errorDb <= mostErrorDb)) return std::nullopt;
     MeasuredPosition result;
     const double width = 100.0 * source.pulseWidth;
-    result.value = control.scale->ends().second <= square ? width : 100.0 - width;
+    result.value = control.scale->ends().second <= squareWidth ? width : 100.0 - width;
     result.lowest = result.value - exact;
     result.highest = result.value + exact;
     result.isTold = true;
@@ -365,8 +374,9 @@ MeasuredPosition measurePosition(const MeasuringSetup& setup, const InstrumentCo
     MeasuredPosition result;
     if (auto movement = measuredMovement(setup, control, ways.front(), task)) {
         result = std::move(*movement);
-    } else if (auto width =
-                   control.address.field == "width" ? measuredWidth(control, ways.front(), task) : std::nullopt) {
+    } else if (auto width = setup.isHeardAlone && control.address.field == "width"
+                                ? measuredWidth(control, ways.front(), task)
+                                : std::nullopt) {
         result = std::move(*width);
     } else {
         const double upperHz = upperCutoffHz(ways.front().at48k, note.sound.rateHz);

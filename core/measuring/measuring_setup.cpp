@@ -12,7 +12,7 @@ namespace facet {
 
 namespace {
 
-constexpr double pulseWave = 3.0; ///< of the choices of a source's wave
+constexpr double sineWave = 0.0, pulseWave = 3.0; ///< of the choices of a source's wave
 
 /// Sets what has a control, as near as it goes.
 class Setter {
@@ -142,19 +142,22 @@ void hearLink(const Patch& patch, const std::string& link, Setter& setter) {
     if (kindOfPath(to.module) == ModuleKind::source) setter.set(to.module, "level", 0.0);
 }
 
-void hearSource(const Patch& patch, const Address& address, Setter& setter, bool& byLevel) {
+void hearSource(const Patch& patch, const Address& address, Setter& setter, MeasuringSetup& setup) {
     const std::string& source = address.module;
     if (hearThroughOthers(patch, source, setter)) return;
     bool isAlone = true;
     for (const auto& module : patch.modules()) {
         if (module.kind != ModuleKind::source) continue;
         setter.set(module.path, "level", module.path == source ? 0.0 : -96.0);
-        isAlone = isAlone && (module.path == source || setter.isSilent(module.path));
+        if (module.path == source || setter.isSilent(module.path)) continue;
+        isAlone = false;
+        setter.set(module.path, "wave", sineWave); // one that cannot be silenced has few partials at least
     }
     if (address.field == "level") {
-        byLevel = isAlone;
+        setup.isByLevel = isAlone;
         if (!isAlone) setter.set(source, {{"octave", 1.0}, {"semitone", 7.0}}); // of few partials together
     }
+    setup.isHeardAlone = isAlone;
     if (address.field == "width") setter.set(source, "wave", pulseWave);
     if (address.field == "detune" || address.field == "spread") {
         setter.set(source, "voices", 7.0);
@@ -199,7 +202,7 @@ MeasuringSetup measuringSetup(const Instrument& instrument, const InstrumentCont
         setup.holdSeconds = 8.0;
         break;
     case ModuleKind::link: hearLink(patch, address.module, setter); break;
-    case ModuleKind::source: hearSource(patch, address, setter, setup.isByLevel); break;
+    case ModuleKind::source: hearSource(patch, address, setter, setup); break;
     case ModuleKind::filter: hearFilter(patch, address, setter); break;
     default:
         if (address.field != "mix") setter.set(address.module, "mix", 50.0);

@@ -18,6 +18,7 @@ struct MeasuringSetup {
     /// The notes tell it by how loud they are beside each other, so that they need the same gain; the loudest has the
     /// value that is described for its position.
     bool isByLevel = false;
+    bool isHeardAlone = false; ///< of a source's control: no other source sounds
 };
 
 /// For one of the instrument's controls. Throws Error for what cannot be measured: choices, and what sets how the

@@ -73,10 +73,14 @@ QString styleSheet(const Theme& t) {
         QLineEdit#value[unheard="true"] { color: @quiet; }
         QLineEdit#value[wrong="true"] { border-color: @render; }
         QComboBox::drop-down { border: none; width: 18px; } QComboBox::down-arrow { image: url(:/signs/down-@name.png); width: 14px; height: 14px; }
+        QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { subcontrol-origin: border; width: 18px; border: none; background: transparent; }
+        QAbstractSpinBox::up-button { subcontrol-position: top right; } QAbstractSpinBox::down-button { subcontrol-position: bottom right; }
+        QAbstractSpinBox::up-arrow { image: url(:/signs/up-@name.png); width: 12px; height: 12px; } QAbstractSpinBox::down-arrow { image: url(:/signs/down-@name.png); width: 12px; height: 12px; }
         QToolButton::menu-indicator { image: none; }
         QFrame#bar QScrollArea, QFrame#bar QScrollArea > QWidget > QWidget { background: @card; }
         QComboBox QAbstractItemView { background: @card; border: 1px solid @line; selection-background-color: @selected; selection-color: @ink; }
         QTableView { background: transparent; border: none; gridline-color: transparent; selection-background-color: @selected; selection-color: @ink; }
+        QTableView::indicator { width: 11px; height: 11px; border: 1.5px solid @quiet; border-radius: 3px; background: @card; } QTableView::indicator:checked { background: @ink; border-color: @ink; }
         QTreeView { background: @card; border: 1px solid @line; border-radius: 5px; selection-background-color: @selected; selection-color: @ink; }
         QTabWidget::pane { border: none; border-top: 1px solid @line; } QTabBar { qproperty-drawBase: 0; }
         QTabBar::tab { background: transparent; border: none; border-bottom: 2px solid transparent; padding: 5px 2px; margin: 0 16px 0 0; color: @quiet; }

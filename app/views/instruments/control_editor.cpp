@@ -102,7 +102,7 @@ ControlEditor::ControlEditor(QWidget* parent) : QWidget(parent) {
     first_ = field("firstPosition", tr("First position"));
     ends->addWidget(new QLabel(tr("is"), ends_));
     low_ = field("firstValue", tr("Value at the first position"));
-    ends->addWidget(new QLabel(tr(", up to"), ends_));
+    ends->addWidget(new QLabel(tr("up to"), ends_));
     last_ = field("lastPosition", tr("Last position"));
     ends->addWidget(new QLabel(tr("is"), ends_));
     high_ = field("lastValue", tr("Value at the last position"));

@@ -47,6 +47,18 @@ QTreeWidget* table(const QStringList& columns, const QString& name, QWidget* par
     return made;
 }
 
+/// What was found, in a sentence.
+QString lawWords(const ControlScale& scale) {
+    switch (scale.law) {
+    case ControlScale::Law::linear: return QObject::tr("It goes evenly, through what was measured.");
+    case ControlScale::Law::logarithmic: return QObject::tr("It goes by equal ratios, through what was measured.");
+    case ControlScale::Law::power:
+        return QObject::tr("It goes by a power of %1, through what was measured.").arg(scale.exponent, 0, 'g', 3);
+    case ControlScale::Law::points: break;
+    }
+    return QObject::tr("It follows none of the usual laws: straight from one measured point to the next.");
+}
+
 QString decibels(double db) { return QString::number(db, 'f', 0).replace('-', "−"); }
 
 } // namespace
@@ -86,6 +98,7 @@ MeasuringDialog::MeasuringDialog(const Instrument& instrument, std::size_t contr
     foot->addWidget(progress_);
     stop_ = new QPushButton(this);
     stop_->setObjectName("measuringStop");
+    stop_->setMinimumWidth(76);
     connect(stop_, &QPushButton::clicked, this, &MeasuringDialog::reject);
     foot->addWidget(stop_);
     take_ = new QPushButton(tr("Take this scale"), this);
@@ -174,7 +187,7 @@ QWidget* MeasuringDialog::makeResults() {
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(0, 0, 0, 0);
     column->addWidget(heading(tr("What the positions stand for"), side));
-    table_ = table({tr("Position"), tr("Value"), tr("As near")}, tr("What each position stands for"), side);
+    table_ = table({tr("Position"), tr("Value"), tr("About as near")}, tr("What each position stands for"), side);
     table_->setObjectName("measured");
     column->addWidget(table_, 2);
     plot_ = new ScalePlot(side);
@@ -305,9 +318,7 @@ void MeasuringDialog::refresh() {
     else if (!measurer_.problem().isEmpty())
         words = measurer_.problem();
     else if (measurer_.scale())
-        words = tr("The curve passes what was measured: %1.")
-                    .arg(QString::fromUtf8(
-                        ControlScale::lawNames[static_cast<std::size_t>(measurer_.scale()->law)].data()));
+        words = lawWords(*measurer_.scale());
     const bool failed = !busy && !records && (!wrong.isEmpty() || !measurer_.problem().isEmpty());
     words_->setStyleSheet(failed ? QString("color: %1").arg(theme().warning.name()) : QString());
     words_->setText(words);
