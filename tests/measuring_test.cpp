@@ -1,6 +1,7 @@
 // Scales of an instrument's controls, measured from recordings.
 #include "core/base/error.h"
 #include "core/measuring/measured_scale.h"
+#include "core/measuring/outermost_voice.h"
 #include "core/measuring/simulated_take.h"
 
 #include <gtest/gtest.h>
@@ -8,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
+#include <numbers>
 
 namespace facet {
 namespace {
@@ -37,6 +39,27 @@ TEST(MeasuredScale, OfADecayHoldsBetweenThePositions) { EXPECT_LT(worstMiss("Lev
 
 TEST(MeasuredScale, OfALevelHoldsBetweenThePositions) { EXPECT_LT(worstMiss("Level 2"), 0.05); }
 TEST(MeasuredScale, OfAPulseWidthIsNoneBeyondTheSquare) { EXPECT_LT(worstMiss("Width 1"), 0.05); }
+
+TEST(OutermostVoice, IsFoundNearAndFar) {
+    // Sums of sines: voices of eight saw partials and more at known distances, phases anyhow.
+    const double f0 = 130.81;
+    for (const double cents : {0.0, 3.0, 12.0, 45.0}) {
+        Recording sound;
+        sound.channels.assign(1, std::vector<float>(2 * 48000, 0.0f));
+        for (int voice = -3; voice <= 3; ++voice)
+            for (int k = 1; k <= 60; ++k) {
+                const double hz = k * f0 * std::exp2(cents * voice / 3.0 / 1200.0),
+                             phase = 1.7 * voice + 0.9 * k * voice;
+                for (std::size_t i = 0; i < sound.channels[0].size(); ++i)
+                    sound.channels[0][i] += static_cast<float>(
+                        0.05 / k * std::sin(2.0 * std::numbers::pi * hz * static_cast<double>(i) / 48000.0 + phase));
+            }
+        EXPECT_NEAR(outermostVoiceCents(sound, 0.1, 1.9, f0), cents, 0.3 + 0.03 * cents);
+    }
+    Recording brief;
+    brief.channels.assign(1, std::vector<float>(4800, 0.1f));
+    EXPECT_TRUE(std::isnan(outermostVoiceCents(brief, 0.0, 0.1, f0)));
+}
 
 TEST(MeasuringSetup, TellsWhatIsHeardThroughTheControlOnly) {
     const Instrument fieldstone = plain();

@@ -2,8 +2,10 @@
 
 #include "core/analysis/profile.h"
 #include "core/base/error.h"
+#include "core/base/units.h"
 #include "core/compare/loss.h"
 #include "core/engine/render.h"
+#include "core/measuring/outermost_voice.h"
 
 #include <algorithm>
 #include <cmath>
@@ -346,6 +348,29 @@ std::optional<MeasuredPosition> measuredWidth(const InstrumentControl& control, 
     return result;
 }
 
+/// How far the outermost of stacked voices lies from the middle. How their phases stand to each other differs from note
+/// to note, so that no render of the right distance comes near.
+std::optional<MeasuredPosition> measuredDetuning(const Heard& heard, int key) {
+    constexpr double settled = 0.15, before = 0.05, exact = 0.05; // seconds; seconds; of the distance
+    const Note& note = heard.performance.notes.front();
+    const double cents = outermostVoiceCents(heard.at48k, note.start + settled, note.end - before, hzFromKey(key));
+    if (!std::isfinite(cents)) return std::nullopt;
+    MeasuredPosition result;
+    result.value = cents;
+    result.lowest = std::max(0.0, (1.0 - exact) * cents - 0.2);
+    result.highest = (1.0 + exact) * cents + 0.2;
+    result.isTold = true;
+    return result;
+}
+
+/// What is measured without renders: movements, widths, distances; nothing for all else.
+std::optional<MeasuredPosition> measuredAlone(const MeasuringSetup& setup, const InstrumentControl& control,
+                                              const Heard& heard, int key, const Task& task) {
+    if (setup.isHeardAlone && control.address.field == "width") return measuredWidth(control, heard, task);
+    if (setup.isHeardAlone && control.address.field == "detune") return measuredDetuning(heard, key);
+    return measuredMovement(setup, control, heard, task);
+}
+
 /// Of a source's level: from how loud the notes are beside each other.
 std::vector<MeasuredPosition> measuredLevels(const InstrumentControl& control, const std::vector<double>& positions,
                                              const std::vector<SingleNote>& notes, const ParameterDescriptor& d) {
@@ -372,12 +397,8 @@ MeasuredPosition measurePosition(const MeasuringSetup& setup, const InstrumentCo
                                  const SingleNote& note, int key, int threads, const Task& task) {
     const std::vector<Heard> ways = waysHeld(note, control, key);
     MeasuredPosition result;
-    if (auto movement = measuredMovement(setup, control, ways.front(), task)) {
-        result = std::move(*movement);
-    } else if (auto width = setup.isHeardAlone && control.address.field == "width"
-                                ? measuredWidth(control, ways.front(), task)
-                                : std::nullopt) {
-        result = std::move(*width);
+    if (auto measured = measuredAlone(setup, control, ways.front(), key, task)) {
+        result = std::move(*measured);
     } else {
         const double upperHz = upperCutoffHz(ways.front().at48k, note.sound.rateHz);
         double least = INFINITY;

@@ -1,6 +1,8 @@
 // An invented instrument to try measuring on: its controls stand for other values than its description says.
 #pragma once
 
+#include "core/audio/recording.h"
+#include "core/base/task.h"
 #include "core/measuring/measuring_setup.h"
 
 #include <vector>
