@@ -12,6 +12,7 @@
 #include "core/match/heard_elements.h"
 #include "core/match/match.h"
 #include "core/match/proposals/added_element.h"
+#include "core/match/out_of_reach.h"
 #include "core/match/report.h"
 #include "core/match/starts/estimate.h"
 #include "core/parameters/patch_json.h"
@@ -194,6 +195,9 @@ void runMatch(const MatchOptions& options) {
         fmt::print("On {}:\n", settings.instrument->name);
         for (const ControlSetting& each : settingsOn(*settings.instrument, result.best.patch))
             fmt::print("  {}: {}{}\n", each.control, each.text, each.value.empty() ? "" : " ≈ " + each.value);
+        for (const Element each : outOfReach(result.evidence, result.odds, *settings.instrument))
+            fmt::print("  {} cannot make it: {}, {}\n", settings.instrument->name, wordOf(each),
+                       result.evidence.at(each));
     }
     for (const ReadingTrial& each : result.readings)
         fmt::print("Reading {}, {}: likeness {:.0f} in its trial{}\n", each.reading + 1, each.words, each.likeness,

@@ -11,6 +11,7 @@
 #include "core/parameters/patch_json.h"
 #include "core/parameters/relevance.h"
 #include "core/performance/midi_file.h"
+#include "core/recipe/bundle.h"
 #include "core/recipe/cycles.h"
 #include "core/recipe/instrument_files.h"
 #include "core/recipe/phrase_files.h"
@@ -169,7 +170,7 @@ void addMacros(CLI::App& app) {
 
 void addExport(CLI::App& app) {
     struct Options {
-        std::string patch, as, out, name, keys = "36:84", velocities, notes, performance;
+        std::string patch, as, out, name, keys = "36:84", velocities, notes, performance, reference;
         int every = 4, threads = hardwareThreads();
         double hold = 2.0;
         bool noLoops = false, wav = false, progress = false, eachNote = false;
@@ -180,10 +181,12 @@ void addExport(CLI::App& app) {
     command
         ->add_option(
             "--as", options->as,
-            "sfz (a folder), sf2 (a file), wavetable (WAV, 2048 samples a cycle), or phrase (a folder: the notes as "
-            "they sound, without effects, and each layer)")
+            "sfz (a folder), sf2 (a file), wavetable (WAV, 2048 samples a cycle), phrase (a folder: the notes as they "
+            "sound, without effects, and each layer), or bundle (a folder: patch, notes, sheet, phrase, and the "
+            "recording)")
         ->required()
-        ->check(CLI::IsMember({"sfz", "sf2", "wavetable", "phrase"}));
+        ->check(CLI::IsMember({"sfz", "sf2", "wavetable", "phrase", "bundle"}));
+    command->add_option("--reference", options->reference, "Of a bundle the recording that the patch rebuilds");
     command->add_option("--out", options->out, "The folder or file to write")->required();
     command->add_option("--name", options->name, "What the instrument is called; the patch's name when not given");
     command->add_option("--keys", options->keys, "Keys it plays, LOW:HIGH as MIDI numbers")->check(problemOfPair);
@@ -219,6 +222,25 @@ void addExport(CLI::App& app) {
                 partsOfPhrase(patch, phraseFor(options->notes, options->performance), {.eachNote = options->eachNote});
             writePhrase(options->out, parts, format, task);
             fmt::print("{} files.\n", parts.size());
+            return;
+        }
+        if (options->as == "bundle") {
+            SheetSubject subject;
+            subject.name = name;
+            subject.patch = patch;
+            if (!options->reference.empty()) {
+                Listening listening;
+                listening.reference = options->reference;
+                listening.notes = options->notes;
+                listening.performance = options->performance;
+                subject.targets.push_back(moveTargetOf(hear(listening), options->threads));
+            }
+            const Performance phrase = subject.targets.empty() ? phraseFor(options->notes, options->performance)
+                                                               : subject.targets.front().performance;
+            const Sheet sheet = sheetOf(subject, options->threads, task);
+            Bundle bundle{patch, phrase, {}, pageOfSheet(sheet), sheet.recipe.patch, {}};
+            for (const MoveTarget& each : subject.targets) bundle.references.push_back(each.reference);
+            fmt::print("{} files.\n", writeBundle(options->out, bundle, task));
             return;
         }
         SampledRange range;

@@ -8,6 +8,7 @@
 #include "core/base/parallel.h"
 #include "core/base/units.h"
 #include "core/engine/render.h"
+#include "core/instruments/played_on.h"
 #include "core/match/suggest/build.h"
 #include "core/match/suggest/build_report.h"
 #include "core/match/suggest/next_moves.h"
@@ -46,7 +47,7 @@ std::string fileNameOf(std::size_t number, const std::string& title) {
 
 void addMoves(CLI::App& app) {
     struct Options : Listening {
-        std::string patch, without, out, facet, module;
+        std::string patch, without, out, facet, module, instrument;
         std::vector<std::string> locks;
         int take = 0;
         int threads = hardwareThreads();
@@ -63,6 +64,8 @@ void addMoves(CLI::App& app) {
     command->add_option("--facet", options->facet, "Only what brings this facet closer, for example brightness");
     command->add_option("--module", options->module,
                         "Only what changes this module of the patch or moves it, for example layer:a/filter:a");
+    command->add_option("--instrument", options->instrument,
+                        "Description of an instrument: only what it can play is proposed, to the patch as it plays it");
     command->add_option("--take", options->take, "Which of the moves to take, 1 for the first; with --out")
         ->check(CLI::Range(1, 5));
     command->add_option("--out", options->out, "Patch file to write with that move taken");
@@ -75,7 +78,11 @@ void addMoves(CLI::App& app) {
         const StopOnSignal signals;
         const Heard heard = hear(*options);
         if (!heard.problem.empty()) fmt::print(stderr, "{}\n", heard.problem);
-        const Patch patch = options->patch.empty() ? Patch() : readPatchOrSheet(options->patch);
+        Patch patch = options->patch.empty() ? Patch() : readPatchOrSheet(options->patch);
+        if (!options->instrument.empty()) {
+            settings.instrument = std::make_shared<const Instrument>(readInstrument(options->instrument));
+            patch = playedOn(*settings.instrument, patch);
+        }
         for (const std::string& text : options->locks) {
             const Address address = Address::parse(text);
             patch.descriptor(address); // says so when there is no such parameter

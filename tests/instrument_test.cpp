@@ -1,4 +1,6 @@
 // Instruments that somebody owns: scales, descriptions, and patches as they play them.
+#include "core/instruments/reach.h"
+#include "core/match/out_of_reach.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/json.h"
@@ -291,6 +293,25 @@ TEST(Instrument, IsRefusedInOneSentenceWhereItContradictsItself) {
         EXPECT_FALSE(sentence.empty()) << wrong.substr(0, 80);
         EXPECT_EQ(sentence.find('\n'), std::string::npos);
     }
+}
+
+TEST(Instrument, TellsWhatItCanMakeAtAll) {
+    const std::set<Element> fieldstone = elementsWithin(readInstrument(shipped("plain")));
+    for (const Element each : {Element::saw, Element::pulse, Element::noise, Element::sweptFilter, Element::filterLfo,
+                               Element::vibrato, Element::glide, Element::keyTracking})
+        EXPECT_TRUE(fieldstone.contains(each)) << wordOf(each);
+    for (const Element each : {Element::reverb, Element::delay, Element::fm, Element::stacked, Element::comb})
+        EXPECT_FALSE(fieldstone.contains(each)) << wordOf(each);
+    const std::set<Element> saltmarsh = elementsWithin(readInstrument(shipped("stacked")));
+    for (const Element each : {Element::stacked, Element::reverb, Element::chorus}) EXPECT_TRUE(saltmarsh.contains(each));
+    EXPECT_TRUE(elementsWithin(readInstrument(shipped("four-operators"))).contains(Element::fm));
+    // What the recording speaks for and it has no way to make is named, and nothing else.
+    const std::map<Element, std::string> evidence{
+        {Element::reverb, "rings 1.2 s"}, {Element::vibrato, "5 Hz"}, {Element::delay, "375 ms"}, {Element::saw, "saw"}};
+    EXPECT_EQ(outOfReach(evidence, {}, readInstrument(shipped("plain"))),
+              (std::set<Element>{Element::delay, Element::reverb}));
+    EXPECT_EQ(outOfReach(evidence, {}, readInstrument(shipped("stacked"))),
+              (std::set<Element>{Element::vibrato, Element::delay}));
 }
 
 TEST(Instrument, IsToldOnTheSheet) {

@@ -168,7 +168,7 @@ TEST(MidiFiles, BothFormatsHoldTheSame) {
     EXPECT_NEAR(two.bendAt(0.6), 700.0, 0.1);
     ASSERT_NE(two.curveOf(wheelTarget), nullptr);
     EXPECT_NEAR(valueAt(two.curveOf(wheelTarget)->points, 0.5), 0.5, 0.02);
-    EXPECT_EQ(two.curves.size(), 1u) << "a parameter's curve has no place in a MIDI file";
+    EXPECT_EQ(two.curves.size(), 1u) << "a parameter's curve is written only as a controller";
 }
 
 TEST(MidiFiles, DamagedFilesAreRefusedOrReadSafely) {

@@ -48,6 +48,41 @@ def write_note(path, key, velocity, seconds):
     path.write_bytes(b"MThd" + struct.pack(">IHHH", 6, 0, 1, 480) + b"MTrk" + struct.pack(">I", len(events)) + events)
 
 
+def controllers_of(path):
+    """Text events and control changes of the last track of a Standard MIDI File: RP-001, "MTrk events"."""
+    data = path.read_bytes()
+    at = data.rindex(b"MTrk") + 8
+
+    def variable():
+        nonlocal at
+        number = 0
+        while True:
+            byte = data[at]
+            at += 1
+            number = number << 7 | byte & 127
+            if byte < 128:
+                return number
+
+    texts, turns, status = [], [], 0
+    while at < len(data):
+        variable()
+        if data[at] == 0xFF:
+            kind = data[at + 1]
+            at += 2
+            length = variable()
+            if kind == 1:
+                texts.append(data[at : at + length].decode())
+            at += length
+            continue
+        if data[at] >= 128:
+            status = data[at]
+            at += 1
+        if status & 0xF0 == 0xB0:
+            turns.append((data[at], data[at + 1]))
+        at += 1 if status & 0xF0 in (0xC0, 0xD0) else 2
+    return texts, turns
+
+
 def read(path):
     """Samples in ±1 by channel, of WAV or FLAC."""
     if path.suffix == ".flac":
@@ -220,6 +255,27 @@ class Exports(unittest.TestCase):
         np.testing.assert_allclose(first + second, whole, atol=1e-3, err_msg="no effect here depends on level")
         self.assertEqual(run("export", patch, "--as", "phrase", "--out", out).returncode, 1, "never over what is there")
 
+    def test_all_that_belongs_to_a_sound_is_one_folder(self):
+        patch, out = self.path / "swept.json", self.path / "all"
+        write_patch(patch, {"layer:a/filter:a": {"on": True, "cutoff": 400}, "macro:a": {"label": "Brighter", "controller": 74},
+                            "link:a": {"from": "macro:a", "to": "layer:a/filter:a/cutoff", "amount": 30}})
+        played = {"format": "facet-performance", "version": 1, "notes": [{"start": 0.1, "end": 1.0, "key": 45}], "frames": RATE * 2, "rate_hz": RATE,
+                  "curves": [{"target": "layer:a/filter:a/cutoff", "points": [[0.2, 0.25], [0.8, 0.75]]}, {"target": "macro:a/value", "points": [[0.0, 0.0], [1.0, 1.0]]}]}
+        (self.path / "p.json").write_text(json.dumps(played))
+        ran("export", patch, "--as", "bundle", "--performance", self.path / "p.json", "--out", out)
+        self.assertEqual(sorted(p.name for p in out.iterdir()),
+                         ["notes.json", "notes.mid", "patch.json", "phrase dry.wav", "phrase.wav", "sheet.html", "sheet.md", "sheet.txt"])
+        texts, turns = controllers_of(out / "notes.mid")
+        self.assertEqual(len(texts), 2, texts)
+        self.assertTrue(any(t.startswith("Controller 20: Filter cutoff, 20 Hz to") for t in texts), texts)
+        self.assertTrue(any(t.startswith("Controller 74: Brighter") for t in texts), texts)
+        cutoff = [value for number, value in turns if number == 20]
+        self.assertEqual((cutoff[0], cutoff[-1]), (32, 95), "places on the parameter's scale")
+        self.assertEqual(cutoff, sorted(cutoff))
+        macro = [value for number, value in turns if number == 74]
+        self.assertEqual((macro[0], macro[-1]), (0, 127))
+        self.assertEqual(run("export", patch, "--as", "bundle", "--out", out).returncode, 1, "never over what is there")
+
     def test_a_full_disk_leaves_nothing_half_written(self):
         def full():  # files end at 40 kB, as on a disk with no more room
             signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
@@ -228,7 +284,7 @@ class Exports(unittest.TestCase):
         patch = self.path / "p.json"
         write_patch(patch, {})
         before = sorted(self.path.iterdir())
-        for kind, name in (("phrase", "out"), ("sfz", "out"), ("sf2", "out.sf2"), ("wavetable", "/nowhere/w.wav")):
+        for kind, name in (("phrase", "out"), ("bundle", "out"), ("sfz", "out"), ("sf2", "out.sf2"), ("wavetable", "/nowhere/w.wav")):
             done = subprocess.run([CLI, "export", str(patch), "--as", kind, "--keys", "60:62", "--out", str(self.path / name)], capture_output=True,
                                   text=True, timeout=500, preexec_fn=full)
             self.assertEqual(done.returncode, 1, (kind, done.stdout, done.stderr))

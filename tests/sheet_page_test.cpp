@@ -179,6 +179,71 @@ TEST_F(SheetPageTest, MacrosAreTakenTurnedNamedAndRemoved) {
     EXPECT_TRUE(patch().soundsLike(before)) << "with its links";
 }
 
+TEST_F(SheetPageTest, AControllerLearnsToTurnAMacro) {
+    QTest::mouseClick(window.findChild<QPushButton*>("takeMacro"), Qt::LeftButton);
+    laidOut();
+    session.playback.chooseKeyboard(SimulatedKeyboard::displayName());
+    auto* keyboard = dynamic_cast<SimulatedKeyboard*>(session.playback.keyboard());
+    ASSERT_TRUE(keyboard);
+    const auto send = [&](std::uint8_t number, std::uint8_t value) {
+        keyboard->send(std::array<std::uint8_t, 3>{0xb0, number, value});
+        laidOut();
+    };
+    const auto learn = [this] {
+        laidOut();
+        return window.findChild<QToolButton*>("learnController");
+    };
+    const auto macro = [this]() -> const Patch::Module* {
+        for (const auto& module : session.document.cue()->patch.modules())
+            if (module.kind == ModuleKind::macro) return &module;
+        return nullptr;
+    };
+    ASSERT_TRUE(macro() && learn());
+    const Address value{macro()->path, "value"};
+    const auto turned = [&] { return session.document.cue()->patch.value(value); };
+    send(21, 100);
+    EXPECT_EQ(turned(), 0.0) << "nothing is learned yet";
+    QTest::mouseClick(learn(), Qt::LeftButton);
+    EXPECT_EQ(session.controllers.learning(), macro()->path);
+    send(64, 100); // the pedal has a meaning of its own
+    EXPECT_EQ(session.controllers.learning(), macro()->path);
+    send(21, 100);
+    EXPECT_TRUE(session.controllers.learning().empty());
+    EXPECT_EQ(macro()->contents().controller, 21);
+    EXPECT_EQ(learn()->text(), "CC 21");
+    send(21, 127);
+    EXPECT_EQ(turned(), 100.0);
+    send(22, 0);
+    EXPECT_EQ(turned(), 100.0) << "another knob";
+    send(21, 0);
+    EXPECT_EQ(turned(), 0.0);
+    const Patch again = patchFromJson(patchToJson(session.document.cue()->patch));
+    EXPECT_EQ(again.find(value.module)->contents().controller, 21) << "kept with the patch";
+    QTest::mouseClick(learn(), Qt::LeftButton);
+    EXPECT_EQ(macro()->contents().controller, 0);
+    send(21, 127);
+    EXPECT_EQ(turned(), 0.0);
+    session.playback.closeKeyboard();
+}
+
+TEST_F(SheetPageTest, AllThatBelongsToItIsOneFolder) {
+    QTest::mouseClick(window.findChild<QPushButton*>("exportSound"), Qt::LeftButton);
+    laidOut();
+    auto* dialog = window.findChild<ExportDialog*>();
+    ASSERT_TRUE(dialog);
+    auto* kind = dialog->findChild<QComboBox*>("exportKind");
+    kind->setCurrentIndex(kind->findText("All that belongs", Qt::MatchStartsWith));
+    QSignalSpy finished(&session.exporter, &SoundExporter::finished);
+    dialog->write(QString::fromStdString((folder / "all").string()));
+    ASSERT_TRUE(finished.wait(60000 * patience));
+    EXPECT_TRUE(finished.front().front().toBool());
+    for (const char* name : {"patch.json", "notes.mid", "notes.json", "reference.flac", "sheet.html", "sheet.md",
+                             "sheet.txt", "sheet.pdf", "phrase.wav", "phrase dry.wav"})
+        EXPECT_TRUE(std::filesystem::exists(folder / "all" / name)) << name;
+    EXPECT_TRUE(readPatchOrSheet(folder / "all" / "patch.json").soundsLike(session.document.cue()->patch));
+    EXPECT_EQ(readPatchOrSheet(folder / "all" / "sheet.pdf"), readPatchOrSheet(folder / "all" / "sheet.html"));
+}
+
 TEST_F(SheetPageTest, SoundsAreExportedAndStopped) {
     QTest::mouseClick(window.findChild<QPushButton*>("exportSound"), Qt::LeftButton);
     laidOut();

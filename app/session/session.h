@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/session/automation/automation_recorder.h"
+#include "app/session/automation/macro_controllers.h"
 #include "app/session/document/document_store.h"
 #include "app/session/document/module_sounds.h"
 #include "app/session/document/patch_editor.h"
@@ -59,6 +60,7 @@ public:
     PatchComparisons comparisons;
     Listening listening;
     AutomationRecorder automation;
+    MacroControllers controllers;
     SeedBankKeeper bank;
     MatchController matching;
     VariationsController variations;

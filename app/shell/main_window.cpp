@@ -130,7 +130,7 @@ void MainWindow::makePages(QWidget* body) {
     build_ = new BuildPage(session_.build, pages_);
     pages_->addWidget(build_);
     sheet_ = new SheetPage(session_.document, session_.patch, session_.comparisons, session_.sheet, session_.exporter,
-                           session_.instruments, session_.messages, pages_);
+                           session_.instruments, session_.controllers, session_.messages, pages_);
     pages_->addWidget(sheet_);
     piece_ = new PiecePage(session_.document, session_.piece, session_.listening, session_.playback, pages_);
     pages_->addWidget(piece_);

@@ -8,6 +8,7 @@
 #include "core/engine/render.h"
 #include "core/parameters/patch_json.h"
 #include "core/performance/midi_file.h"
+#include "core/recipe/controllers.h"
 #include "core/recipe/sheet_file.h"
 
 #include <QApplication>
@@ -186,8 +187,9 @@ void MainWindow::exportNotes() {
     if (name.isEmpty()) return;
     if (!name.endsWith(".mid")) name += ".mid";
     try {
-        writeMidi(toPath(name), session_.document.performance(),
-                  kind == apart ? MidiFormat::tempoApart : MidiFormat::oneTrack);
+        const Performance& performance = session_.document.performance();
+        writeMidi(toPath(name), performance, kind == apart ? MidiFormat::tempoApart : MidiFormat::oneTrack,
+                  controllersOf(performance, session_.document.cue()->patch));
         statusBar()->showMessage(tr("Notes written to %1").arg(name), 8000);
     } catch (const Error& problem) {
         showProblem(QString::fromUtf8(problem.what()), QString::fromStdString(problem.detail()));
@@ -195,8 +197,8 @@ void MainWindow::exportNotes() {
 }
 
 void MainWindow::openPatch() {
-    const QString name =
-        QFileDialog::getOpenFileName(this, tr("Open patch"), {}, tr("Patches and sheets (*.json *.html *.pdf);;All files (*)"));
+    const QString name = QFileDialog::getOpenFileName(this, tr("Open patch"), {},
+                                                      tr("Patches and sheets (*.json *.html *.pdf);;All files (*)"));
     if (!name.isEmpty()) openFile(toPath(name));
 }
 

@@ -3,6 +3,7 @@
 #include "core/base/json.h"
 #include "core/base/units.h"
 #include "core/engine/render.h"
+#include "core/match/out_of_reach.h"
 #include "core/match/starts/estimate.h"
 #include "core/parameters/elements.h"
 
@@ -95,6 +96,9 @@ std::string matchReport(const MatchResult& result, const std::vector<HeardElemen
             else
                 json["settings"][each.name] = each.textOf(value);
         }
+        json["out_of_reach"] = Json::array(); // what the recording speaks for and the instrument cannot make
+        for (const Element each : outOfReach(result.evidence, result.odds, *result.instrument))
+            json["out_of_reach"].push_back(std::string(wordOf(each)));
     }
     json["runners_up"] = Json::array();
     for (const auto& other : result.runnersUp) {

@@ -47,7 +47,8 @@ std::string wordsOf(const Patch& patch, const Patch::Module& module) {
         const std::string field = patch.has(to) ? inSmallLetters(patch.descriptor(to).label) : to.field;
         return fmt::format("{} to {} {}", name(held.from), name(to.module), field);
     }
-    if (module.kind == ModuleKind::macro) return held.label;
+    if (module.kind == ModuleKind::macro)
+        return held.controller == 0 ? held.label : fmt::format("{} on controller {}", held.label, held.controller);
     if (!held.shape.empty()) return fmt::format("{} breakpoints", held.shape.size());
     if (!held.partialsDb.empty()) return fmt::format("{} partials", held.partialsDb.size());
     if (!held.frames.empty()) return fmt::format("{} cycles", held.frames.size() / tableFrameSamples);

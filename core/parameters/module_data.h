@@ -37,6 +37,8 @@ struct ModuleData {
     std::string by;
     /// Of a macro: what people call it.
     std::string label;
+    /// Of a macro: number of the MIDI controller that turns it, 1 … 119; 0: none.
+    int controller = 0;
     /// Of an LFO: points in order of place; the shape repeats.
     std::vector<ShapePoint> shape;
     /// Of a source: levels in dB of the first partials re full scale (≤ 0; −120: absent), at most tablePartials.

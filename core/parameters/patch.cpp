@@ -369,6 +369,7 @@ std::uint64_t ModuleData::hash() const {
     for (float value : sample) hasher.number(value);
     hasher.number(sampleRateHz);
     hasher.number(sampleKey);
+    if (controller != 0) hasher.number(controller);
     return hasher.value();
 }
 
@@ -457,6 +458,7 @@ std::string linkProblem(const Patch& patch, const Patch::Module& module, const M
 } // namespace
 
 std::string dataProblem(const Patch& patch, const Patch::Module& module, const ModuleData& data) {
+    constexpr int lastController = 119; // from 120 on they are channel mode messages
     const auto only = [&](bool allowed, bool there, const char* what) {
         return !allowed && there ? fmt::format("“{}” cannot hold {}.", module.path, what) : std::string();
     };
@@ -466,10 +468,13 @@ std::string dataProblem(const Patch& patch, const Patch::Module& module, const M
          {only(module.kind == ModuleKind::link, !data.from.empty() || !data.to.empty() || !data.by.empty(),
                "the ends of a link"),
           only(module.kind == ModuleKind::macro, !data.label.empty(), "a label"),
+          only(module.kind == ModuleKind::macro, data.controller != 0, "a controller"),
           only(module.kind == ModuleKind::lfo, !data.shape.empty(), "a drawn shape"),
           only(isSource, !data.partialsDb.empty(), "partials"), only(isSource, !data.frames.empty(), "a wavetable"),
           only(holdsSample, !data.sample.empty(), "a sample")})
         if (!problem.empty()) return problem;
+    if (data.controller < 0 || data.controller > lastController)
+        return fmt::format("“{}”: MIDI controllers have the numbers 1 to {}.", module.path, lastController);
     const auto inUnit = [](double x) { return x >= 0.0 && x <= 1.0; };
     double last = 0.0;
     for (const ShapePoint& point : data.shape) {

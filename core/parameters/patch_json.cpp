@@ -35,9 +35,10 @@ double valueFromJson(const ParameterDescriptor& descriptor, const Json& json, co
 }
 
 /// Names under which a module's data stand beside its values.
-constexpr std::string_view fromName = "from", toName = "to", byName = "by", labelName = "label", pointsName = "points",
-                           partialsName = "partials_db", framesName = "frames_f32", sampleName = "sample_f32",
-                           sampleRateName = "sample_rate_hz", sampleKeyName = "sample_key";
+constexpr std::string_view fromName = "from", toName = "to", byName = "by", labelName = "label",
+                           controllerName = "controller", pointsName = "points", partialsName = "partials_db",
+                           framesName = "frames_f32", sampleName = "sample_f32", sampleRateName = "sample_rate_hz",
+                           sampleKeyName = "sample_key";
 
 void writeData(const ModuleData& data, Json& json) {
     const auto text = [&](std::string_view name, const std::string& value) {
@@ -47,6 +48,7 @@ void writeData(const ModuleData& data, Json& json) {
     text(toName, data.to);
     text(byName, data.by);
     text(labelName, data.label);
+    if (data.controller != 0) json[std::string(controllerName)] = data.controller;
     if (!data.shape.empty()) {
         Json& points = json[std::string(pointsName)] = Json::array();
         for (const ShapePoint& point : data.shape) points.push_back({point.place, point.value});
@@ -87,6 +89,7 @@ bool readData(ModuleData& data, std::string_view name, const Json& json, const s
     if (name == labelName) return text(data.label);
     if (name == framesName) return floats(data.frames);
     if (name == sampleName) return floats(data.sample);
+    if (name == controllerName) return data.controller = static_cast<int>(std::clamp(number(), -1.0, 1e9)), true;
     if (name == sampleKeyName) return data.sampleKey = number(), true;
     if (name == sampleRateName) return data.sampleRateHz = static_cast<int>(std::clamp(number(), -1.0, 1e9)), true;
     if (name == partialsName) {
@@ -262,7 +265,10 @@ void describeData(ModuleKind kind, Json& properties) {
         type(toName, "string", "The address of what is moved");
         type(byName, "string", "What scales the amount besides");
     }
-    if (kind == ModuleKind::macro) type(labelName, "string", "What people call it");
+    if (kind == ModuleKind::macro) {
+        type(labelName, "string", "What people call it");
+        type(controllerName, "integer", "Number of the MIDI controller that turns it, 1 to 119");
+    }
     if (kind == ModuleKind::lfo) type(pointsName, "array", "Pairs of place and value, 0 to 1, of a drawn shape");
     if (kind == ModuleKind::response) {
         type(sampleName, "string", "Values of an impulse response, 32-bit floats in base64");

@@ -15,11 +15,11 @@ inline constexpr int facetCount = 8;
 /// "Pitch", "Level", …
 std::string_view labelOf(Facet facet);
 
-/// A set of facets; bit n stands for Facet n.
 /// How much each facet counts in the whole, in the order of Facet: 1 as usual, 0 set aside.
 using FacetWeights = std::array<double, facetCount>;
 inline constexpr FacetWeights equalWeights{1.0, 1.0, 1.0, 1.0, 1.0, 1.0, 1.0, 1.0};
 
+/// A set of facets; bit n stands for Facet n.
 using FacetSet = std::uint8_t;
 constexpr FacetSet facetBit(Facet facet) { return static_cast<FacetSet>(1u << static_cast<unsigned>(facet)); }
 

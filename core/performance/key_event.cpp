@@ -32,4 +32,14 @@ std::optional<KeyEvent> keyEventOf(std::span<const std::uint8_t> message) {
     }
 }
 
+std::optional<ControllerTurn> controllerTurnOf(std::span<const std::uint8_t> message) {
+    if (message.size() < 3 || (message[0] & 0xf0) != 0xb0 || message[1] >= 120 || message[2] >= 0x80)
+        return std::nullopt;
+    const int number = message[1];
+    for (const int taken : {0, 1, 6, 32, 38, 64})
+        if (number == taken) return std::nullopt;
+    if (number >= 96 && number <= 101) return std::nullopt;
+    return ControllerTurn{number, message[2] / 127.0};
+}
+
 } // namespace facet

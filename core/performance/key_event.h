@@ -21,4 +21,14 @@ struct KeyEvent {
 /// here, or that is cut short. A note on with velocity 0 is a note off. Any thread.
 std::optional<KeyEvent> keyEventOf(std::span<const std::uint8_t> message);
 
+/// A controller that has no meaning of its own here and may be given one.
+struct ControllerTurn {
+    int number = 0;     ///< 2 … 119
+    double value = 0.0; ///< 0 … 1
+};
+
+/// A control change of such a controller, of any channel; nothing for the wheel (1), the pedal (64), data entry and
+/// parameter numbers (6, 38, 96 … 101), bank select (0, 32) and channel modes (from 120 on). Any thread.
+std::optional<ControllerTurn> controllerTurnOf(std::span<const std::uint8_t> message);
+
 } // namespace facet

@@ -173,7 +173,7 @@ struct Message {
 };
 
 /// Everything but tempo and meter, by tick.
-std::vector<Message> messagesOf(const Performance& performance) {
+std::vector<Message> messagesOf(const Performance& performance, const std::vector<WrittenController>& controllers) {
     const double ticksPerSecond = ticksPerQuarter * performance.tempo / 60.0;
     const auto tickAt = [&](double seconds) {
         return std::max(0, static_cast<int>(std::lround(seconds * ticksPerSecond)));
@@ -215,6 +215,12 @@ std::vector<Message> messagesOf(const Performance& performance) {
         sampled(wheel->points, 0, travel, [](int value) { return std::array<int, 3>{0xb0, 1, value}; });
     if (const Curve* pressure = performance.curveOf(pressureTarget))
         sampled(pressure->points, 0, travel, [](int value) { return std::array<int, 3>{0xd0, value, -1}; });
+    constexpr int unknown = -1; // where it stands before is not known: its first value is sent
+    for (const WrittenController& each : controllers)
+        if (const Curve* curve = performance.curveOf(each.target))
+            sampled(curve->points, unknown, travel, [&](int value) {
+                return std::array<int, 3>{0xb0, each.number, value};
+            });
     std::stable_sort(messages.begin(), messages.end(), [](const Message& a, const Message& b) {
         return a.tick != b.tick ? a.tick < b.tick : a.order < b.order;
     });
@@ -223,7 +229,8 @@ std::vector<Message> messagesOf(const Performance& performance) {
 
 } // namespace
 
-void writeMidi(const fs::path& path, const Performance& performance, MidiFormat format) {
+void writeMidi(const fs::path& path, const Performance& performance, MidiFormat format,
+               const std::vector<WrittenController>& controllers) {
     const QuietGLib quiet;
     const std::unique_ptr<smf_t, DeleteSmf> smf(smf_new());
     if (smf_set_ppqn(smf.get(), ticksPerQuarter) != 0) throw Error("The MIDI file could not be prepared.");
@@ -245,7 +252,13 @@ void writeMidi(const fs::path& path, const Performance& performance, MidiFormat 
     std::array<unsigned char, 7> meterEvent{0xff, 0x58, 0x04, static_cast<unsigned char>(performance.beatsPerBar),
                                             2,    24,   8};
     smf_track_add_event_pulses(head, smf_event_new_from_pointer(meterEvent.data(), 7), 0);
-    for (const Message& m : messagesOf(performance))
+    constexpr int textEvent = 1;
+    for (const WrittenController& each : controllers)
+        if (performance.curveOf(each.target))
+            smf_track_add_event_pulses(
+                track,
+                smf_event_new_textual(textEvent, fmt::format("Controller {}: {}", each.number, each.words).c_str()), 0);
+    for (const Message& m : messagesOf(performance, controllers))
         smf_track_add_event_pulses(track, smf_event_new_from_bytes(m.bytes[0], m.bytes[1], m.bytes[2]), m.tick);
     const fs::path temporary = temporaryBeside(path);
     if (smf_save(smf.get(), temporary.c_str()) != 0) {

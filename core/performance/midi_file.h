@@ -4,6 +4,8 @@
 #include "core/performance/performance.h"
 
 #include <filesystem>
+#include <string>
+#include <vector>
 
 namespace facet {
 
@@ -18,10 +20,18 @@ enum class MidiFormat {
     tempoApart ///< format 1: tempo and meter on a track of their own
 };
 
+/// A curve of a parameter that is written as a controller.
+struct WrittenController {
+    std::string target; ///< of the performance's curve
+    int number = 0;     ///< 1 … 119
+    std::string words;  ///< what it moves and how far, for those who read the file
+};
+
 /// Writes 960 ticks per quarter note and the performance's constant tempo. Times round to a tick, velocities to whole
 /// numbers; curves are sampled every 10 ms; a bend range beyond ±2 semitones is stated by RPN 0. Curves of parameters
-/// have no place in a MIDI file and are left out.
+/// are written as the controllers that are named for them, with a text event that says what it moves; others are left
+/// out.
 void writeMidi(const std::filesystem::path& path, const Performance& performance,
-               MidiFormat format = MidiFormat::oneTrack);
+               MidiFormat format = MidiFormat::oneTrack, const std::vector<WrittenController>& controllers = {});
 
 } // namespace facet

@@ -60,18 +60,21 @@ std::vector<PlayedPart> partsOfPhrase(const Patch& patch, const Performance& per
     return parts;
 }
 
+void writeParts(const std::filesystem::path& folder, const std::vector<PlayedPart>& parts, SampleFormat format,
+                const Task& task) {
+    const bool flac = format == SampleFormat::flac16 || format == SampleFormat::flac24;
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+        const PlayedPart& part = parts[i];
+        task.report(static_cast<double>(i) / static_cast<double>(parts.size()), part.name);
+        Recording sound = render(part.patch, part.performance, task);
+        if (part.trimmed) sound = heardFrom(sound, part.performance.notes.front().start);
+        writeAudio(folder / (part.name + (flac ? ".flac" : ".wav")), sound, format);
+    }
+}
+
 void writePhrase(const std::filesystem::path& folder, const std::vector<PlayedPart>& parts, SampleFormat format,
                  const Task& task) {
-    const bool flac = format == SampleFormat::flac16 || format == SampleFormat::flac24;
-    writeWholeFolder(folder, [&](const std::filesystem::path& partial) {
-        for (std::size_t i = 0; i < parts.size(); ++i) {
-            const PlayedPart& part = parts[i];
-            task.report(static_cast<double>(i) / static_cast<double>(parts.size()), part.name);
-            Recording sound = render(part.patch, part.performance, task);
-            if (part.trimmed) sound = heardFrom(sound, part.performance.notes.front().start);
-            writeAudio(partial / (part.name + (flac ? ".flac" : ".wav")), sound, format);
-        }
-    });
+    writeWholeFolder(folder, [&](const std::filesystem::path& partial) { writeParts(partial, parts, format, task); });
 }
 
 } // namespace facet

@@ -30,6 +30,9 @@ struct PlayedPart {
 /// The whole first. Effects hear each layer by itself, so that saturated layers add up to another sound than the whole.
 std::vector<PlayedPart> partsOfPhrase(const Patch& patch, const Performance& performance, const PhraseParts& wanted);
 
+/// Renders them into a folder. Throws Error and Cancelled.
+void writeParts(const std::filesystem::path& folder, const std::vector<PlayedPart>& parts, SampleFormat format,
+                const Task& task = {});
 /// Renders them into a new folder, all or nothing. Throws Error, also where the folder is there already, and Cancelled.
 void writePhrase(const std::filesystem::path& folder, const std::vector<PlayedPart>& parts, SampleFormat format,
                  const Task& task = {});

@@ -37,6 +37,7 @@ void Playback::open(const std::string& name) {
 }
 
 void Playback::takeKeys(std::span<const std::uint8_t> message) {
+    if (const auto turned = controllerTurnOf(message)) emit controllerTurned(turned->number, turned->value);
     const auto event = keyEventOf(message);
     if (!event) return;
     player_->keyEvent(*event);

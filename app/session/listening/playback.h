@@ -61,6 +61,8 @@ signals:
     void keyboardChanged();
     /// A key of the keyboard went down or up.
     void keyPlayed(int key, bool down);
+    /// A controller without a meaning of its own, 0 … 1. Emitted on the thread of the MIDI input.
+    void controllerTurned(int number, double value);
     void slownessChanged();
     void problem(const QString& sentence, const QString& detail);
 

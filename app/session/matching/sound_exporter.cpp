@@ -27,6 +27,7 @@ std::pair<std::size_t, std::size_t> writeTo(const std::filesystem::path& path, c
         writePhrase(path, parts, SampleFormat::wav24, task);
         return {parts.size(), 0};
     }
+    if (wanted.kind == Kind::bundle) return {writeBundle(path, wanted.bundle, task), 0};
     const std::vector<SampledNote> notes = sampledNotes(wanted.patch, wanted.range, hardwareThreads(), task);
     task.check();
     const std::string name = wanted.name.toStdString();
@@ -57,7 +58,8 @@ void SoundExporter::write(const Wanted& wanted, const QString& path) {
              if (news.files == 0) return;
              const auto count = static_cast<int>(news.files);
              messages_.say(
-                 kind == Kind::phrase ? tr("%1 files of the phrase are in %2.").arg(count).arg(path)
+                 kind == Kind::phrase   ? tr("%1 files of the phrase are in %2.").arg(count).arg(path)
+                 : kind == Kind::bundle ? tr("%1 files are in %2.").arg(count).arg(path)
                  : kind == Kind::wavetable
                      ? tr("%1 cycles are in %2.").arg(count).arg(path)
                      : tr("%1 recorded notes, %2 of them looped, are in %3.").arg(count).arg(news.looped).arg(path));

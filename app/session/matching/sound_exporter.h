@@ -1,9 +1,10 @@
-// A patch as recorded notes, cycles, or a phrase in parts, written in the background.
+// A patch as recorded notes, cycles, a phrase in parts, or all that belongs to it, written in the background.
 #pragma once
 
 #include "app/session/jobs/latest_job.h"
 #include "app/session/messages.h"
 #include "core/performance/performance.h"
+#include "core/recipe/bundle.h"
 #include "core/recipe/phrase_files.h"
 #include "core/recipe/sampled_notes.h"
 
@@ -17,7 +18,7 @@ class SoundExporter : public QObject {
     Q_OBJECT
 
 public:
-    enum class Kind { sfzFlac, sfzWav, soundFont, wavetable, phrase };
+    enum class Kind { sfzFlac, sfzWav, soundFont, wavetable, phrase, bundle };
     struct Wanted {
         Patch patch;
         QString name; ///< what an instrument for samplers is called
@@ -25,6 +26,7 @@ public:
         SampledRange range{};      ///< of recorded notes
         Performance performance{}; ///< of a phrase
         PhraseParts parts{};       ///< likewise
+        Bundle bundle{};
     };
 
     explicit SoundExporter(Messages& messages, QObject* parent = nullptr) : QObject(parent), messages_(messages) {}

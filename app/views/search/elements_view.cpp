@@ -5,6 +5,7 @@
 #include "app/session/matching/elements_controller.h"
 #include "app/views/common/theme.h"
 #include "app/views/common/words.h"
+#include "core/match/out_of_reach.h"
 #include "core/match/element_evidence.h"
 #include "core/match/proposals/added_element.h"
 
@@ -210,18 +211,15 @@ void ElementsView::showHeardElsewhere() {
     if (!cue) return;
     std::set<Element> there = cue->ruledOut;
     for (const HeardElement& each : elements_.elements()) there.insert(each.element.element);
-    // Only what hardly anything else explains; of waves one is as good as another.
-    static const std::set<Element> telling{
-        Element::vibrato, Element::glide,  Element::pitchEnvelope, Element::tremolo,     Element::gate,
-        Element::delay,   Element::reverb, Element::stacked,       Element::sweptFilter, Element::velocityToLevel};
     if (there.contains(Element::detunedSources)) there.insert(Element::stacked);
     if (there.contains(Element::gate)) there.insert(Element::tremolo);
     if (there.contains(Element::tremolo)) there.insert(Element::gate);
-    constexpr double surely = 0.85; // probability
+    std::set<Element> beyond;
+    if (cue->instrument) beyond = outOfReach(elements_.evidence(), elements_.odds(), *cue->instrument);
     bool titled = false;
-    for (const auto& [element, words] : elements_.evidence()) {
-        const bool likely = elements_.odds().probabilityOf(element) > surely && canBeAdded(element);
-        if ((!telling.contains(element) && !likely) || there.contains(element)) continue;
+    for (const Element element : spokenFor(elements_.evidence(), elements_.odds())) {
+        if (there.contains(element)) continue;
+        const std::string& words = elements_.evidence().at(element);
         if (!titled) {
             auto* title = new QLabel(tr("In the recording, and not made here"), rows_);
             title->setFont(interfaceFont(10.5, QFont::DemiBold));
@@ -237,7 +235,11 @@ void ElementsView::showHeardElsewhere() {
             new QLabel(tr("<b>%1</b> – %2").arg(nameOf(element), QString::fromStdString(words).toHtmlEscaped()), row);
         said->setWordWrap(true);
         line->addWidget(said, 1);
-        if (!cue->insisted.contains(element)) {
+        if (beyond.contains(element)) {
+            auto* lacked = new QLabel(tr("%1 has none").arg(QString::fromStdString(cue->instrument->name)), row);
+            lacked->setObjectName("quiet");
+            line->addWidget(lacked);
+        } else if (!cue->insisted.contains(element)) {
             auto* insist = smallButton(tr("Insist"), "insist", tr("The next search has to use it"), row);
             connect(insist, &QPushButton::clicked, this,
                     [this, wanted = element] { patch_.setWish(wanted, Wish::insisted); });

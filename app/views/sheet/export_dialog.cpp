@@ -19,9 +19,8 @@
 
 namespace facet {
 
-ExportDialog::ExportDialog(SoundExporter& exporter, const Patch& patch, const Performance& performance,
-                           const QString& name, QWidget* parent)
-    : QDialog(parent), exporter_(exporter), patch_(patch), performance_(performance) {
+ExportDialog::ExportDialog(SoundExporter& exporter, const Bundle& bundle, const QString& name, QWidget* parent)
+    : QDialog(parent), exporter_(exporter), bundle_(bundle), patch_(bundle_.patch), performance_(bundle_.performance) {
     setWindowTitle(tr("Export the sound"));
     setObjectName("exportDialog");
     auto* layout = new QVBoxLayout(this);
@@ -35,6 +34,8 @@ ExportDialog::ExportDialog(SoundExporter& exporter, const Patch& patch, const Pe
     kind_->addItem(tr("SoundFont 2, one file"), static_cast<int>(SoundExporter::Kind::soundFont));
     kind_->addItem(tr("Wavetable, one WAV file"), static_cast<int>(SoundExporter::Kind::wavetable));
     kind_->addItem(tr("The phrase, a folder with WAV files"), static_cast<int>(SoundExporter::Kind::phrase));
+    if (!bundle_.page.title.empty())
+        kind_->addItem(tr("All that belongs to it, a folder"), static_cast<int>(SoundExporter::Kind::bundle));
     form->addRow(tr("As"), kind_);
     auto* keys = new QHBoxLayout;
     low_ = new KeyBox(36, tr("Lowest key"), this);
@@ -126,7 +127,8 @@ SoundExporter::Kind ExportDialog::kind() const {
 
 void ExportDialog::write(const QString& path) {
     const QString name = name_->text().trimmed();
-    exporter_.write({patch_, name.isEmpty() ? tr("Sound") : name, kind(), range(), performance_, parts()}, path);
+    exporter_.write({patch_, name.isEmpty() ? tr("Sound") : name, kind(), range(), performance_, parts(), bundle_},
+                    path);
 }
 
 void ExportDialog::askWhere() {
@@ -153,7 +155,8 @@ void ExportDialog::reject() {
 
 void ExportDialog::refresh() {
     using Kind = SoundExporter::Kind;
-    const bool isPhrase = kind() == Kind::phrase, isRecorded = !isPhrase && kind() != Kind::wavetable;
+    const bool isPhrase = kind() == Kind::phrase, isBundle = kind() == Kind::bundle;
+    const bool isRecorded = !isPhrase && !isBundle && kind() != Kind::wavetable;
     const bool sensible = !isRecorded || low_->value() <= high_->value();
     const SampledRange chosen = range();
     if (!sensible)
@@ -162,6 +165,8 @@ void ExportDialog::refresh() {
         count_->setText(tr("%1 notes are recorded.").arg(recordedKeys(chosen).size() * chosen.velocities.size()));
     else if (isPhrase)
         count_->setText(tr("%1 files are written.").arg(partsOfPhrase(patch_, performance_, parts()).size()));
+    else if (isBundle)
+        count_->setText(tr("The recording, the patch, the notes, the sheet, and the phrase in its parts."));
     else
         count_->setText(tr("One cycle of each source, 2048 samples long."));
     const bool busy = exporter_.busy();

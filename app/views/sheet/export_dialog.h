@@ -21,8 +21,8 @@ class ExportDialog : public QDialog {
     Q_OBJECT
 
 public:
-    ExportDialog(SoundExporter& exporter, const Patch& patch, const Performance& performance, const QString& name,
-                 QWidget* parent = nullptr);
+    /// `bundle`: what "All that belongs to it" writes; without a page that is not offered.
+    ExportDialog(SoundExporter& exporter, const Bundle& bundle, const QString& name, QWidget* parent = nullptr);
     /// Records the notes as they are chosen and writes them there.
     void write(const QString& path);
 
@@ -37,8 +37,9 @@ private:
     void refresh();
 
     SoundExporter& exporter_;
-    const Patch patch_;
-    const Performance performance_; ///< that a phrase plays
+    const Bundle bundle_;
+    const Patch& patch_;
+    const Performance& performance_; ///< that a phrase plays
     QLineEdit* name_;
     QComboBox* kind_;
     QSpinBox* low_;

@@ -1,5 +1,6 @@
 #include "app/views/sheet/macro_panel.h"
 
+#include "app/session/automation/macro_controllers.h"
 #include "app/session/document/document_store.h"
 #include "app/session/document/patch_editor.h"
 #include "app/session/matching/sheet_controller.h"
@@ -35,9 +36,9 @@ std::vector<const Patch::Module*> macrosOf(const Patch& patch) {
 } // namespace
 
 MacroPanel::MacroPanel(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons,
-                       Messages& messages, SheetController& sheet, QWidget* parent)
+                       Messages& messages, SheetController& sheet, MacroControllers& controllers, QWidget* parent)
     : QWidget(parent), document_(document), patchEditor_(patchEditor), comparisons_(comparisons), messages_(messages),
-      sheet_(sheet) {
+      sheet_(sheet), controllers_(controllers) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
@@ -62,6 +63,7 @@ MacroPanel::MacroPanel(DocumentStore& document, PatchEditor& patchEditor, PatchC
     layout->addStretch(1);
     connect(&document_, &DocumentStore::changed, this, &MacroPanel::refresh);
     connect(&sheet_, &SheetController::changed, this, &MacroPanel::refresh);
+    connect(&controllers_, &MacroControllers::changed, this, &MacroPanel::refresh);
     refresh();
 }
 
@@ -71,12 +73,36 @@ void MacroPanel::refresh() {
     for (ParameterRow* row : rows_) row->refresh();
 }
 
+QWidget* MacroPanel::learnButton(const std::string& path, const QString& label, QWidget* parent) {
+    const int number = document_.cue()->patch.find(path)->contents().controller;
+    const bool waits = controllers_.learning() == path;
+    auto* button = new QToolButton(parent);
+    button->setObjectName("learnController");
+    button->setCheckable(true);
+    button->setChecked(waits);
+    button->setText(waits ? tr("turn it …") : number == 0 ? tr("MIDI") : tr("CC %1").arg(number));
+    button->setToolTip(waits ? tr("Turn the knob of your MIDI keyboard that is to move this macro; a click: none")
+                       : number == 0 ? tr("Have a knob of your MIDI keyboard move this macro: click, then turn it")
+                                     : tr("Controller %1 moves this macro; a click: no more").arg(number));
+    button->setAccessibleName(number == 0 ? tr("Learn a controller for %1").arg(label)
+                                          : tr("Controller %1 moves %2").arg(number).arg(label));
+    connect(button, &QToolButton::clicked, this, [this, path, waits, number] {
+        if (number != 0)
+            controllers_.forget(path);
+        else
+            controllers_.learn(waits ? std::string() : path);
+    });
+    return button;
+}
+
 void MacroPanel::fillOwn() {
     const Cue* cue = document_.cue();
     std::vector<std::string> wanted;
     if (cue)
         for (const auto* module : macrosOf(cue->patch))
-            wanted.push_back(module->path + "=" + cue->patch.labelOf(*module));
+            wanted.push_back(module->path + "=" + cue->patch.labelOf(*module) + "=" +
+                             std::to_string(module->contents().controller) +
+                             (controllers_.learning() == module->path ? " waits" : ""));
     none_->setVisible(wanted.empty());
     if (wanted == shownOwn_) return;
     shownOwn_ = wanted;
@@ -100,6 +126,7 @@ void MacroPanel::fillOwn() {
             patchEditor_.setModuleData(path, named);
         });
         head->addWidget(name, 1);
+        head->addWidget(learnButton(path, label, box));
         auto* remove = new QToolButton(box);
         remove->setText(QString::fromUtf8("×"));
         remove->setObjectName("removeMacro");

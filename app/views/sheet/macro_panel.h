@@ -12,6 +12,7 @@ class QVBoxLayout;
 namespace facet {
 
 class DocumentStore;
+class MacroControllers;
 class Messages;
 class ParameterRow;
 class PatchComparisons;
@@ -24,10 +25,12 @@ class MacroPanel : public QWidget {
 
 public:
     MacroPanel(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons, Messages& messages,
-               SheetController& sheet, QWidget* parent = nullptr);
+               SheetController& sheet, MacroControllers& controllers, QWidget* parent = nullptr);
     void refresh();
 
 private:
+    /// What gives a macro a controller, by turning it.
+    QWidget* learnButton(const std::string& path, const QString& label, QWidget* parent);
     void fillOwn();
     void fillProposed();
 
@@ -36,6 +39,7 @@ private:
     PatchComparisons& comparisons_;
     Messages& messages_;
     SheetController& sheet_;
+    MacroControllers& controllers_;
     QLabel* none_;
     QVBoxLayout* own_;
     QLabel* proposedTitle_;

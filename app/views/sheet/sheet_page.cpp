@@ -10,6 +10,7 @@
 #include "app/views/common/theme.h"
 #include "app/views/sheet/export_dialog.h"
 #include "app/views/sheet/macro_panel.h"
+#include "core/base/files.h"
 
 #include <QClipboard>
 #include <QEvent>
@@ -22,6 +23,7 @@
 #include <QProgressBar>
 #include <QPushButton>
 #include <QScrollArea>
+#include <QTemporaryDir>
 #include <QTextBrowser>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -30,8 +32,8 @@
 namespace facet {
 
 SheetPage::SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons,
-                     SheetController& sheet, SoundExporter& exporter, InstrumentKeeper& instruments, Messages& messages,
-                     QWidget* parent)
+                     SheetController& sheet, SoundExporter& exporter, InstrumentKeeper& instruments,
+                     MacroControllers& controllers, Messages& messages, QWidget* parent)
     : QWidget(parent), document_(document), sheet_(sheet), exporter_(exporter), messages_(messages) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -64,7 +66,8 @@ SheetPage::SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchCom
                    [this] { askWhere(); });
     print_ = button(tr("Print …"), "printSheet", tr("On paper"), [this] { print(); });
     button(tr("Export …"), "exportSound",
-           tr("Recorded notes that samplers play (SFZ, SoundFont), a wavetable, or the phrase in parts"),
+           tr("Recorded notes that samplers play (SFZ, SoundFont), a wavetable, the phrase in parts, or all files of "
+              "this sound"),
            [this] { exportSound(); });
     layout->addLayout(head);
     text_ = new QTextBrowser(this);
@@ -88,7 +91,7 @@ SheetPage::SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchCom
     column->addWidget(asked);
     column->addWidget(new InstrumentChoice(document, instruments, beside));
     column->addSpacing(12);
-    macros_ = new MacroPanel(document, patchEditor, comparisons, messages, sheet, beside);
+    macros_ = new MacroPanel(document, patchEditor, comparisons, messages, sheet, controllers, beside);
     column->addWidget(macros_, 1);
     side->setWidget(beside);
     below->addWidget(side);
@@ -189,10 +192,28 @@ void SheetPage::askWhere() {
 void SheetPage::exportSound() {
     const Cue* cue = document_.cue();
     if (!cue) return;
-    auto* dialog =
-        new ExportDialog(exporter_, cue->patch, document_.performance(), QString::fromStdString(cue->name), this);
+    auto* dialog = new ExportDialog(exporter_, bundle(), QString::fromStdString(cue->name), this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->open();
+}
+
+Bundle SheetPage::bundle() const {
+    const Cue& cue = *document_.cue();
+    Bundle bundle{cue.patch, document_.performance(), {}, {}, {}, {}};
+    bundle.patch.name = cue.name;
+    for (const auto& each : cue.excerpts) bundle.references.push_back(each->audio);
+    if (!sheet_.sheet() || sheet_.state() != SheetController::State::made) return bundle;
+    bundle.page = sheet_.page();
+    bundle.told = sheet_.sheet()->recipe.patch;
+    const QTemporaryDir folder;
+    const std::filesystem::path pdf = std::filesystem::path(folder.path().toStdString()) / "sheet.pdf";
+    try {
+        writePdf(pdf, bundle.page, sheet_.patchText());
+        bundle.files.emplace_back("sheet.pdf", readWholeFile(pdf));
+    } catch (const std::exception& failure) {
+        messages_.report(failure); // all else can be written
+    }
+    return bundle;
 }
 
 void SheetPage::print() {

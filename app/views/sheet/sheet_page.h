@@ -14,11 +14,13 @@ namespace facet {
 class DocumentStore;
 class SoundExporter;
 class InstrumentKeeper;
+class MacroControllers;
 class MacroPanel;
 class Messages;
 class PatchComparisons;
 class PatchEditor;
 class SheetController;
+struct Bundle;
 struct Sheet;
 
 /// Beside it the patch's macros. GUI thread only.
@@ -27,7 +29,8 @@ class SheetPage : public QWidget {
 
 public:
     SheetPage(DocumentStore& document, PatchEditor& patchEditor, PatchComparisons& comparisons, SheetController& sheet,
-              SoundExporter& exporter, InstrumentKeeper& instruments, Messages& messages, QWidget* parent = nullptr);
+              SoundExporter& exporter, InstrumentKeeper& instruments, MacroControllers& controllers, Messages& messages,
+              QWidget* parent = nullptr);
     void refresh();
     /// Writes the sheet where the name says: .pdf, .html, .md or .txt. Returns false, having said why, where it cannot.
     bool save(const QString& path);
@@ -41,6 +44,8 @@ private:
     void askWhere();
     void print();
     void exportSound();
+    /// All that belongs to the sound; without a page where there is no sheet yet.
+    Bundle bundle() const;
     void copy();
     void showSheet();
 
