@@ -145,7 +145,8 @@ void addChanges(CLI::App& app) {
     command->add_option("BEFORE", options->before, "Patch file (JSON)")->required();
     command->add_option("AFTER", options->after, "Patch file (JSON)")->required();
     command->callback([options] {
-        for (const PatchChange& change : changesBetween(readPatchOrSheet(options->before), readPatchOrSheet(options->after)))
+        for (const PatchChange& change :
+             changesBetween(readPatchOrSheet(options->before), readPatchOrSheet(options->after)))
             fmt::print("{}: {}{}{}\n", change.what, change.before, change.before.empty() ? "" : " → ", change.after);
     });
 }

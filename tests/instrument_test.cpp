@@ -303,11 +303,14 @@ TEST(Instrument, TellsWhatItCanMakeAtAll) {
     for (const Element each : {Element::reverb, Element::delay, Element::fm, Element::stacked, Element::comb})
         EXPECT_FALSE(fieldstone.contains(each)) << wordOf(each);
     const std::set<Element> saltmarsh = elementsWithin(readInstrument(shipped("stacked")));
-    for (const Element each : {Element::stacked, Element::reverb, Element::chorus}) EXPECT_TRUE(saltmarsh.contains(each));
+    for (const Element each : {Element::stacked, Element::reverb, Element::chorus})
+        EXPECT_TRUE(saltmarsh.contains(each));
     EXPECT_TRUE(elementsWithin(readInstrument(shipped("four-operators"))).contains(Element::fm));
     // What the recording speaks for and it has no way to make is named, and nothing else.
-    const std::map<Element, std::string> evidence{
-        {Element::reverb, "rings 1.2 s"}, {Element::vibrato, "5 Hz"}, {Element::delay, "375 ms"}, {Element::saw, "saw"}};
+    const std::map<Element, std::string> evidence{{Element::reverb, "rings 1.2 s"},
+                                                  {Element::vibrato, "5 Hz"},
+                                                  {Element::delay, "375 ms"},
+                                                  {Element::saw, "saw"}};
     EXPECT_EQ(outOfReach(evidence, {}, readInstrument(shipped("plain"))),
               (std::set<Element>{Element::delay, Element::reverb}));
     EXPECT_EQ(outOfReach(evidence, {}, readInstrument(shipped("stacked"))),

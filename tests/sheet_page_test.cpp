@@ -15,6 +15,7 @@
 #include <QProgressBar>
 #include <QRegularExpression>
 #include <QTextBrowser>
+#include <array>
 #include <filesystem>
 #include <fstream>
 

@@ -47,9 +47,9 @@ std::set<Element> elementsWithin(const Instrument& instrument) {
                 add(patch);
             }
     }
-    for (const auto& [one, other] : {std::pair{Element::gate, Element::tremolo},
-                                     std::pair{Element::detunedSources, Element::stacked},
-                                     std::pair{Element::otherSource, Element::detunedSources}}) {
+    for (const auto& [one, other] :
+         {std::pair{Element::gate, Element::tremolo}, std::pair{Element::detunedSources, Element::stacked},
+          std::pair{Element::otherSource, Element::detunedSources}}) {
         if (within.contains(one)) within.insert(other);
         if (within.contains(other)) within.insert(one);
     }
