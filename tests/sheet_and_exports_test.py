@@ -259,8 +259,8 @@ class Exports(unittest.TestCase):
         patch, out = self.path / "swept.json", self.path / "all"
         write_patch(patch, {"layer:a/filter:a": {"on": True, "cutoff": 400}, "macro:a": {"label": "Brighter", "controller": 74},
                             "link:a": {"from": "macro:a", "to": "layer:a/filter:a/cutoff", "amount": 30}})
-        played = {"format": "facet-performance", "version": 1, "notes": [{"start": 0.1, "end": 1.0, "key": 45}], "frames": RATE * 2, "rate_hz": RATE,
-                  "curves": [{"target": "layer:a/filter:a/cutoff", "points": [[0.2, 0.25], [0.8, 0.75]]}, {"target": "macro:a/value", "points": [[0.0, 0.0], [1.0, 1.0]]}]}
+        played = {"format": "facet-performance", "version": 1, "notes": [{"start": 0.1, "end": 1.0, "key": 45}], "render": {"frames": RATE * 2, "rate_hz": RATE},
+                  "curves": {"layer:a/filter:a/cutoff": [[0.2, 0.25], [0.8, 0.75]], "macro:a/value": [[0.0, 0.0], [1.0, 1.0]]}}
         (self.path / "p.json").write_text(json.dumps(played))
         ran("export", patch, "--as", "bundle", "--performance", self.path / "p.json", "--out", out)
         self.assertEqual(sorted(p.name for p in out.iterdir()),
