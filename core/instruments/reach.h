@@ -9,7 +9,7 @@
 namespace facet {
 
 /// Elements of its patches with every control at its middle and at its upper end, and each control in turn at its ends
-/// or at each of its choices. What stands for another is in as well: a gate for tremolo, detuned sources for a stack.
+/// or at each of its choices. What stands for another is in as well: a gate for tremolo, two detuned sources for a stack.
 std::set<Element> elementsWithin(const Instrument& instrument);
 
 } // namespace facet
