@@ -189,31 +189,22 @@ TEST_F(InstrumentEditorTest, AScaleIsMeasuredOnTheInventedInstrument) {
     choose("Change Fieldstone");
     openControl("Cutoff");
     const InstrumentControl described = controlOf("Cutoff");
-    laidOut();
-    editor()->grab().save("/tmp/s_editor.png");
-    openControl("Wave 1");
-    editor()->grab().save("/tmp/s_editor2.png");
-    openControl("Cutoff");
     click(editor(), "measureControl");
-    laidOut();
-    measuring()->grab().save("/tmp/s_meas0.png");
     ASSERT_TRUE(measuring());
     EXPECT_GT(named<QTreeWidget>(measuring(), "toSet")->topLevelItemCount(), 3);
     auto* positions = named<QLineEdit>(measuring(), "positions");
     type(positions, "3, 99");
     EXPECT_NE(measuringWords().indexOf("99"), -1);
     EXPECT_FALSE(named<QPushButton>(measuring(), "measuringRecord")->isEnabled());
-    type(positions, "1, 3, 5, 7, 9");
+    type(positions, "3, 5, 7");
     auto* input = named<QComboBox>(measuring(), "measuringInput");
     input->setCurrentIndex(input->count() - 1);
     emit input->activated(input->count() - 1);
     click(measuring(), "measuringRecord");
-    ASSERT_TRUE(QTest::qWaitFor([this] { return measuringWords().startsWith("Note 2 of 5"); }, 60000 * patience))
+    ASSERT_TRUE(QTest::qWaitFor([this] { return measuringWords().startsWith("Note 2 of 3"); }, 60000 * patience))
         << measuringWords().toStdString();
-    measuring()->grab().save("/tmp/s_meas1.png");
     ASSERT_TRUE(measured()) << measuringWords().toStdString();
-    EXPECT_EQ(named<QTreeWidget>(measuring(), "measured")->topLevelItemCount(), 5);
-    measuring()->grab().save("/tmp/s_meas2.png");
+    EXPECT_EQ(named<QTreeWidget>(measuring(), "measured")->topLevelItemCount(), 3);
     click(measuring(), "takeScale");
     EXPECT_FALSE(measuring());
     const ControlScale& scale = *controlOf("Cutoff").scale;
