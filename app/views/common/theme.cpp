@@ -103,7 +103,7 @@ QString styleSheet(const Theme& t) {
         QRadioButton { spacing: 7px; padding: 2px 0; } QRadioButton::indicator { width: 11px; height: 11px; border: 1.5px solid @quiet; border-radius: 7px; background: @card; } QRadioButton::indicator:checked { background: @ink; border-color: @ink; } QRadioButton::indicator:disabled { border-color: @line; } QRadioButton:focus { color: @reference; } QRadioButton:disabled { color: @quiet; }
         QLabel#heading { font-weight: 600; } QLabel#quiet { color: @quiet; } QLabel#warning { color: @warning; }
         QFrame#rule { background: @line; border: none; } QFrame#bar { background: @card; border-top: 1px solid @line; }
-        QCheckBox { spacing: 6px; }
+        QCheckBox { spacing: 6px; } QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
         QScrollBar:vertical { background: transparent; width: 10px; } QScrollBar::handle:vertical { background: @line; border-radius: 5px; min-height: 24px; }
         QScrollBar:horizontal { background: transparent; height: 10px; } QScrollBar::handle:horizontal { background: @line; border-radius: 5px; min-width: 24px; }
         QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
