@@ -32,6 +32,9 @@ import notes as phrases  # noqa: E402
 import references as known  # noqa: E402  (how far two sounds lie apart)
 
 A = "layer:a"
+# Both noises by their power in a band: Facet's is uniform in ±1 at 48 kHz; csound's gauss 0.35 is a sum of twelve uniform
+# numbers over 3.83 (its manual and source), at twice the rate.
+NOISE_DB = 20 * math.log10((1 / math.sqrt(3)) / (0.35 / 3.83) * math.sqrt(csound_text.COMPUTED / csound_text.RATE))
 
 
 def load(name):
@@ -88,8 +91,8 @@ def plain_sound(values):
             continue
         sources.append({"wave": values[f"{s}/wave"], "octave": values[f"{s}/octave"], "semitone": values.get(f"{s}/semitone", 0),
                         "cents": values.get(f"{s}/cents", 0.0), "level": values.get(f"{s}/level", 0.0), "width": values[f"{s}/width"] / 100})
-    if values[f"{A}/source:c/level"] > -59.9:  # Facet's noise is uniform, csound's normal: both by their power
-        sources.append({"wave": "noise", "level": values[f"{A}/source:c/level"] - 20 * math.log10(0.35 * math.sqrt(3)), "color": 20000})
+    if values[f"{A}/source:c/level"] > -59.9:
+        sources.append({"wave": "noise", "level": values[f"{A}/source:c/level"] + NOISE_DB, "color": 20000})
     f = filter_of(values, "24 dB")
     rate = values[f"{A}/lfo:a/rate"]
     if values["link:c/amount"] > 0.05:
