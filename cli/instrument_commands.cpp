@@ -67,8 +67,8 @@ void measure(const MeasureOptions& options) {
         measurePositions(setup, control, options.positions, notes, options.note, options.threads, task);
     control.scale = scaleThrough(measured, control, d);
     for (const MeasuredPosition& each : measured)
-        fmt::print("  {:>6g}  {:>12}  {}\n", each.position, each.isTold ? roundedText(d, each.value) : "?",
-                   each.isTold ? fmt::format("({} to {})", roundedText(d, each.lowest), roundedText(d, each.highest))
+        fmt::print("  {:>6g}  {:>12}  {}\n", each.position, each.isIdentifiable ? roundedText(d, each.value) : "?",
+                   each.isIdentifiable ? fmt::format("({} to {})", roundedText(d, each.lowest), roundedText(d, each.highest))
                                : each.why);
     const auto [first, last] = control.scale->positions();
     fmt::print("{}: {}, {} to {}\n", control.name, ControlScale::lawNames[static_cast<std::size_t>(control.scale->law)],

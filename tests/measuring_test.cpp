@@ -102,7 +102,7 @@ TEST(MeasuredScale, LeavesOutWhatGoesBack) {
         positions.push_back({at, value, value, value, true, {}});
     const ControlScale scale = scaleThrough(positions, width, instrument.patch.shownDescriptor(width.address));
     EXPECT_TRUE(scale.problem().empty());
-    EXPECT_EQ(std::count_if(positions.begin(), positions.end(), [](const auto& each) { return each.isTold; }), 4);
+    EXPECT_EQ(std::count_if(positions.begin(), positions.end(), [](const auto& each) { return each.isIdentifiable; }), 4);
 }
 
 } // namespace

@@ -413,7 +413,7 @@ std::vector<Lack> lackingOn(const Instrument& instrument, const Patch& patch) {
 std::vector<ControlSetting> settingsOn(const Instrument& instrument, const Patch& played) {
     const Patch heard = withoutSilent(played);
     // Of what is silent only what would sound it is told.
-    const auto isTold = [&](const InstrumentControl& control) {
+    const auto isIdentifiable = [&](const InstrumentControl& control) {
         const std::string& field = control.address.field;
         const bool sounds = heard.find(control.address.module) && takesPart(heard, *heard.find(control.address.module));
         return sounds || field == "level" || field == "mix" || field == "amount" || field == "on";
@@ -422,7 +422,7 @@ std::vector<ControlSetting> settingsOn(const Instrument& instrument, const Patch
     for (const InstrumentControl& control : instrument.controls) {
         const auto* module = played.find(control.address.module);
         const ParameterDescriptor shown = played.shownDescriptor(control.address);
-        if (!module || !isTold(control) || !matters(played, *module, played.descriptor(control.address))) continue;
+        if (!module || !isIdentifiable(control) || !matters(played, *module, played.descriptor(control.address))) continue;
         const double value = played.value(control.address);
         settings.push_back({control.name, control.textOf(value),
                             control.scale ? roundedText(shown, value) : std::string(), control.address});

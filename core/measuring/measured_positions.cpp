@@ -19,7 +19,7 @@ namespace {
 constexpr int coarseValues = 49, fineValues = 17;
 constexpr int coarseWidths = 193;    ///< of a pulse: its upper partials come near within a small way only
 constexpr double alikeDb = 0.15;     ///< of the loss, besides a twentieth of the least: renders as near as the nearest
-constexpr double widestRange = 0.2;  ///< of the parameter's scale: what is told less exactly is not told
+constexpr double widestRange = 0.2;  ///< of the parameter's scale: what is known less exactly is unidentifiable
 constexpr double squareWidth = 50.0; ///< percent, of a pulse
 
 /// When the key was let go, in seconds from the beginning of the note's sound. Where a release is measured, the level
@@ -207,11 +207,12 @@ std::optional<MeasuredPosition> measuredMovement(const MeasuringSetup& setup, co
     const double spread = std::max(0.02, 0.5 * (1.0 - change.confidence));
     result.lowest = result.value * (1.0 - spread);
     result.highest = result.value * (1.0 + spread);
-    result.isTold = true;
+    result.isIdentifiable = true;
     return result;
 }
 
-/// Times of an envelope are told to some milliseconds, a release less well, since when the key was let go is found too.
+/// Times of an envelope are known to some milliseconds, a release less well, since when the key was let go is found
+/// too.
 void widen(MeasuredPosition& measured, const InstrumentControl& control, const ParameterDescriptor& d) {
     constexpr double exactMs = 8.0, exactReleaseMs = 35.0;
     if (kindOfPath(control.address.module) != ModuleKind::envelope || d.unit != Unit::milliseconds) return;
@@ -232,7 +233,7 @@ std::optional<MeasuredPosition> measuredWidth(const InstrumentControl& control, 
     result.value = control.scale->ends().second <= squareWidth ? width : 100.0 - width;
     result.lowest = result.value - exact;
     result.highest = result.value + exact;
-    result.isTold = true;
+    result.isIdentifiable = true;
     return result;
 }
 
@@ -247,7 +248,7 @@ std::optional<MeasuredPosition> measuredDetuning(const Heard& heard, int key) {
     result.value = cents;
     result.lowest = std::max(0.0, (1.0 - exact) * cents - 0.2);
     result.highest = (1.0 + exact) * cents + 0.2;
-    result.isTold = true;
+    result.isIdentifiable = true;
     return result;
 }
 
@@ -262,7 +263,7 @@ std::optional<MeasuredPosition> measuredAlone(const MeasuringSetup& setup, const
 /// Of a source's level: from how loud the notes are beside each other.
 std::vector<MeasuredPosition> measuredLevels(const InstrumentControl& control, const std::vector<double>& positions,
                                              const std::vector<SingleNote>& notes, const ParameterDescriptor& d) {
-    constexpr double toldWithinDb = 70.0, exactDb = 0.5;
+    constexpr double knownWithinDb = 70.0, exactDb = 0.5;
     std::vector<double> levels;
     for (const SingleNote& note : notes) {
         const std::vector<double> frames = levelEachFrame(note.sound);
@@ -274,8 +275,8 @@ std::vector<MeasuredPosition> measuredLevels(const InstrumentControl& control, c
     for (std::size_t i = 0; i < notes.size(); ++i) {
         const double below = levels[static_cast<std::size_t>(loudest)] - levels[i], value = full - below;
         MeasuredPosition each{positions[i], d.nearest(value), d.nearest(value - exactDb), d.nearest(value + exactDb)};
-        each.isTold = below < toldWithinDb;
-        if (!each.isTold) each.why = "it is too soft beside the loudest";
+        each.isIdentifiable = below < knownWithinDb;
+        if (!each.isIdentifiable) each.why = "it is too soft beside the loudest";
         measured.push_back(each);
     }
     return measured;
@@ -299,7 +300,7 @@ MeasuredPosition measurePosition(const MeasuringSetup& setup, const InstrumentCo
             result.value = one.value(one.best().unit);
             result.lowest = one.value(from);
             result.highest = one.value(to);
-            result.isTold = to - from <= widestRange;
+            result.isIdentifiable = to - from <= widestRange;
         };
         for (const Heard& each : ways) fit(each);
         const double rough = result.value;
@@ -307,10 +308,10 @@ MeasuredPosition measurePosition(const MeasuringSetup& setup, const InstrumentCo
         for (const Heard& each : ways)
             if (const auto telling = tellingPart(each, control, rough)) fit(*telling);
         widen(result, control, setup.patch.shownDescriptor(control.address));
-        if (!result.isTold) result.why = "the recording does not tell it: much else sounds the same";
+        if (!result.isIdentifiable) result.why = "the recording does not tell it: much else sounds the same";
         const double heardMs = 1e3 * (ways.front().performance.notes.front().end - note.start);
         if (control.address.field == "attack" && result.value > heardMs) {
-            result.isTold = false;
+            result.isIdentifiable = false;
             result.why = "the note was let go before it had risen: hold it longer";
         }
     }

@@ -16,7 +16,7 @@ struct MeasuredPosition {
     double position = 0.0; ///< as the instrument writes it
     double value = 0.0;    ///< in the parameter's unit, at which Facet's render comes nearest to the recording
     double lowest = 0.0, highest = 0.0; ///< values whose renders come about as near
-    bool isTold = false;                ///< false: the recording does not tell it, and `why` says so
+    bool isIdentifiable = false;        ///< false: the recording does not tell it, and `why` says so
     std::string why{};
 };
 
@@ -29,9 +29,9 @@ measurePositions(const MeasuringSetup& setup, const InstrumentControl& control, 
                  const std::vector<SingleNote>& notes, int key, int threads, const Task& task = {},
                  const std::function<void(const std::vector<MeasuredPosition>&)>& soFar = {});
 
-/// The plainest law that passes all told positions within a fiftieth of the way (linear, logarithmic, power), else the
-/// positions themselves as points. Positions that go back in value are marked as not told. Throws Error where fewer
-/// than two remain.
+/// The plainest law that passes all identifiable positions within a fiftieth of the way (linear, logarithmic, power),
+/// else the positions themselves as points. Positions that go back in value are marked as unidentifiable. Throws Error
+/// where fewer than two remain.
 ControlScale scaleThrough(std::vector<MeasuredPosition>& positions, const InstrumentControl& control,
                           const ParameterDescriptor& descriptor);
 

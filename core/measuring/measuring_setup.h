@@ -11,9 +11,9 @@ namespace facet {
 
 /// A plain sound in which one control is heard by itself. What has no control stands as the instrument has it.
 struct MeasuringSetup {
-    Patch patch{}; ///< of the instrument; the measured control stands anywhere
-    std::vector<ControlSetting>
-        settings{};           ///< what to set, in the instrument's words; the measured control is not there
+    Patch patch{}; ///< of the instrument; the measured control stands half-way
+    /// What to set, in the instrument's words; the measured control is not there.
+    std::vector<ControlSetting> settings{};
     double holdSeconds = 2.0; ///< how long each note is to be held
     /// The notes tell it by how loud they are beside each other, so that they need the same gain; the loudest has the
     /// value that is described for its position.

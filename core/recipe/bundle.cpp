@@ -29,7 +29,7 @@ std::size_t writeBundle(const std::filesystem::path& folder, const Bundle& bundl
             writeAudio(partial / name, *bundle.references[i], SampleFormat::flac24);
             ++count;
         }
-        text("sheet.html", pageHtml(bundle.page, patchToJson(bundle.told)));
+        text("sheet.html", pageHtml(bundle.page, patchToJson(bundle.sheetPatch)));
         text("sheet.md", pageMarkdown(bundle.page));
         text("sheet.txt", pageText(bundle.page));
         for (const auto& [name, bytes] : bundle.files) text(name, bytes);

@@ -20,7 +20,7 @@ struct Bundle {
     Performance performance{};                                ///< as its phrase plays
     std::vector<RecordingPtr> references{};                   ///< excerpts that it rebuilds
     Page page{};                                              ///< the sheet
-    Patch told{};                                             ///< the patch that the sheet tells
+    Patch sheetPatch{};                                       ///< the patch that the sheet tells
     std::vector<std::pair<std::string, std::string>> files{}; ///< further ones: name and bytes
 };
 

@@ -42,7 +42,7 @@ public:
     double progress() const { return progress_; } ///< 0 … 1
     /// In the order of the positions asked for, as far as it has come.
     const std::vector<MeasuredPosition>& measured() const { return measured_; }
-    /// Once all are measured and enough is told.
+    /// Once all are measured and enough of them are identifiable.
     const std::optional<ControlScale>& scale() const { return scale_; }
     /// Why there is none, as a sentence; empty: nothing went wrong.
     const QString& problem() const { return problem_; }

@@ -331,8 +331,8 @@ void MeasuringDialog::showMeasured() {
     table_->clear();
     const auto& measured = measurer_.measured();
     for (const MeasuredPosition& each : measured)
-        new QTreeWidgetItem(table_, {number(each.position), each.isTold ? words(each.value) : tr("not told"),
-                                     each.isTold ? tr("%1 to %2").arg(words(each.lowest), words(each.highest))
+        new QTreeWidgetItem(table_, {number(each.position), each.isIdentifiable ? words(each.value) : tr("unknown"),
+                                     each.isIdentifiable ? tr("%1 to %2").arg(words(each.lowest), words(each.highest))
                                                  : QString::fromStdString(each.why)});
     const ControlScale* scale = measurer_.scale() ? &*measurer_.scale() : nullptr;
     if (measured.empty())

@@ -54,25 +54,25 @@ void ScalePlot::show(const QString& control, const ParameterDescriptor& descript
         curve->setPen(QPen(t.reference, 2));
         curve->setData(at, values, true);
     }
-    QVector<double> toldAt, told, below, above;
+    QVector<double> knownAt, known, below, above;
     for (const MeasuredPosition& each : measured) {
-        if (!each.isTold) continue;
-        toldAt.append(each.position);
-        told.append(each.value);
+        if (!each.isIdentifiable) continue;
+        knownAt.append(each.position);
+        known.append(each.value);
         below.append(each.value - each.lowest);
         above.append(each.highest - each.value);
     }
-    if (!toldAt.isEmpty()) {
+    if (!knownAt.isEmpty()) {
         QCPGraph* dots = plot_->addGraph();
         dots->setLineStyle(QCPGraph::lsNone);
         dots->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, t.render, 7));
-        dots->setData(toldAt, told);
+        dots->setData(knownAt, known);
         auto* range = new QCPErrorBars(plot_->xAxis, plot_->yAxis);
         range->setDataPlottable(dots);
         range->setPen(QPen(t.render, 1));
         range->setData(below, above);
-        at += toldAt;
-        values += told;
+        at += knownAt;
+        values += known;
     }
     if (values.isEmpty()) return showNothing();
     const auto [lowest, highest] = std::minmax_element(values.begin(), values.end());

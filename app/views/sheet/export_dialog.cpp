@@ -16,11 +16,14 @@
 #include <QSpinBox>
 #include <QVBoxLayout>
 #include <cmath>
+#include <utility>
 
 namespace facet {
 
-ExportDialog::ExportDialog(SoundExporter& exporter, const Bundle& bundle, const QString& name, QWidget* parent)
-    : QDialog(parent), exporter_(exporter), bundle_(bundle), patch_(bundle_.patch), performance_(bundle_.performance) {
+ExportDialog::ExportDialog(SoundExporter& exporter, const Bundle& bundle, std::function<void(Bundle&)> complete,
+                           const QString& name, QWidget* parent)
+    : QDialog(parent), exporter_(exporter), bundle_(bundle), complete_(std::move(complete)), patch_(bundle_.patch),
+      performance_(bundle_.performance) {
     setWindowTitle(tr("Export the sound"));
     setObjectName("exportDialog");
     auto* layout = new QVBoxLayout(this);
@@ -127,8 +130,13 @@ SoundExporter::Kind ExportDialog::kind() const {
 
 void ExportDialog::write(const QString& path) {
     const QString name = name_->text().trimmed();
-    exporter_.write({patch_, name.isEmpty() ? tr("Sound") : name, kind(), range(), performance_, parts(), bundle_},
-                    path);
+    SoundExporter::Wanted wanted{patch_, name.isEmpty() ? tr("Sound") : name, kind(), range(), performance_, parts(),
+                                 {}};
+    if (kind() == SoundExporter::Kind::bundle) {
+        wanted.bundle = bundle_;
+        complete_(wanted.bundle);
+    }
+    exporter_.write(wanted, path);
 }
 
 void ExportDialog::askWhere() {

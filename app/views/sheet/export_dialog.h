@@ -4,6 +4,7 @@
 #include "app/session/matching/sound_exporter.h"
 
 #include <QDialog>
+#include <functional>
 
 class QCheckBox;
 class QComboBox;
@@ -21,8 +22,10 @@ class ExportDialog : public QDialog {
     Q_OBJECT
 
 public:
-    /// `bundle`: what "All that belongs to it" writes; without a page that is not offered.
-    ExportDialog(SoundExporter& exporter, const Bundle& bundle, const QString& name, QWidget* parent = nullptr);
+    /// `bundle`: what "All that belongs to it" writes, once `complete` has added what takes time to make; without a
+    /// page that is not offered.
+    ExportDialog(SoundExporter& exporter, const Bundle& bundle, std::function<void(Bundle&)> complete,
+                 const QString& name, QWidget* parent = nullptr);
     /// Records the notes as they are chosen and writes them there.
     void write(const QString& path);
 
@@ -38,6 +41,7 @@ private:
 
     SoundExporter& exporter_;
     const Bundle bundle_;
+    const std::function<void(Bundle&)> complete_;
     const Patch& patch_;
     const Performance& performance_; ///< that a phrase plays
     QLineEdit* name_;

@@ -11,6 +11,7 @@
 #include "app/views/sheet/export_dialog.h"
 #include "app/views/sheet/macro_panel.h"
 #include "core/base/files.h"
+#include "core/parameters/patch_json.h"
 
 #include <QClipboard>
 #include <QEvent>
@@ -192,7 +193,8 @@ void SheetPage::askWhere() {
 void SheetPage::exportSound() {
     const Cue* cue = document_.cue();
     if (!cue) return;
-    auto* dialog = new ExportDialog(exporter_, bundle(), QString::fromStdString(cue->name), this);
+    auto* dialog = new ExportDialog(
+        exporter_, bundle(), [this](Bundle& bundle) { addPdf(bundle); }, QString::fromStdString(cue->name), this);
     dialog->setAttribute(Qt::WA_DeleteOnClose);
     dialog->open();
 }
@@ -204,16 +206,19 @@ Bundle SheetPage::bundle() const {
     for (const auto& each : cue.excerpts) bundle.references.push_back(each->audio);
     if (!sheet_.sheet() || sheet_.state() != SheetController::State::made) return bundle;
     bundle.page = sheet_.page();
-    bundle.told = sheet_.sheet()->recipe.patch;
+    bundle.sheetPatch = sheet_.sheet()->recipe.patch;
+    return bundle;
+}
+
+void SheetPage::addPdf(Bundle& bundle) {
     const QTemporaryDir folder;
     const std::filesystem::path pdf = std::filesystem::path(folder.path().toStdString()) / "sheet.pdf";
     try {
-        writePdf(pdf, bundle.page, sheet_.patchText());
+        writePdf(pdf, bundle.page, patchToJson(bundle.sheetPatch));
         bundle.files.emplace_back("sheet.pdf", readWholeFile(pdf));
     } catch (const std::exception& failure) {
         messages_.report(failure); // all else can be written
     }
-    return bundle;
 }
 
 void SheetPage::print() {

@@ -46,6 +46,7 @@ private:
     void exportSound();
     /// All that belongs to the sound; without a page where there is no sheet yet.
     Bundle bundle() const;
+    void addPdf(Bundle& bundle);
     void copy();
     void showSheet();
 
